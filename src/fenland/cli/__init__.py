@@ -1,0 +1,1 @@
+"""The command line: what needs a running service goes through `client/`."""

@@ -1,0 +1,99 @@
+"""Fields as arguments: `name=value` read by the field's type, and records shown as text."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+from rich.table import Table
+from rich.text import Text
+
+from fenland.cli.console import Exit, fail
+from fenland.core.names import did_you_mean
+from fenland.core.texts import read_text
+from fenland.core.values import write_json
+
+#: Columns of a list, at most; the rest is in `show` and in --json.
+_MOST_COLUMNS = 7
+
+
+def _type(schema: Mapping[str, Any]) -> str:
+    kind = schema["type"]
+    return str(kind[0] if isinstance(kind, list) else kind)
+
+
+def read_fields(schema: Mapping[str, Any], given: Sequence[str], cleared: Sequence[str]) -> dict[str, Any]:
+    """The fields that arguments such as `pumps=3` give, and those to clear. Ends on mistakes."""
+    properties: Mapping[str, Any] = schema["properties"]
+    fields: dict[str, Any] = {}
+    mistakes = []
+    for argument in given:
+        name, equals, text = argument.partition("=")
+        if not equals:
+            mistakes.append(f"{argument!r} is not name=value.")
+        elif name not in properties:
+            mistakes.append(f"There is no field {name!r}. {did_you_mean(name, properties)}")
+        elif name in fields:
+            mistakes.append(f"{name} is given twice.")
+        else:
+            try:
+                fields[name] = read_text(_type(properties[name]), text)
+            except ValueError as error:
+                mistakes.append(f"{name}: {error} To empty the field, use --clear {name}.")
+    for name in cleared:
+        if name not in properties:
+            mistakes.append(f"There is no field {name!r}. {did_you_mean(name, properties)}")
+        elif name in fields:
+            mistakes.append(f"{name} is both given and cleared.")
+        else:
+            fields[name] = None
+    if mistakes:
+        fail("\n  ".join(mistakes), Exit.USAGE)
+    return fields
+
+
+def shown(value: Any) -> str:
+    """A value as text for people."""
+    if value is None:
+        return "–"
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    if isinstance(value, (list, dict)):
+        return write_json(value).decode()
+    return str(value)
+
+
+def record_table(schema: Mapping[str, Any], record: Mapping[str, Any]) -> Table:
+    """One record, a field a line, with the title and the name that commands use."""
+    table = Table(box=None, show_header=False, pad_edge=False, padding=(0, 2, 0, 0))
+    table.add_column(style="bold", no_wrap=True)
+    table.add_column(style="dim", no_wrap=True)
+    table.add_column(overflow="fold")
+    for name, value in record.items():
+        title = schema["properties"].get(name, {}).get("title", name)
+        table.add_row(title, name, Text(shown(value), style="dim" if value is None else ""))
+    return table
+
+
+def records_table(schema: Mapping[str, Any], records: Sequence[Mapping[str, Any]]) -> Table:
+    """Several records, one a line: the key first, then the first plain fields."""
+    properties = schema["properties"]
+    key = schema["x-key"]
+    names = [key, schema["x-naming"]]
+    names += [
+        name
+        for name, one in properties.items()
+        if not one.get("writeOnly") and _type(one) not in ("array", "object") and name not in _RESERVED
+    ]
+    columns = list(dict.fromkeys(names))[:_MOST_COLUMNS]
+    table = Table(box=None, header_style="bold", pad_edge=False, padding=(0, 2, 0, 0))
+    for name in columns:
+        right = _type(properties[name]) in ("integer", "number")
+        title = properties[name].get("title", name)
+        table.add_column(title, justify="right" if right else "left", overflow="ellipsis", max_width=36)
+    for record in records:
+        table.add_row(*(Text(shown(record[name])) for name in columns))
+    return table
+
+
+_RESERVED = ("id", "version", "created_at", "created_by", "updated_at", "updated_by")

@@ -1,0 +1,53 @@
+"""The `fenland` command."""
+
+from __future__ import annotations
+
+import typer
+
+import fenland
+from fenland.cli import accounts, projects, records, running, signing
+
+app = typer.Typer(
+    name="fenland",
+    help=(
+        "Describe record types once; get an API, a client, this command line and a web console over them.\n\n"
+        "Try it: [bold]fenland demo[/] starts a sample service. "
+        "Begin your own with [bold]fenland new DIR[/], "
+        "check it with [bold]fenland check DIR[/], run it with [bold]fenland start DIR[/]."
+    ),
+    no_args_is_help=True,
+    rich_markup_mode="rich",
+    pretty_exceptions_enable=False,
+    context_settings={"help_option_names": ["-h", "--help"]},
+)
+
+
+def _version(asked: bool) -> None:
+    if asked:
+        typer.echo(f"fenland {fenland.__version__}")
+        raise typer.Exit
+
+
+@app.callback()
+def main(
+    version: bool = typer.Option(
+        False, "--version", callback=_version, is_eager=True, help="Print the version and end."
+    ),
+) -> None:
+    """Runs before every command; the options of all commands are on the commands themselves."""
+
+
+projects.register(app)
+running.register(app)
+accounts.register(app)
+signing.register(app)
+records.register(app)
+
+
+def run() -> None:
+    """The entry point."""
+    app()
+
+
+if __name__ == "__main__":
+    run()

@@ -1,0 +1,122 @@
+"""`new` and `check`: beginning a project and finding what is wrong with its definitions."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import typer
+
+from fenland.cli.console import Exit, err, escape, fail, out, print_json
+from fenland.core.definitions import DefinitionMistakes
+from fenland.core.reading import not_yet_enforced
+from fenland.service.project import COLLECTIONS, Project, load_project
+from fenland.service.settings import FILE_NAME, SettingsRefused
+
+PANEL = "A project"
+
+_SETTINGS = """\
+# Every setting can also be given as FENLAND_NAME in the environment.
+title = "{title}"
+roles = ["editor"]
+database = "records.db"
+"""
+
+_NOTES = """\
+title: Notes
+description: A first collection. Change it, or put another file beside it.
+key: slug
+owner: author
+
+# Who may do what: roles from fenland.toml, owner, everyone. What is not granted is denied.
+access:
+  read: [everyone]
+  create: [editor]
+  update: [owner, editor]
+  delete: [editor]
+  transfer: [editor]
+
+fields:
+  slug:
+    type: string
+    title: Slug
+    required: true
+    unique: true
+    fixed: true
+    pattern: "^[a-z0-9-]+$"
+    examples: [first-note]
+  title: {type: string, title: Title, required: true, maxLength: 120, search: true}
+  body: {type: string, title: Body, maxLength: 5000, search: true, blank: clear}
+  pinned: {type: boolean, title: Pinned, required: true, default: false}
+  due_on: {type: string, format: date, title: Due on}
+  author: {type: string, title: Author, required: true}
+"""
+
+
+def open_project(folder: Path) -> Project:
+    """Reads a project folder, or ends with what is wrong with it."""
+    try:
+        return load_project(folder)
+    except SettingsRefused as error:
+        fail(str(error), Exit.DEFINITIONS)
+    except DefinitionMistakes as error:
+        for mistake in error.mistakes:
+            where = f"[bold]{escape(mistake.file)}:{mistake.line}[/]"
+            err.print(f"[red]✗[/] {where}  {escape(mistake.what)} [dim]{escape(mistake.hint)}[/]")
+        count = len(error.mistakes)
+        noun = "mistake" if count == 1 else "mistakes"
+        fail(f"{count} {noun} in {folder}. Nothing was started.", Exit.DEFINITIONS)
+
+
+def new(folder: Path = typer.Argument(help="The folder to begin the project in; made if need be.")) -> None:
+    """Begin a project: settings and a first collection, ready to run."""
+    if folder.exists() and (not folder.is_dir() or any(folder.iterdir())):
+        fail(f"{folder} is not an empty folder. Name another, so that nothing is overwritten.", Exit.USAGE)
+    try:
+        (folder / COLLECTIONS).mkdir(parents=True)
+        title = folder.resolve().name.replace("-", " ").replace("_", " ").capitalize().replace('"', "'")
+        (folder / FILE_NAME).write_text(_SETTINGS.format(title=title), encoding="utf-8")
+        (folder / COLLECTIONS / "notes.yaml").write_text(_NOTES, encoding="utf-8")
+    except OSError as error:
+        fail(f"{folder} cannot be written: {error.strerror}.")
+    out.print(f"[green]✓[/] A project is in [bold]{escape(folder)}[/]. Next:")
+    out.print(f"  fenland check {escape(folder)}")
+    out.print(f"  fenland account add ada --role editor --project {escape(folder)}")
+    out.print(f"  fenland start {escape(folder)}")
+
+
+def check(
+    folder: Path = typer.Argument(Path("."), help="The project's folder."),
+    as_json: bool = typer.Option(False, "--json", help="Answer with JSON, for scripts."),
+) -> None:
+    """Check a project: every mistake at once, with its file and line and what to do about it.
+
+    Ends with 0 when all is well and with 9 when something is wrong.
+    """
+    if as_json:
+        _check_json(folder)
+        return
+    project = open_project(folder)
+    for name, one in project.definitions.collections.items():
+        out.print(f"[green]✓[/] [bold]{name}[/]  {len(one.fields)} fields, key {one.key}")
+    for note in not_yet_enforced(project.definitions):
+        err.print(f"[yellow]![/] {escape(note)}")
+    out.print("No mistakes.")
+
+
+def _check_json(folder: Path) -> None:
+    try:
+        project = load_project(folder)
+    except SettingsRefused as error:
+        mistake = {"file": FILE_NAME, "line": 1, "pointer": "", "what": str(error), "hint": ""}
+        print_json({"mistakes": [mistake], "notes": []})
+        raise typer.Exit(Exit.DEFINITIONS) from None
+    except DefinitionMistakes as error:
+        print_json({"mistakes": [one.as_json() for one in error.mistakes], "notes": []})
+        raise typer.Exit(Exit.DEFINITIONS) from None
+    print_json({"mistakes": [], "notes": not_yet_enforced(project.definitions)})
+
+
+def register(app: typer.Typer) -> None:
+    """Adds the commands of this file."""
+    app.command(rich_help_panel=PANEL)(new)
+    app.command(rich_help_panel=PANEL)(check)

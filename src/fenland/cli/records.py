@@ -1,0 +1,192 @@
+"""`list`, `show`, `create`, `update`, `history`, `delete`: records of a running service."""
+
+from __future__ import annotations
+
+import itertools
+
+import typer
+from rich.text import Text
+
+from fenland.cli.console import err, escape, out
+from fenland.cli.fields import read_fields, record_table, records_table, shown
+from fenland.cli.signing import PANEL, signed_in
+from fenland.core.values import write_json
+
+_COLLECTION = typer.Argument(help="The collection, such as stations.")
+_KEY = typer.Argument(help="The record's key, such as PS-014.")
+_FIELDS = typer.Argument(
+    None,
+    metavar="NAME=VALUE...",
+    help="Fields, read by their type: pumps=3 automatic=true notes= (an empty text).",
+)
+_CLEAR = typer.Option([], "--clear", metavar="NAME", help="A field to empty (null); repeat for several.")
+_REASON = typer.Option(None, help="Why; kept in the history.")
+_SEEN = typer.Option(
+    None, "--seen", metavar="VERSION", min=1, help="Only if the record is still at this version."
+)
+_JSON = typer.Option(False, "--json", help="Answer with JSON, for scripts.")
+
+
+def _print_json(value: object) -> None:
+    # Not by the standard encoder, which would turn exact decimals into floats.
+    typer.echo(write_json(value).decode())
+
+
+def collections(as_json: bool = _JSON) -> None:
+    """List the collections of the service."""
+    with signed_in() as client:
+        found = client.schemas()
+    if as_json:
+        _print_json(found)
+        return
+    for one in found:
+        out.print(f"[bold]{escape(one['name'])}[/]  {escape(one['description'] or one['title'])}")
+
+
+def list_records(
+    collection: str = _COLLECTION,
+    q: str | None = typer.Option(None, "--find", help="Words that must all be found."),
+    sort: str | None = typer.Option(
+        None, help="Fields by comma; a - before one turns it round: -due_on,number"
+    ),
+    limit: int = typer.Option(20, min=1, help="How many to show at most."),
+    as_json: bool = typer.Option(False, "--json", help="Answer with JSON Lines, one record a line."),
+) -> None:
+    """List and search the records of a collection."""
+    with signed_in() as client:
+        records = client.list(collection, q=q, sort=sort, limit=limit + 1)
+        if as_json:
+            for record in itertools.islice(records, limit):
+                _print_json(record.fields)
+            return
+        schema = client.schema(collection)
+        found = list(records)
+    if not found:
+        out.print("No records found.")
+        return
+    out.print(records_table(schema, found[:limit]))
+    if len(found) > limit:
+        err.print(f"[dim]The first {limit}; more with --limit.[/]")
+
+
+def show(
+    collection: str = _COLLECTION,
+    key: str = _KEY,
+    by: str | None = typer.Option(None, metavar="FIELD", help="Find by this unique field, not by the key."),
+    as_json: bool = _JSON,
+) -> None:
+    """Show one record."""
+    with signed_in() as client:
+        record = client.get(collection, key, by=by)
+        if as_json:
+            _print_json(record.fields)
+            return
+        out.print(record_table(client.schema(collection), record))
+
+
+def create(
+    collection: str = _COLLECTION,
+    fields: list[str] | None = _FIELDS,
+    reason: str | None = _REASON,
+    as_json: bool = _JSON,
+) -> None:
+    """Create a record.
+
+    [bold]fenland create tickets number=T-2001 title="Clear the screen" station=PS-014[/]
+    """
+    with signed_in() as client:
+        schema = client.schema(collection)
+        record = client.create(collection, read_fields(schema, fields or [], []), reason=reason)
+    if as_json:
+        _print_json(record.fields)
+    else:
+        out.print(f"[green]✓[/] Created {escape(record[schema['x-key']])}, version {record.version}.")
+
+
+def update(
+    collection: str = _COLLECTION,
+    key: str = _KEY,
+    fields: list[str] | None = _FIELDS,
+    clear: list[str] = _CLEAR,
+    seen: int | None = _SEEN,
+    reason: str | None = _REASON,
+    as_json: bool = _JSON,
+) -> None:
+    """Change the named fields of a record, and no others.
+
+    [bold]fenland update stations PS-014 pumps=3[/]
+
+    Values are read by the field's type. An empty text is [bold]name=[/]; null is [bold]--clear name[/].
+    """
+    with signed_in() as client:
+        schema = client.schema(collection)
+        given = read_fields(schema, fields or [], clear)
+        before = client.get(collection, key)
+        tag = None if seen is None else f'"{before["id"]}.{seen}"'
+        record = client.update(collection, key, given, seen=tag, reason=reason)
+    if as_json:
+        _print_json(record.fields)
+        return
+    if record.version == before.version:
+        out.print(f"Nothing to change: {escape(key)} is like that already, at version {record.version}.")
+        return
+    out.print(f"[green]✓[/] Saved {escape(key)}, version {record.version}.")
+    for name in given:
+        if record.get(name) != before.get(name):
+            out.print(
+                f"  {name}  {escape(shown(before.get(name)))} → [bold]{escape(shown(record.get(name)))}[/]"
+            )
+
+
+def history(
+    collection: str = _COLLECTION,
+    key: str = _KEY,
+    limit: int = typer.Option(20, min=1, help="How many changes to show at most."),
+    as_json: bool = typer.Option(False, "--json", help="Answer with JSON Lines, one entry a line."),
+) -> None:
+    """Show who changed what in a record, newest first, also after it was deleted."""
+    with signed_in() as client:
+        for entry in client.history(collection, key, limit=limit):
+            if as_json:
+                _print_json(entry.raw)
+                continue
+            when = f"{entry.time[:10]} {entry.time[11:16]}"
+            line = Text.assemble((f"{entry.version:>4}  ", "bold"), (f"{when}  ", "dim"), entry.sentence)
+            if entry.reason:
+                line.append(f" ({entry.reason})", style="italic")
+            out.print(line)
+
+
+def delete(
+    collection: str = _COLLECTION,
+    key: str = _KEY,
+    seen: int | None = _SEEN,
+    reason: str | None = _REASON,
+    yes: bool = typer.Option(False, "--yes", help="Do not ask."),
+    as_json: bool = _JSON,
+) -> None:
+    """Delete a record; its history stays. Asks first, unless --yes is given."""
+    with signed_in() as client:
+        record = client.get(collection, key)
+        if not yes:
+            typer.confirm(f"Delete {collection} {key}, version {record.version}?", abort=True)
+        tag = record.etag if seen is None else f'"{record["id"]}.{seen}"'
+        last = client.delete(collection, key, seen=tag, reason=reason)
+    if as_json:
+        _print_json(last.fields)
+    else:
+        out.print(f"[green]✓[/] Deleted {escape(key)}.")
+
+
+def register(app: typer.Typer) -> None:
+    """Adds the commands of this file."""
+    for name, command in (
+        ("collections", collections),
+        ("list", list_records),
+        ("show", show),
+        ("create", create),
+        ("update", update),
+        ("history", history),
+        ("delete", delete),
+    ):
+        app.command(name, rich_help_panel=PANEL)(command)

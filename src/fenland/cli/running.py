@@ -1,0 +1,97 @@
+"""`start` and `demo`: running the service."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+import typer
+from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn
+
+from fenland.cli.console import err, escape, fail, out
+from fenland.cli.projects import PANEL, open_project
+from fenland.demo.data import ACCOUNTS
+from fenland.demo.sample import lay_sample
+from fenland.service.project import Project
+from fenland.storage.database import DatabaseRefused
+from fenland.web.serve import StartRefused, run
+
+_HOST = typer.Option(None, help="The address to listen on, in place of the setting.")
+_PORT = typer.Option(None, min=1, max=65535, help="The port to listen on, in place of the setting.")
+_WORKERS = typer.Option(None, min=1, max=64, help="Processes that answer, in place of the setting.")
+
+
+@contextmanager
+def _telling() -> Iterator[None]:
+    try:
+        yield
+    except (StartRefused, DatabaseRefused) as error:
+        fail(str(error))
+    except OSError as error:
+        fail(f"{error.filename or 'The project folder'} cannot be used: {error.strerror}.")
+
+
+def _with(project: Project, host: str | None, port: int | None, workers: int | None) -> Project:
+    given = {"host": host, "port": port, "workers": workers}
+    settings = project.settings.model_copy(
+        update={name: value for name, value in given.items() if value is not None}
+    )
+    return Project(project.folder, settings, project.definitions)
+
+
+def start(
+    folder: Path = typer.Argument(Path("."), help="The project's folder."),
+    host: str | None = _HOST,
+    port: int | None = _PORT,
+    workers: int | None = _WORKERS,
+) -> None:
+    """Start the service of a project, until Ctrl-C or a TERM signal: running requests are finished first."""
+    project = _with(open_project(folder), host, port, workers)
+    with _telling():
+        run(
+            project,
+            lambda address: out.print(f"[green]✓[/] {escape(project.settings.title)} answers at {address}"),
+        )
+
+
+def demo(
+    folder: Path = typer.Argument(Path("fenland-demo"), help="Where the sample is laid, and found again."),
+    host: str | None = _HOST,
+    port: int | None = _PORT,
+    workers: int | None = _WORKERS,
+    fill_only: bool = typer.Option(
+        False, "--fill-only", help="Lay and fill the sample, and do not start it."
+    ),
+) -> None:
+    """Start a sample service: a made-up drainage board with a few thousand records.
+
+    The first start lays the project into a folder and fills its database; later starts find it there.
+    """
+    with _telling():
+        project, count = _laid(folder)
+        if count is not None:
+            out.print(f"[green]✓[/] {count} records are in [bold]{escape(project.settings.database)}[/]")
+        if not fill_only:
+            run(_with(project, host, port, workers), _introduce)
+
+
+def _laid(folder: Path) -> tuple[Project, int | None]:
+    columns = (TextColumn("Filling the sample"), BarColumn(), MofNCompleteColumn())
+    with Progress(*columns, console=err, transient=True) as progress:
+        task = progress.add_task("filling", total=None)
+        return lay_sample(folder, lambda done, total: progress.update(task, completed=done, total=total))
+
+
+def _introduce(address: str) -> None:
+    out.print(f"\n[green]✓[/] The sample answers at [bold]{address}[/]  (Ctrl-C stops it)\n")
+    out.print("  Sign in with one of these tokens, in the console or as Authorization: Bearer TOKEN")
+    for name, title, role, token in ACCOUNTS:
+        out.print(f"    [bold]{token:<18}[/] {title} ({role}, {name})")
+    out.print(f"\n  curl -H 'Authorization: Bearer {ACCOUNTS[0][3]}' {address}/v1/records/stations/PS-014\n")
+
+
+def register(app: typer.Typer) -> None:
+    """Adds the commands of this file."""
+    app.command(rich_help_panel=PANEL)(start)
+    app.command(rich_help_panel=PANEL)(demo)

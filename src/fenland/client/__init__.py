@@ -1,0 +1,42 @@
+"""The Python client: records over HTTP, from any program.
+
+    from fenland.client import Client
+
+    with Client("http://127.0.0.1:8460", token="…") as fenland:
+        station = fenland.get("stations", "PS-014")
+        station = fenland.update("stations", "PS-014", {"pumps": 3}, seen=station)
+
+It knows HTTP only, and none of the service's own modules.
+"""
+
+from fenland.client.client import Client
+from fenland.client.errors import (
+    ClientError,
+    ConflictError,
+    FieldError,
+    InvalidError,
+    NotFoundError,
+    NotPermittedError,
+    NotSignedInError,
+    ProblemError,
+    UnreachableError,
+    VersionError,
+)
+from fenland.client.records import Entry, Form, Record
+
+__all__ = [
+    "Client",
+    "ClientError",
+    "ConflictError",
+    "Entry",
+    "FieldError",
+    "Form",
+    "InvalidError",
+    "NotFoundError",
+    "NotPermittedError",
+    "NotSignedInError",
+    "ProblemError",
+    "Record",
+    "UnreachableError",
+    "VersionError",
+]

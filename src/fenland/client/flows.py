@@ -1,0 +1,134 @@
+"""The conversations with the service, as generators: they yield requests and are sent responses.
+
+Nothing here opens a connection, so one body of logic serves every kind of client and its tests.
+"""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable, Generator, Mapping
+from dataclasses import dataclass, field
+from decimal import Decimal
+from typing import Any, TypeVar
+from urllib.parse import quote
+
+import orjson
+
+from fenland.client.errors import BY_STATUS, ProblemError, UnreachableError
+
+Result = TypeVar("Result")
+
+#: Methods that may be sent again when no answer came: they do nothing, or the same again (RFC 9110, 9.2.2).
+SAFE_TO_REPEAT = frozenset({"GET"})
+
+#: Seconds to wait before each further try.
+WAITS = (0.1, 0.4, 1.6)
+
+_TEMPORARY = frozenset({502, 503, 504})
+
+
+@dataclass(frozen=True, slots=True)
+class Request:
+    """One request, `path` with its segments escaped."""
+
+    method: str
+    path: str
+    query: Mapping[str, Any] = field(default_factory=dict)
+    headers: Mapping[str, str] = field(default_factory=dict)
+    content: bytes | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Response:
+    """What came back; `status` 0 means that nothing did, and `reason` says why."""
+
+    status: int
+    headers: Mapping[str, str] = field(default_factory=dict)
+    content: bytes = b""
+    reason: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Pause:
+    """Asks the driver to wait this many seconds."""
+
+    seconds: float
+
+
+Flow = Generator[Request | Pause, Response, Result]
+
+
+def read_json(content: bytes) -> Any:
+    """JSON with exact decimals."""
+    return json.loads(content, parse_float=Decimal)
+
+
+def _exact(value: Any) -> Any:
+    if isinstance(value, Decimal):
+        return orjson.Fragment(format(value, "f"))
+    raise TypeError(f"{type(value).__name__} is not a JSON value.")
+
+
+def write_json(value: Any) -> bytes:
+    """JSON with exact decimals."""
+    return orjson.dumps(value, default=_exact)
+
+
+def path(*segments: Any) -> str:
+    """A path under /v1, each segment escaped."""
+    return "/v1/" + "/".join(quote(str(one), safe="") for one in segments)
+
+
+def ask(request: Request) -> Flow[Response]:
+    """Sends a request, again where that is safe, and returns the answer.
+
+    Raises `UnreachableError` when none came, and the `ProblemError` of a refusal.
+    """
+    repeatable = request.method in SAFE_TO_REPEAT
+    for wait in (*WAITS, None):
+        response = yield request
+        failed = response.status == 0 or response.status in _TEMPORARY
+        if not failed or wait is None or not _may_repeat(response, repeatable):
+            break
+        yield Pause(wait)
+    if response.status == 0:
+        raise UnreachableError(f"The service cannot be reached: {response.reason}.")
+    if response.status >= 400:
+        raise _problem(response)
+    return response
+
+
+def _may_repeat(response: Response, repeatable: bool) -> bool:
+    # 503 with Retry-After comes from the service itself, before it did anything.
+    return repeatable or (response.status == 503 and "retry-after" in response.headers)
+
+
+def _problem(response: Response) -> ProblemError:
+    try:
+        body = read_json(response.content)
+    except ValueError:
+        body = None
+    problem = body if isinstance(body, dict) else {}
+    return BY_STATUS.get(response.status, ProblemError)(response.status, problem)
+
+
+def ask_json(request: Request) -> Flow[Any]:
+    """The same, for an answer in JSON."""
+    response = yield from ask(request)
+    return read_json(response.content)
+
+
+def run(flow: Flow[Result], send: Callable[[Request], Response], sleep: Callable[[float], None]) -> Result:
+    """Drives a flow to its end with blocking functions."""
+    answer: Any = None
+    try:
+        while True:
+            step = flow.send(answer)
+            if isinstance(step, Pause):
+                sleep(step.seconds)
+                answer = None
+            else:
+                answer = send(step)
+    except StopIteration as end:
+        result: Result = end.value
+        return result

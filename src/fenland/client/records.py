@@ -1,0 +1,76 @@
+"""What the service answers, as frozen values. Decimals are exact: `decimal.Decimal`, never float."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
+from typing import Any
+
+
+@dataclass(frozen=True, slots=True)
+class Record(Mapping[str, Any]):
+    """A record as it was answered: its fields by name, and the entity tag of that version."""
+
+    fields: Mapping[str, Any]
+    etag: str
+
+    def __getitem__(self, name: str) -> Any:
+        return self.fields[name]
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self.fields)
+
+    def __len__(self) -> int:
+        return len(self.fields)
+
+    @property
+    def version(self) -> int:
+        """The version of the record that this is a copy of."""
+        return int(self.fields["version"])
+
+
+@dataclass(frozen=True, slots=True)
+class Entry:
+    """One change of one record."""
+
+    sequence: int
+    time: str
+    key: Any
+    version: int
+    action: str
+    actor: str
+    via: str
+    reason: str | None
+    changes: Mapping[str, Mapping[str, Any]]
+    sentence: str
+    raw: Mapping[str, Any]
+
+
+@dataclass(frozen=True, slots=True)
+class Form:
+    """All an edit form needs; see the service's `GET …/form`."""
+
+    values: Mapping[str, Any]
+    schema: Mapping[str, Any]
+    choices: Mapping[str, Any]
+    writable: tuple[str, ...]
+    deletable: bool
+    version: int | None
+    etag: str | None
+
+
+def record_from(fields: Mapping[str, Any]) -> Record:
+    """A record with its entity tag, which is made of its id and version."""
+    return Record(fields, f'"{fields["id"]}.{fields["version"]}"')
+
+
+def entry_from(raw: Mapping[str, Any]) -> Entry:
+    """An entry from its JSON."""
+    names = ("sequence", "time", "key", "version", "action", "actor", "via", "reason", "changes", "sentence")
+    return Entry(**{name: raw[name] for name in names}, raw=raw)
+
+
+def form_from(raw: Mapping[str, Any]) -> Form:
+    """A form from its JSON."""
+    names = ("values", "schema", "choices", "deletable", "version", "etag")
+    return Form(writable=tuple(raw["writable"]), **{name: raw[name] for name in names})

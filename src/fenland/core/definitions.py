@@ -1,0 +1,157 @@
+"""Definitions: the frozen values everything else is built from.
+
+`reading.py` makes them from plain data and refuses what is wrong; whoever holds one of these may
+rely on it being whole and consistent. Nothing here validates, and nothing here changes after load.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from decimal import Decimal
+from typing import Any, Literal
+
+from fenland.core.values import MISSING
+
+Type = Literal["string", "integer", "number", "boolean", "array", "object"]
+Blank = Literal["store", "keep", "clear", "reject"]
+OnDelete = Literal["restrict", "clear", "cascade"]
+Action = Literal["read", "create", "update", "delete", "transfer"]
+
+ACTIONS: tuple[Action, ...] = ("read", "create", "update", "delete", "transfer")
+
+#: Words an access list may hold besides role names.
+OWNER = "owner"
+EVERYONE = "everyone"
+
+
+@dataclass(frozen=True, slots=True)
+class Field:
+    """One field, or one property or item inside a field. Names follow JSON Schema 2020-12."""
+
+    name: str
+    type: Type = "string"
+    title: str = ""
+    description: str = ""
+    format: str | None = None
+    enum: tuple[Any, ...] | None = None
+    pattern: str | None = None
+    min_length: int | None = None
+    max_length: int | None = None
+    minimum: Decimal | None = None
+    maximum: Decimal | None = None
+    exclusive_minimum: Decimal | None = None
+    exclusive_maximum: Decimal | None = None
+    multiple_of: Decimal | None = None
+    items: Field | None = None
+    min_items: int | None = None
+    max_items: int | None = None
+    unique_items: bool = False
+    properties: Mapping[str, Field] | None = None
+    required: bool = False
+    nullable: bool = True
+    default: Any = MISSING
+    examples: tuple[Any, ...] = ()
+    read_only: bool = False
+    write_only: bool = False
+    unique: bool = False
+    fixed: bool = False
+    references: str | None = None
+    on_delete: OnDelete = "restrict"
+    search: bool = False
+    blank: Blank = "store"
+    sensitive: bool = False
+    derived: Any = None
+
+    @property
+    def label(self) -> str:
+        """What people read: the title, or the name in words."""
+        return self.title or self.name.replace("_", " ").capitalize()
+
+    @property
+    def scale(self) -> int | None:
+        """Digits after the point for an exact decimal; None for every other type.
+
+        A number is an exact decimal when its `multipleOf` has a fraction that ends.
+        """
+        if self.type != "number" or self.multiple_of is None:
+            return None
+        exponent = self.multiple_of.normalize().as_tuple().exponent
+        return max(0, -exponent) if isinstance(exponent, int) else None
+
+
+@dataclass(frozen=True, slots=True)
+class Collection:
+    """A record type and its table."""
+
+    name: str
+    title: str
+    fields: Mapping[str, Field]
+    description: str = ""
+    key: str = "id"
+    owner: str | None = None
+    access: Mapping[Action, frozenset[str]] = field(default_factory=dict)
+    checks: tuple[Mapping[str, Any], ...] = ()
+    effects: tuple[Mapping[str, Any], ...] = ()
+    revalidate: Literal["touched", "whole"] = "touched"
+    if_match: Literal["optional", "required"] = "optional"
+
+    @property
+    def searched(self) -> tuple[str, ...]:
+        """Fields that `q` looks in."""
+        return tuple(name for name, item in self.fields.items() if item.search)
+
+    @property
+    def naming(self) -> str:
+        """The field whose value names a record to people: the first searched one that is not the key."""
+        others = [name for name in self.searched if name != self.key]
+        return others[0] if others else self.key
+
+
+@dataclass(frozen=True, slots=True)
+class Definitions:
+    """Every collection of a project, and the roles its access lists may name."""
+
+    collections: Mapping[str, Collection]
+    roles: tuple[str, ...] = ()
+
+    def referring_to(self, name: str) -> tuple[tuple[Collection, Field], ...]:
+        """The reference fields, anywhere, that hold keys of this collection."""
+        return tuple(
+            (collection, item)
+            for collection in self.collections.values()
+            for item in collection.fields.values()
+            if item.references == name
+        )
+
+
+@dataclass(frozen=True, slots=True)
+class Mistake:
+    """Something wrong in a definition: where (file, line), what, and what to do about it."""
+
+    file: str
+    line: int
+    pointer: str
+    what: str
+    hint: str
+
+    def __str__(self) -> str:
+        return f"{self.file}:{self.line}: {self.what} {self.hint}".rstrip()
+
+    def as_json(self) -> dict[str, Any]:
+        """For scripts: the same five parts by name."""
+        return {
+            "file": self.file,
+            "line": self.line,
+            "pointer": self.pointer,
+            "what": self.what,
+            "hint": self.hint,
+        }
+
+
+class DefinitionMistakes(Exception):
+    """Raised with every mistake of every file at once, in file and line order."""
+
+    def __init__(self, mistakes: list[Mistake]) -> None:
+        self.mistakes = tuple(sorted(mistakes, key=lambda one: (one.file, one.line, one.pointer)))
+        super().__init__("\n".join(map(str, self.mistakes)))

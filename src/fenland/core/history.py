@@ -1,0 +1,107 @@
+"""History: what an entry says, and how it reads in plain sentences."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from decimal import Decimal
+from typing import Any, Literal
+
+from fenland.core.definitions import Collection
+
+EntryAction = Literal["create", "update", "delete"]
+
+#: How long a value may be inside a sentence.
+_SHOWN = 60
+
+
+@dataclass(frozen=True, slots=True)
+class Entry:
+    """One change of one record, as it is kept for good.
+
+    `changes` maps each changed field to its value before and after. `sequence` is None until the
+    storage has given the entry its place.
+    """
+
+    time: str
+    collection: str
+    record_id: str
+    key: Any
+    version: int
+    action: EntryAction
+    actor: str
+    via: str
+    request_id: str
+    changes: Mapping[str, tuple[Any, Any]]
+    behalf: str | None = None
+    reason: str | None = None
+    cause: int | None = None
+    sequence: int | None = None
+
+
+def _shown(value: Any) -> str:
+    if value is None or value == "":
+        return "nothing"
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    if isinstance(value, Decimal):
+        return format(value, "f")
+    if isinstance(value, list):
+        return ", ".join(map(_shown, value)) or "nothing"
+    text = str(value)
+    return text if len(text) <= _SHOWN else text[: _SHOWN - 1] + "…"
+
+
+def sentence(entry: Entry, collection: Collection, who: str) -> str:
+    """The entry as one sentence, `who` being what people call the actor."""
+    if entry.action == "create":
+        return f"{who} created {entry.key}."
+    if entry.action == "delete":
+        return f"{who} deleted {entry.key}."
+    parts = []
+    for name, (before, after) in entry.changes.items():
+        item = collection.fields.get(name)
+        label = (item.label if item else name).lower()
+        if item is not None and item.write_only:
+            parts.append(f"{label}")
+        elif isinstance(before, dict) or isinstance(after, dict):
+            parts.append(f"{label}, in {_inside(before, after)}")
+        else:
+            parts.append(f"{label} from {_shown(before)} to {_shown(after)}")
+    return f"{who} changed {'; '.join(parts)}."
+
+
+def _inside(before: Any, after: Any) -> str:
+    """The members of an object that changed, in words."""
+    before, after = before or {}, after or {}
+    names = [name for name in {**before, **after} if before.get(name) != after.get(name)]
+    return ", ".join(
+        f"{name.replace('_', ' ')} from {_shown(before.get(name))} to {_shown(after.get(name))}"
+        for name in names
+    )
+
+
+def entry_json(entry: Entry, collection: Collection, who: str) -> dict[str, Any]:
+    """The entry as answers show it. Values of write-only fields are left out, the change is not."""
+    changes = {}
+    for name, (before, after) in entry.changes.items():
+        item = collection.fields.get(name)
+        hidden = item is not None and item.write_only
+        changes[name] = {"hidden": True} if hidden else {"before": before, "after": after}
+    return {
+        "sequence": entry.sequence,
+        "time": entry.time,
+        "collection": entry.collection,
+        "id": entry.record_id,
+        "key": entry.key,
+        "version": entry.version,
+        "action": entry.action,
+        "actor": entry.actor,
+        "behalf": entry.behalf,
+        "via": entry.via,
+        "request_id": entry.request_id,
+        "reason": entry.reason,
+        "cause": entry.cause,
+        "changes": changes,
+        "sentence": sentence(entry, collection, who),
+    }

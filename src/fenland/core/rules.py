@@ -1,0 +1,207 @@
+"""A collection's rules, compiled: what an update means between the patch and the difference.
+
+The steps of an update that need the definition live here, each a method named for what it does;
+`service/update.py` calls them in order. Every step adds to one list of problems, so that the caller
+of the service hears of all at once.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from typing import Any
+
+from fenland.core.definitions import Blank, Collection, Field
+from fenland.core.names import RESERVED_FIELDS, did_you_mean
+from fenland.core.patches import merge_fields
+from fenland.core.problems import Problem, pointer_to
+from fenland.core.validation import REFUSED, compile_nullable
+from fenland.core.values import MISSING, same
+
+#: What a blank may mean for a whole request.
+BLANKS: tuple[Blank, ...] = ("store", "keep", "clear", "reject")
+
+_SERVER_KEPT = "is kept by the service and cannot be set"
+
+
+class Rules:
+    """The compiled rules of one collection."""
+
+    def __init__(self, collection: Collection) -> None:
+        self.collection = collection
+        self._checks = {name: compile_nullable(item) for name, item in collection.fields.items()}
+        self._pointers = {name: pointer_to(name) for name in collection.fields}
+        self._required = tuple(item for item in collection.fields.values() if item.required)
+        self._blank = {name: item.blank for name, item in collection.fields.items() if item.blank != "store"}
+        self._nested_blank = frozenset(
+            name for name, item in collection.fields.items() if item.properties is not None
+        )
+        owner = collection.owner
+        self._protected = {
+            name: code
+            for name, item in collection.fields.items()
+            if (code := _protection(item) or ("owner" if name == owner else None))
+        }
+
+    # --- step: blanks -------------------------------------------------------------------------
+
+    def settle_blanks(
+        self, patch: Mapping[str, Any], asked: Blank | None, problems: list[Problem]
+    ) -> dict[str, Any]:
+        """The patch with each blank taken for what its field, or the request, says it means."""
+        if asked is None and not self._blank and not self._nested_blank:
+            return dict(patch)
+        return _settle(patch, self.collection.fields, asked, "", problems)
+
+    # --- step: fields nobody may set this way -------------------------------------------------
+
+    def drop_protected(
+        self,
+        stored: Mapping[str, Any],
+        patch: dict[str, Any],
+        problems: list[Problem],
+        *,
+        may_transfer: bool,
+        creating: bool = False,
+    ) -> dict[str, Any]:
+        """The patch without unknown and protected fields.
+
+        A protected field that is sent as it is stored is dropped in silence, so that a client may
+        return a whole record; any other adds a problem.
+        """
+        unknown = [name for name in patch if name not in self._checks]
+        protected = [name for name in patch if name in self._protected]
+        if not unknown and not protected:
+            return patch
+        refused = set()
+        for name in unknown:
+            refused.add(name)
+            if name not in RESERVED_FIELDS:
+                detail = f"There is no field {name!r}. {did_you_mean(name, self.collection.fields)}"
+                problems.append(Problem(pointer_to(name), "unknown_field", detail))
+            elif not same(stored.get(name), patch[name]):
+                detail = f"{name} {_SERVER_KEPT}. Leave it out."
+                if name == "version" and not creating:
+                    detail = (
+                        f"The record is at version {stored.get(name)}, not {patch[name]}. "
+                        "Read it again, or leave version out."
+                    )
+                problems.append(Problem(pointer_to(name), "server_kept", detail))
+        for name in protected:
+            code = self._protected[name]
+            if (code == "fixed" and creating) or (code == "owner" and may_transfer):
+                continue
+            if not self._unchanged(name, stored, patch[name]):
+                problems.append(Problem(self._pointers[name], code, _PROTECTIONS[code]))
+            refused.add(name)
+        return {name: value for name, value in patch.items() if name not in refused}
+
+    def _unchanged(self, name: str, stored: Mapping[str, Any], sent: Any) -> bool:
+        value = merge_fields(stored, {name: sent})[name]
+        if value is not None:
+            value = self._checks[name](value, "", [])
+        return same(stored.get(name), value)
+
+    # --- step: validate -----------------------------------------------------------------------
+
+    def validate(self, touched: Mapping[str, Any], problems: list[Problem]) -> dict[str, Any]:
+        """The touched fields in the form they are kept, each checked by its own constraints."""
+        checks, pointers = self._checks, self._pointers
+        kept = {}
+        for name, value in touched.items():
+            value = checks[name](value, pointers[name], problems)
+            if value is not REFUSED:
+                kept[name] = value
+        return kept
+
+    def validate_whole(self, record: Mapping[str, Any], problems: list[Problem]) -> None:
+        """What is asked of the record as it would be: required fields, and all when it says so."""
+        told = {problem.pointer for problem in problems}
+        for item in self._required:
+            pointer = self._pointers[item.name]
+            if record.get(item.name) is None and not item.nullable and pointer not in told:
+                problems.append(Problem(pointer, "required", "Must be given. Send a value."))
+        if self.collection.revalidate == "whole":
+            for name, check in self._checks.items():
+                if record.get(name) is not None and self._pointers[name] not in told:
+                    check(record[name], self._pointers[name], problems)
+
+    # --- step: difference ---------------------------------------------------------------------
+
+    def difference(self, stored: Mapping[str, Any], kept: Mapping[str, Any]) -> dict[str, Any]:
+        """The fields whose value is not what is stored."""
+        return {name: value for name, value in kept.items() if not same(stored[name], value)}
+
+    # --- creating -----------------------------------------------------------------------------
+
+    def start_record(self, given: Mapping[str, Any], problems: list[Problem]) -> dict[str, Any]:
+        """A new record's fields before validation: given, else default, else null."""
+        record: dict[str, Any] = {}
+        for name, item in self.collection.fields.items():
+            if name in given:
+                record[name] = given[name]
+            elif item.default is not MISSING:
+                record[name] = item.default
+            else:
+                record[name] = None
+                if item.required and item.nullable:
+                    problems.append(Problem(self._pointers[name], "required", "Must be given, or null."))
+        return record
+
+    def validate_new(self, record: Mapping[str, Any], problems: list[Problem]) -> dict[str, Any]:
+        """A new record's fields in the form they are kept; an absent optional field is null."""
+        present = {name: value for name, value in record.items() if value is not None}
+        kept = {**record, **self.validate(present, problems)}
+        self.validate_whole(kept, problems)
+        return kept
+
+
+_PROTECTIONS = {
+    "derived": "Is computed from other fields and cannot be set. Leave it out.",
+    "read_only": "Can be read, and not set. Leave it out.",
+    "fixed": "Was set when the record was created and stays. Leave it out.",
+    "owner": "Only someone who may transfer the record can change its owner. Leave it out.",
+}
+
+
+def _protection(item: Field) -> str | None:
+    if item.derived is not None:
+        return "derived"
+    if item.read_only:
+        return "read_only"
+    return "fixed" if item.fixed else None
+
+
+def _settle(
+    patch: Mapping[str, Any],
+    fields: Mapping[str, Field],
+    asked: Blank | None,
+    pointer: str,
+    problems: list[Problem],
+) -> dict[str, Any]:
+    settled: dict[str, Any] = {}
+    for name, value in patch.items():
+        item = fields.get(name)
+        if item is None:
+            settled[name] = value
+            continue
+        meaning = asked or item.blank
+        place = pointer + pointer_to(name)
+        if isinstance(value, dict) and item.properties is not None:
+            settled[name] = _settle(value, item.properties, asked, place, problems)
+        elif value == "" and meaning == "reject":
+            problems.append(Problem(place, "blank", "Must not be blank. Send a value, or leave it out."))
+        elif value == "" and meaning == "clear":
+            settled[name] = None
+        elif (value == "" or value is None) and meaning == "keep":
+            continue
+        else:
+            settled[name] = value
+    return settled
+
+
+def lenient(problems: Iterable[Problem]) -> tuple[list[Problem], list[str]]:
+    """For `Prefer: handling=lenient`: the problems that remain, and the fields dropped instead."""
+    dropped = {"unknown_field", "server_kept", "derived", "read_only", "fixed", "owner"}
+    problems = list(problems)
+    remaining = [problem for problem in problems if problem.code not in dropped]
+    return remaining, [problem.pointer[1:] for problem in problems if problem.code in dropped]

@@ -1,0 +1,128 @@
+"""JSON Schema 2020-12 of a collection, for one caller: what a client may show, send and expect."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from decimal import Decimal
+from typing import Any
+
+from fenland.core.access import Actor, Policy
+from fenland.core.definitions import Collection, Field
+from fenland.core.validation import HIGHEST_INTEGER, LOWEST_INTEGER
+from fenland.core.values import MISSING
+
+DIALECT = "https://json-schema.org/draft/2020-12/schema"
+
+_PLAIN: Mapping[str, str] = {
+    "description": "description",
+    "format": "format",
+    "pattern": "pattern",
+    "min_length": "minLength",
+    "max_length": "maxLength",
+    "minimum": "minimum",
+    "maximum": "maximum",
+    "exclusive_minimum": "exclusiveMinimum",
+    "exclusive_maximum": "exclusiveMaximum",
+    "multiple_of": "multipleOf",
+    "min_items": "minItems",
+    "max_items": "maxItems",
+}
+_FLAGS: Mapping[str, str] = {"unique_items": "uniqueItems", "write_only": "writeOnly"}
+#: Our own words, under names of their own: JSON Schema leaves unknown keywords alone.
+_OURS: Mapping[str, str] = {
+    "unique": "x-unique",
+    "fixed": "x-fixed",
+    "references": "x-references",
+    "search": "x-search",
+    "sensitive": "x-sensitive",
+}
+
+RESERVED_SCHEMAS: Mapping[str, Mapping[str, Any]] = {
+    "id": {"type": "string", "format": "uuid", "title": "Id", "readOnly": True},
+    "version": {"type": "integer", "minimum": 1, "title": "Version", "readOnly": True},
+    "created_at": {"type": "string", "format": "date-time", "title": "Created at", "readOnly": True},
+    "created_by": {"type": "string", "title": "Created by", "readOnly": True},
+    "updated_at": {"type": "string", "format": "date-time", "title": "Updated at", "readOnly": True},
+    "updated_by": {"type": "string", "title": "Updated by", "readOnly": True},
+}
+
+
+def _number(value: Any) -> Any:
+    if isinstance(value, Decimal) and value == value.to_integral_value():
+        return int(value)
+    return value
+
+
+def field_schema(item: Field) -> dict[str, Any]:
+    """The schema of one field's values."""
+    schema: dict[str, Any] = {"type": [item.type, "null"] if item.nullable else item.type}
+    if item.name != "item":
+        schema["title"] = item.label
+    for attribute, keyword in _PLAIN.items():
+        value = getattr(item, attribute)
+        if value is not None and value != "":
+            schema[keyword] = _number(value)
+    for table in (_FLAGS, _OURS):
+        for attribute, keyword in table.items():
+            if getattr(item, attribute):
+                schema[keyword] = getattr(item, attribute)
+    if item.enum is not None:
+        schema["enum"] = [*item.enum, None] if item.nullable else list(item.enum)
+    if item.type == "integer":
+        schema.setdefault("minimum", LOWEST_INTEGER)
+        schema.setdefault("maximum", HIGHEST_INTEGER)
+    if item.scale is not None:
+        schema["x-decimals"] = item.scale
+    if item.examples:
+        schema["examples"] = list(item.examples)
+    if item.default is not MISSING:
+        schema["default"] = item.default
+    if item.blank != "store":
+        schema["x-blank"] = item.blank
+    if item.items is not None:
+        schema["items"] = field_schema(item.items)
+    if item.properties is not None:
+        schema["properties"] = {name: field_schema(one) for name, one in item.properties.items()}
+        schema["required"] = [name for name, one in item.properties.items() if one.required]
+        schema["additionalProperties"] = False
+    return schema
+
+
+def may_set(item: Field, collection: Collection, *, creating: bool, transfer: bool) -> bool:
+    """Whether a caller who may create or update records here may give this field a new value."""
+    if item.read_only or item.derived is not None or (item.fixed and not creating):
+        return False
+    return item.name != collection.owner or transfer
+
+
+def collection_schema(
+    collection: Collection, policy: Policy, actor: Actor, *, creating: bool = False
+) -> dict[str, Any]:
+    """The schema of whole records, with `readOnly` on what this caller may never set."""
+    transfer = policy.grants("transfer", actor)
+    properties: dict[str, Any] = {} if creating else {k: dict(v) for k, v in RESERVED_SCHEMAS.items()}
+    required = []
+    for name, item in collection.fields.items():
+        properties[name] = field_schema(item)
+        settable = may_set(item, collection, creating=creating, transfer=transfer)
+        if not settable:
+            properties[name]["readOnly"] = True
+        filled = item.default is not MISSING or name == collection.owner or not settable
+        if item.required and not (creating and filled):
+            required.append(name)
+    schema: dict[str, Any] = {
+        "$schema": DIALECT,
+        "title": collection.title,
+        "type": "object",
+        "properties": properties,
+        "required": required if creating else [*RESERVED_SCHEMAS, *required],
+        "additionalProperties": False,
+        "x-collection": collection.name,
+        "x-key": collection.key,
+        "x-naming": collection.naming,
+    }
+    if collection.description:
+        schema["description"] = collection.description
+    if collection.owner is not None:
+        schema["x-owner"] = collection.owner
+    return schema

@@ -1,0 +1,141 @@
+"""JSON values: reading text strictly, writing it exactly, comparing by JSON's meaning.
+
+A number with a fraction or an exponent is read as `decimal.Decimal`, so that nothing between the
+wire and the table passes through binary floating point unless its field says so.
+"""
+
+from __future__ import annotations
+
+import json
+from decimal import Decimal
+from typing import Any
+
+import orjson
+
+from fenland.core.problems import Malformed
+
+#: Marks "nothing was given", where None is a value of its own.
+MISSING: Any = type("Missing", (), {"__repr__": lambda self: "MISSING", "__bool__": lambda self: False})()
+
+#: How deep arrays and objects may nest in anything that is sent.
+MAX_DEPTH = 32
+
+#: Digits and exponents beyond this cannot be a field's value and only cost time to compute with.
+MAX_NUMBER_LENGTH = 400
+
+
+def _pairs(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
+    found = dict(pairs)
+    if len(found) != len(pairs):
+        names = [name for name, _ in pairs]
+        twice = next(name for name in names if names.count(name) > 1)
+        raise Malformed(f"The name {twice!r} stands twice in one JSON object. Send each name once.")
+    return found
+
+
+def _constant(word: str) -> Any:
+    raise Malformed(f"{word} is not JSON. Leave the member out, or send null.")
+
+
+def _decimal(text: str) -> Decimal:
+    number = Decimal(text) if len(text) <= MAX_NUMBER_LENGTH else None
+    if number is None or abs(number.adjusted()) > MAX_NUMBER_LENGTH:
+        raise Malformed(f"The number {text[:20]}… is beyond what is read here. Send fewer digits.")
+    return number
+
+
+def _integer(text: str) -> int:
+    if len(text) > MAX_NUMBER_LENGTH:
+        raise Malformed(f"The number {text[:20]}… is beyond what is read here. Send fewer digits.")
+    return int(text)
+
+
+_DECODER = json.JSONDecoder(
+    object_pairs_hook=_pairs, parse_float=_decimal, parse_int=_integer, parse_constant=_constant
+)
+
+
+def _depth_check(value: Any, depth: int = 0) -> None:
+    if depth > MAX_DEPTH:
+        raise Malformed(f"The body nests deeper than {MAX_DEPTH} levels. Send a flatter one.")
+    if isinstance(value, dict):
+        for member in value.values():
+            if isinstance(member, (dict, list)):
+                _depth_check(member, depth + 1)
+    elif isinstance(value, list):
+        for member in value:
+            if isinstance(member, (dict, list)):
+                _depth_check(member, depth + 1)
+
+
+def read_json(body: bytes) -> Any:
+    """The value of a JSON text (RFC 8259, in the I-JSON manner of RFC 7493).
+
+    Raises `Malformed`, with line and column, for anything that is not one JSON value in UTF-8:
+    names given twice, lone surrogates, NaN, and nesting past `MAX_DEPTH` included.
+    """
+    try:
+        text = body.decode("utf-8")
+        value = _DECODER.decode(text)
+        if "\\u" in text:
+            text_of_strings(value).encode("utf-8")
+    except json.JSONDecodeError as error:
+        raise Malformed(
+            f"The body is not JSON: {error.msg} at line {error.lineno}, column {error.colno}."
+        ) from None
+    except UnicodeDecodeError as error:
+        raise Malformed(f"The body is not UTF-8: byte {error.start} cannot be read.") from None
+    except UnicodeEncodeError:
+        raise Malformed("The body holds half of a surrogate pair. Send whole characters.") from None
+    except RecursionError:
+        raise Malformed(f"The body nests deeper than {MAX_DEPTH} levels. Send a flatter one.") from None
+    _depth_check(value)
+    return value
+
+
+def text_of_strings(value: Any) -> str:
+    """All strings in a JSON value, names of members too, joined: for checks on characters alone."""
+    if isinstance(value, str):
+        return value
+    if isinstance(value, dict):
+        return "".join(name + text_of_strings(member) for name, member in value.items())
+    if isinstance(value, list):
+        return "".join(map(text_of_strings, value))
+    return ""
+
+
+def _exact(value: Any) -> Any:
+    if isinstance(value, Decimal):
+        return orjson.Fragment(format(value, "f"))
+    raise TypeError(f"{type(value).__name__} is not a JSON value.")
+
+
+def write_json(value: Any) -> bytes:
+    """The JSON text of a value, decimals to the last digit."""
+    return orjson.dumps(value, default=_exact)
+
+
+def same(one: Any, other: Any) -> bool:
+    """Whether two values are equal by JSON's meaning: 1 equals 1.0, and true is no number."""
+    if isinstance(one, bool) or isinstance(other, bool):
+        return one is other
+    if isinstance(one, dict):
+        return (
+            isinstance(other, dict)
+            and one.keys() == other.keys()
+            and all(same(member, other[name]) for name, member in one.items())
+        )
+    if isinstance(one, list):
+        return isinstance(other, list) and len(one) == len(other) and all(map(same, one, other))
+    return bool(one == other)
+
+
+def frozen(value: Any) -> Any:
+    """A hashable stand-in: two values have equal ones just when they are the `same`."""
+    if isinstance(value, bool):
+        return "boolean", value
+    if isinstance(value, dict):
+        return "object", frozenset((name, frozen(member)) for name, member in value.items())
+    if isinstance(value, list):
+        return "array", tuple(map(frozen, value))
+    return value

@@ -1,0 +1,44 @@
+"""Laying the sample project into a folder."""
+
+from __future__ import annotations
+
+import shutil
+from collections.abc import Callable
+from pathlib import Path
+
+from fenland.demo.data import fill
+from fenland.service.project import Project, load_project
+from fenland.storage.database import open_database
+
+_FILES = Path(__file__).with_name("project")
+
+#: Present while the database is being filled, so that a broken-off filling is begun anew.
+_MARK = "filling"
+
+
+def lay_sample(folder: Path, progress: Callable[[int, int], None]) -> tuple[Project, int | None]:
+    """The sample project in `folder`, laid and filled if it is not there yet.
+
+    Returns the project and the number of records written, None when they were there before.
+    """
+    folder.mkdir(parents=True, exist_ok=True)
+    for path in sorted(_FILES.rglob("*")):
+        target = folder / path.relative_to(_FILES)
+        if path.is_dir():
+            target.mkdir(exist_ok=True)
+        elif not target.exists():
+            shutil.copyfile(path, target)
+    project = load_project(folder)
+    path, mark = project.settings.database, folder / _MARK
+    if path.exists() and not mark.exists():
+        return project, None
+    mark.touch()
+    for suffix in ("", "-wal", "-shm", ".lock"):
+        path.with_name(path.name + suffix).unlink(missing_ok=True)
+    database = open_database(path, project.definitions)
+    try:
+        count = fill(project.definitions, database, progress)
+    finally:
+        database.close()
+    mark.unlink()
+    return project, count

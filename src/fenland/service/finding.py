@@ -1,0 +1,123 @@
+"""Finding one record for an actor: what every use case about a single record begins with."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from fenland.core.access import Actor
+from fenland.core.definitions import Action
+from fenland.core.identity import etag
+from fenland.core.names import did_you_mean
+from fenland.core.problems import NotFound, NotPermitted, VersionMismatch, VersionRequired
+from fenland.service.service import Resource
+from fenland.storage.sqlite import Connection
+
+Record = dict[str, Any]
+
+_DEEDS: Mapping[Action, str] = {
+    "create": "create records here",
+    "update": "change this record",
+    "delete": "delete this record",
+}
+
+
+@dataclass(frozen=True, slots=True)
+class Address:
+    """Where a record is: its collection, and its key or the value of another unique field."""
+
+    collection: str
+    value: str
+    field: str | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Preconditions:
+    """RFC 9110 section 13: entity tags that must, or must not, be the record's. `*` is any."""
+
+    match: tuple[str, ...] | None = None
+    none_match: tuple[str, ...] | None = None
+
+
+#: No precondition at all.
+UNCONDITIONAL = Preconditions()
+
+
+def visible(record: Record, resource: Resource) -> Record:
+    """The record as answers show it: without write-only fields."""
+    hidden = [name for name, item in resource.collection.fields.items() if item.write_only]
+    if not hidden:
+        return record
+    return {name: value for name, value in record.items() if name not in hidden}
+
+
+def _value(resource: Resource, field: str, text: str) -> Any:
+    """The value that a piece of a URL names in a unique field; None where it can name none."""
+    if field == "id":
+        return text.lower()
+    item = resource.collection.fields[field]
+    if item.type == "integer":
+        digits = text.removeprefix("-")
+        return int(text) if digits.isascii() and digits.isdigit() and len(digits) < 19 else None
+    return text if item.type == "string" and "\0" not in text else None
+
+
+def lookup_field(resource: Resource, address: Address) -> str:
+    """The field an address looks in. Raises `NotFound` when it is not a unique one."""
+    field = address.field or resource.collection.key
+    unique = ["id", *(name for name, item in resource.collection.fields.items() if item.unique)]
+    if field not in unique:
+        hint = did_you_mean(field, unique)
+        raise NotFound(f"Records of {address.collection} cannot be found by {field!r}. {hint}")
+    return field
+
+
+def find(connection: Connection, resource: Resource, actor: Actor, address: Address) -> Record:
+    """The record at an address. Raises `NotFound`, also for a record the actor may not read."""
+    field = address.field or resource.collection.key
+    if address.field is not None:
+        lookup_field(resource, address)
+    value = _value(resource, field, address.value)
+    record = None if value is None else resource.records.find(connection, field, value)
+    if record is None or not resource.policy.may("read", actor, record):
+        raise not_there(address)
+    return record
+
+
+def not_there(address: Address) -> NotFound:
+    """The one answer for "is not there" and "is not for you to see"."""
+    where = f"{address.field} {address.value!r}" if address.field else repr(address.value)
+    return NotFound(f"There is no {where} in {address.collection} that you may see.")
+
+
+def permit(action: Action, resource: Resource, actor: Actor, record: Record) -> None:
+    """Raises `NotPermitted` unless the actor may do this to the record as it is stored."""
+    if not resource.policy.may(action, actor, record):
+        raise NotPermitted(
+            f"{actor.title or actor.name} may not {_DEEDS[action]}. "
+            "Ask its owner, or somebody whose role allows it."
+        )
+
+
+def meet(preconditions: Preconditions, resource: Resource, record: Record) -> None:
+    """Raises `VersionMismatch` or `VersionRequired` unless the preconditions hold (RFC 9110, 13.1)."""
+    match, none_match = preconditions.match, preconditions.none_match
+    if match is None and none_match is None:
+        if resource.collection.if_match == "required":
+            raise VersionRequired(
+                f"Changes to {resource.collection.name} must say which version they were made from. "
+                "Send If-Match with the ETag you were given."
+            )
+        return
+    tag = etag(record["id"], record["version"])
+    if match is not None and "*" not in match and tag not in match:
+        raise VersionMismatch(
+            f"The record is at version {record['version']} now, which is not the one you saw. "
+            "Read it again and decide anew.",
+            version=record["version"],
+        )
+    if none_match is not None and ("*" in none_match or tag in none_match):
+        raise VersionMismatch(
+            f"The record is there, at version {record['version']}.", version=record["version"]
+        )

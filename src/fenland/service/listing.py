@@ -1,0 +1,118 @@
+"""Lists: searching, sorting and keyset paging, which stays right while records change."""
+
+from __future__ import annotations
+
+import base64
+import binascii
+from dataclasses import dataclass
+from typing import Any
+
+from fenland.core.access import Actor
+from fenland.core.names import RESERVED_FIELDS, did_you_mean
+from fenland.core.problems import Malformed, NotPermitted
+from fenland.core.values import read_json, write_json
+from fenland.service.finding import Record, visible
+from fenland.service.service import Call, Resource, Service
+from fenland.storage.records import Order, Page
+
+LARGEST_PAGE = 200
+USUAL_PAGE = 50
+
+#: Words that `q` looks for at most: each is a scan of its own.
+_MOST_WORDS = 8
+_MOST_ORDERS = 4
+
+
+@dataclass(frozen=True, slots=True)
+class ListRequest:
+    """A page as asked: `sort` is like `-opened_on,code`; `cursor` comes from the page before."""
+
+    collection: str
+    q: str = ""
+    sort: str = ""
+    limit: int = USUAL_PAGE
+    cursor: str | None = None
+    count: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Listed:
+    """A page: its records, the cursor of the next one, and the count of all when asked for."""
+
+    items: list[Record]
+    next: str | None
+    count: int | None = None
+
+
+def list_records(service: Service, call: Call, request: ListRequest) -> Listed:
+    """One page of the records that the actor may read."""
+    actor = service.authenticate(call)
+    resource = service.resource(request.collection)
+    page = _page(resource, actor, request)
+    with service.database.snapshot() as connection:
+        found = resource.records.page(connection, page)
+        count = resource.records.count(connection, page) if request.count else None
+    shown, more = found[: request.limit], len(found) > request.limit
+    cursor = _write_cursor(request.sort, page.order, shown[-1]) if more else None
+    return Listed([visible(record, resource) for record in shown], cursor, count)
+
+
+def _page(resource: Resource, actor: Actor, request: ListRequest) -> Page:
+    if not 1 <= request.limit <= LARGEST_PAGE:
+        raise Malformed(f"limit is {request.limit}. It must be from 1 to {LARGEST_PAGE}.")
+    words = tuple(request.q.split())
+    if words and not resource.collection.searched:
+        raise Malformed(f"{resource.collection.name} has no field with search: true, so q finds nothing.")
+    if len(words) > _MOST_WORDS or "\0" in request.q:
+        raise Malformed(f"q holds {len(words)} words. Search for at most {_MOST_WORDS} at a time.")
+    order = _order(resource, request.sort)
+    return Page(
+        scope=resource.policy.scope(actor),
+        actor=actor.name,
+        words=words,
+        order=order,
+        after=None if request.cursor is None else _read_cursor(request.cursor, request.sort, order),
+        limit=request.limit + 1,
+    )
+
+
+def _order(resource: Resource, sort: str) -> tuple[Order, ...]:
+    """The steps of a sort, ending in one that no two records share."""
+    steps = []
+    fields = resource.collection.fields
+    sortable = [
+        *RESERVED_FIELDS,
+        *(name for name, item in fields.items() if item.type not in ("array", "object")),
+    ]
+    for word in filter(None, (part.strip() for part in sort.split(","))):
+        name = word.removeprefix("-")
+        if name not in sortable:
+            raise Malformed(f"Records cannot be sorted by {name!r}. {did_you_mean(name, sortable)}")
+        if name in fields and fields[name].write_only:
+            raise NotPermitted(f"{name!r} cannot be read, so it cannot be sorted by either.")
+        steps.append(Order(name, word.startswith("-")))
+    if len(steps) > _MOST_ORDERS:
+        raise Malformed(f"sort names {len(steps)} fields. Name at most {_MOST_ORDERS}.")
+    if not any(step.field == "id" for step in steps):
+        steps.append(Order("id", falling=bool(steps) and steps[-1].falling))
+    return tuple(steps)
+
+
+def _write_cursor(sort: str, order: tuple[Order, ...], last: Record) -> str:
+    content = [sort, [last[step.field] for step in order]]
+    return base64.urlsafe_b64encode(write_json(content)).decode().rstrip("=")
+
+
+def _read_cursor(cursor: str, sort: str, order: tuple[Order, ...]) -> tuple[Any, ...]:
+    try:
+        content = read_json(base64.b64decode(cursor + "=" * (-len(cursor) % 4), b"-_", validate=True))
+        made_for, values = content
+        # Each value must be one that a column can hold, as those that were given out are.
+        fits = made_for == sort and len(values) == len(order)
+        fits = fits and not any(isinstance(value, (list, dict)) for value in values)
+        fits = fits and all(abs(value) < 2**63 for value in values if not isinstance(value, str | None))
+    except (binascii.Error, Malformed, ValueError, TypeError):
+        fits, values = False, []
+    if not fits:
+        raise Malformed("This cursor was not given out for this list. Begin again without cursor.")
+    return tuple(values)

@@ -1,0 +1,119 @@
+"""A project folder: `fenland.toml` beside `collections/`, one YAML file a collection.
+
+YAML is read by its 1.2 rules, so that `no`, `on` and `2031-04-09` are texts; numbers keep their
+digits; and each place keeps its line, for the messages about it.
+"""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+from decimal import Decimal
+from pathlib import Path
+from typing import Any
+
+from ruamel.yaml import YAML
+from ruamel.yaml.error import MarkedYAMLError, YAMLError
+from ruamel.yaml.nodes import MappingNode, ScalarNode, SequenceNode
+
+from fenland.core.definitions import DefinitionMistakes, Definitions, Mistake
+from fenland.core.reading import Path as Steps
+from fenland.core.reading import Source, read_definitions
+from fenland.service.settings import Settings, read_settings
+
+COLLECTIONS = "collections"
+
+_INTEGER = re.compile(r"[-+]?[0-9]+")
+_NUMBER = re.compile(r"[-+]?(\.[0-9]+|[0-9]+(\.[0-9]*)?)([eE][-+]?[0-9]+)?")
+_WORDS = {"true": True, "false": False, "null": None, "~": None, "": None}
+
+
+@dataclass(frozen=True, slots=True)
+class Project:
+    """A folder that has been read: where it is, how it is set and what it defines."""
+
+    folder: Path
+    settings: Settings
+    definitions: Definitions
+
+
+class _Reader:
+    """Turns the nodes of one YAML file into plain data, noting lines and names given twice."""
+
+    def __init__(self, file: str) -> None:
+        self.file = file
+        self.lines: dict[Steps, int] = {}
+        self.mistakes: list[Mistake] = []
+
+    def value(self, node: Any, path: Steps) -> Any:
+        self.lines.setdefault(path, node.start_mark.line + 1)
+        if isinstance(node, MappingNode):
+            return self._mapping(node, path)
+        if isinstance(node, SequenceNode):
+            return [self.value(item, (*path, place)) for place, item in enumerate(node.value)]
+        return _scalar(node)
+
+    def _mapping(self, node: MappingNode, path: Steps) -> dict[str, Any]:
+        found: dict[str, Any] = {}
+        for key, inner in node.value:
+            name = str(getattr(key, "value", ""))
+            line = key.start_mark.line + 1
+            if name in found:
+                what = f"{name!r} stands twice in the same mapping."
+                self.mistakes.append(Mistake(self.file, line, "", what, "Keep one of them."))
+            self.lines[(*path, name)] = line
+            found[name] = self.value(inner, (*path, name))
+        return found
+
+
+def _scalar(node: ScalarNode) -> Any:
+    text: str = node.value
+    if node.style is not None:
+        return text
+    if text.lower() in _WORDS and text in (text.lower(), text.upper(), text.capitalize()):
+        return _WORDS[text.lower()]
+    if _INTEGER.fullmatch(text):
+        return int(text)
+    return Decimal(text) if _NUMBER.fullmatch(text) else text
+
+
+def read_source(path: Path, name: str) -> Source:
+    """One YAML file as plain data. Raises `DefinitionMistakes` when it is not YAML."""
+    try:
+        node = YAML(typ="safe", pure=True).compose(path.read_text(encoding="utf-8"))
+    except MarkedYAMLError as error:
+        line = error.problem_mark.line + 1 if error.problem_mark else 1
+        what = f"This is not YAML: {error.problem}."
+        raise DefinitionMistakes([Mistake(name, line, "", what, "Correct it here or just above.")]) from None
+    except (YAMLError, UnicodeDecodeError) as error:
+        raise DefinitionMistakes([Mistake(name, 1, "", f"This cannot be read: {error}.", "")]) from None
+    reader = _Reader(name)
+    data = None if node is None else reader.value(node, ())
+    if reader.mistakes:
+        raise DefinitionMistakes(reader.mistakes)
+    return Source(name, data, reader.lines)
+
+
+def load_project(folder: Path) -> Project:
+    """Reads a project folder whole.
+
+    Raises `SettingsRefused`, or `DefinitionMistakes` with the mistakes of all files at once.
+    """
+    settings = read_settings(folder)
+    sources: dict[str, Source] = {}
+    mistakes: list[Mistake] = []
+    for path in sorted((folder / COLLECTIONS).glob("*.y*ml")):
+        try:
+            sources[path.stem] = read_source(path, f"{COLLECTIONS}/{path.name}")
+        except DefinitionMistakes as found:
+            mistakes.extend(found.mistakes)
+    if not sources and not mistakes:
+        what = "There is no collection."
+        mistakes.append(Mistake(COLLECTIONS, 1, "", what, "Add a file such as collections/notes.yaml."))
+    try:
+        definitions = read_definitions(sources, settings.roles)
+    except DefinitionMistakes as found:
+        mistakes.extend(found.mistakes)
+    if mistakes:
+        raise DefinitionMistakes(mistakes)
+    return Project(folder, settings, definitions)

@@ -1,0 +1,94 @@
+"""The open service: definitions compiled, database at hand, a clock and a source of identifiers.
+
+Use cases are functions that take a `Service` first and a `Call`, who is asking, second.
+"""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from pathlib import Path
+
+from fenland.core.access import Actor, Policy
+from fenland.core.definitions import Collection, Definitions
+from fenland.core.identity import timestamp, uuid7
+from fenland.core.names import did_you_mean
+from fenland.core.problems import NotFound, NotSignedIn
+from fenland.core.rules import Rules
+from fenland.storage.database import Database, open_database
+from fenland.storage.records import Records
+from fenland.storage.sqlite import translating
+
+
+@dataclass(frozen=True, slots=True)
+class Call:
+    """Who is asking, as they came: nothing here is trusted until `Service.authenticate`."""
+
+    token: str | None
+    via: str = "api"
+    request_id: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Resource:
+    """One collection with all that serves it."""
+
+    collection: Collection
+    rules: Rules
+    policy: Policy
+    records: Records
+
+
+class Service:
+    """Everything a use case needs, made once at the start."""
+
+    def __init__(
+        self,
+        definitions: Definitions,
+        database: Database,
+        clock: Callable[[], datetime] = lambda: datetime.now(UTC),
+    ) -> None:
+        self.definitions = definitions
+        self.database = database
+        self._clock = clock
+        self.resources = {
+            name: Resource(one, Rules(one), Policy(one), database.records[name])
+            for name, one in definitions.collections.items()
+        }
+
+    def now(self) -> str:
+        """This moment, in the form records keep."""
+        return timestamp(self._clock())
+
+    def new_id(self) -> str:
+        """A fresh UUIDv7."""
+        return uuid7(int(self._clock().timestamp() * 1000), os.urandom(10))
+
+    def authenticate(self, call: Call) -> Actor:
+        """The actor a call's token stands for. Raises `NotSignedIn`."""
+        if not call.token:
+            raise NotSignedIn("No token was sent. Send one as: Authorization: Bearer TOKEN.")
+        with translating():
+            account = self.database.accounts.by_token(self.database.reader(), call.token, self.now())
+        if account is None:
+            raise NotSignedIn("The token is unknown, expired or revoked. Sign in again.")
+        return Actor(account.name, account.title, account.roles, call.via)
+
+    def resource(self, name: str) -> Resource:
+        """The collection of this name. Raises `NotFound`."""
+        resource = self.resources.get(name)
+        if resource is None:
+            hint = did_you_mean(name, self.resources)
+            raise NotFound(f"There is no collection {name!r}. {hint}")
+        return resource
+
+    def close(self) -> None:
+        """Closes the database."""
+        self.database.close()
+
+
+def open_service(definitions: Definitions, path: Path) -> Service:
+    """The service over the database at `path`. Raises `DatabaseRefused`."""
+    return Service(definitions, open_database(path, definitions))

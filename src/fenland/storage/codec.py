@@ -1,0 +1,88 @@
+"""Between a record's plain values and what its columns hold.
+
+Most values are kept as they are. Decimals become 64-bit counts of their last digit, arrays and
+objects JSON text, and booleans come back from the driver as 0 and 1.
+"""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable, Mapping, Sequence
+from decimal import Decimal
+from typing import Any
+
+from fenland.core.definitions import Collection, Field
+from fenland.core.names import RESERVED_FIELDS
+from fenland.core.values import write_json
+
+Turn = Callable[[Any], Any]
+
+
+def read_json_text(text: str) -> Any:
+    """JSON that this service wrote, with decimals exact."""
+    return json.loads(text, parse_float=Decimal)
+
+
+def json_text(value: Any) -> str:
+    """JSON for a column."""
+    return write_json(value).decode()
+
+
+def _decimal_from(scale: int) -> Turn:
+    def decode(count: int) -> Decimal:
+        return Decimal(count).scaleb(-scale)
+
+    return decode
+
+
+def _decimal_to(scale: int) -> Turn:
+    def encode(value: Decimal) -> int:
+        return int(value.scaleb(scale))
+
+    return encode
+
+
+def decoder(item: Field) -> Turn | None:
+    """How a column's content becomes the field's value; None where it already is."""
+    if item.scale is not None:
+        return _decimal_from(item.scale)
+    turns: dict[str, Turn] = {"boolean": bool, "array": read_json_text, "object": read_json_text}
+    return turns.get(item.type)
+
+
+def encoder(item: Field) -> Turn | None:
+    """How a field's value becomes the column's content; None where it already is."""
+    if item.scale is not None:
+        return _decimal_to(item.scale)
+    return {"array": json_text, "object": json_text}.get(item.type)
+
+
+class Codec:
+    """The coding of one collection's rows: reserved fields first, then the defined ones."""
+
+    def __init__(self, collection: Collection) -> None:
+        self.columns: tuple[str, ...] = (*RESERVED_FIELDS, *collection.fields)
+        self._decoders = tuple(
+            (name, turn) for name, item in collection.fields.items() if (turn := decoder(item)) is not None
+        )
+        self._encoders = {
+            name: turn for name, item in collection.fields.items() if (turn := encoder(item)) is not None
+        }
+
+    def record(self, row: Sequence[Any]) -> dict[str, Any]:
+        """The record in a row that holds all columns in order."""
+        record = dict(zip(self.columns, row, strict=True))
+        for name, decode in self._decoders:
+            if record[name] is not None:
+                record[name] = decode(record[name])
+        return record
+
+    def encode(self, name: str, value: Any) -> Any:
+        """What a column holds for this value."""
+        turn = self._encoders.get(name)
+        return value if turn is None or value is None else turn(value)
+
+    def encoded(self, values: Mapping[str, Any]) -> dict[str, Any]:
+        """The same for several fields."""
+        encode = self.encode
+        return {name: encode(name, value) for name, value in values.items()}

@@ -1,0 +1,111 @@
+"""Everything only SQLite does: how a connection is set up, what its errors mean, its triggers.
+
+A second database would bring a module with the same names.
+"""
+
+from __future__ import annotations
+
+import re
+import sqlite3
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import Any
+
+from sqlalchemy import DDL, Engine, Table, create_engine, event
+
+from fenland.core.problems import StorageFull, Unavailable
+
+Connection = sqlite3.Connection
+Error = sqlite3.Error
+
+#: Milliseconds to wait for another process; within one, the writer's own queue keeps the order.
+_BUSY_TIMEOUT = 10_000
+
+_FULL = {sqlite3.SQLITE_FULL}
+_UNIQUE = re.compile(r"UNIQUE constraint failed: (.+)")
+
+
+class UniqueTaken(Exception):
+    """A unique column already holds the value: `column` of `table`."""
+
+    def __init__(self, table: str, column: str) -> None:
+        super().__init__(f"{table}.{column}")
+        self.table = table
+        self.column = column
+
+
+class ReferenceBroken(Exception):
+    """A foreign key leads nowhere, or something still leads here."""
+
+
+def make_engine(path: Path) -> Engine:
+    """An engine whose connections are durable (WAL, synchronous=FULL) and keep foreign keys.
+
+    The driver is left in autocommit: storage begins and commits by itself, since the driver's own
+    transactions would begin too late to guard what was read first.
+    """
+    engine = create_engine(f"sqlite:///{path}", connect_args={"check_same_thread": False})
+
+    def prepare(connection: Any, _: Any) -> None:
+        connection.isolation_level = None
+        cursor = connection.cursor()
+        cursor.execute(f"PRAGMA busy_timeout={_BUSY_TIMEOUT}")
+        cursor.execute("PRAGMA journal_mode=WAL")
+        cursor.execute("PRAGMA synchronous=FULL")
+        cursor.execute("PRAGMA foreign_keys=ON")
+        cursor.close()
+
+    event.listen(engine, "connect", prepare)
+    return engine
+
+
+def driver_connection(engine: Engine) -> Connection:
+    """A driver connection taken out of the pool for good: its holder closes it."""
+    pooled = engine.raw_connection()
+    connection = pooled.driver_connection
+    pooled.detach()
+    if not isinstance(connection, Connection):
+        raise TypeError("The engine is not SQLite's.")
+    return connection
+
+
+def append_only(table: Table) -> None:
+    """Adds triggers at creation that refuse to change or remove what a table holds."""
+    for action in ("UPDATE", "DELETE"):
+        event.listen(
+            table,
+            "after_create",
+            DDL(  # type: ignore[no-untyped-call]
+                f"CREATE TRIGGER {table.name}_no_{action.lower()} BEFORE {action} ON {table.name} "
+                f"BEGIN SELECT RAISE(ABORT, '{table.name} is append-only'); END"
+            ),
+        )
+
+
+def translated(error: sqlite3.Error) -> Exception:
+    """The error in the project's own words, or itself when it is a defect of ours."""
+    code = getattr(error, "sqlite_errorcode", 0)
+    found = _UNIQUE.match(str(error))
+    if found:
+        table, _, column = found[1].split(", ")[0].partition(".")
+        return UniqueTaken(table, column)
+    if code == sqlite3.SQLITE_CONSTRAINT_FOREIGNKEY:
+        return ReferenceBroken(str(error))
+    if code in _FULL:
+        return StorageFull("The disk is full, so nothing was saved. Make room, then send it again.")
+    primary = code & 0xFF
+    if primary in (sqlite3.SQLITE_BUSY, sqlite3.SQLITE_LOCKED):
+        return Unavailable("The database is busy. Send the request again in a moment.")
+    if primary in (sqlite3.SQLITE_IOERR, sqlite3.SQLITE_CANTOPEN, sqlite3.SQLITE_READONLY):
+        return Unavailable(f"The database cannot be reached: {error}. Nothing was saved.")
+    return error
+
+
+@contextmanager
+def translating() -> Iterator[None]:
+    """Raises what `translated` makes of the driver's errors."""
+    try:
+        yield
+    except sqlite3.Error as error:
+        raise translated(error) from error

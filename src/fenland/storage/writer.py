@@ -1,0 +1,146 @@
+"""The writer: runs units of work in transactions, several to a commit when several wait.
+
+The first thread that finds nobody writing leads: it takes all work that waits, runs each piece in
+a savepoint of one transaction, commits once, and wakes the others. No hand-over to a writer thread
+is paid when there is one client, and a slow disk is waited for once for all. A lock file keeps the
+order between processes, where SQLite's own waiting would be unfair.
+
+A piece that fails is undone alone. When the whole transaction is lost, by an error at commit or by
+one that makes SQLite roll everything back, each piece is run again on its own.
+"""
+
+from __future__ import annotations
+
+import fcntl
+import os
+import threading
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import Any
+
+from fenland.core.problems import Unavailable
+from fenland.storage.sqlite import Connection, Error, translated
+
+Work = Callable[[Connection], Any]
+
+#: Pieces that share one commit, at most: bounds how long the first of them waits.
+_LARGEST_BATCH = 64
+
+
+class _Job:
+    __slots__ = ("done", "error", "result", "woken", "work")
+
+    def __init__(self, work: Work) -> None:
+        self.work = work
+        self.result: Any = None
+        self.error: BaseException | None = None
+        self.done = False
+        # A bare lock, held until somebody wakes this job: cheaper than an Event.
+        self.woken = threading.Lock()
+        self.woken.acquire()
+
+
+class Writer:
+    """One writing connection, its queue and its lock between processes."""
+
+    def __init__(self, connection: Connection, lock_path: Path, longest_queue: int = 1024) -> None:
+        self._connection = connection
+        self._lock_file = os.open(lock_path, os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o600)
+        self._longest_queue = longest_queue
+        self._guard = threading.Lock()
+        self._waiting: list[_Job] = []
+        self._led = False
+
+    def close(self) -> None:
+        """Closes the connection and the lock file. Nothing may be waiting."""
+        self._connection.close()
+        os.close(self._lock_file)
+
+    def run(self, work: Work) -> Any:
+        """Runs `work` in a transaction and returns its result once that is durable.
+
+        Whatever `work` raises is raised here, with nothing it did kept. It may run on another
+        thread and, after a lost transaction, twice: it must touch nothing but its connection.
+        Raises `Unavailable` when too many already wait.
+        """
+        job = _Job(work)
+        with self._guard:
+            if len(self._waiting) >= self._longest_queue:
+                raise Unavailable("Too many changes are waiting to be saved. Send it again in a moment.")
+            self._waiting.append(job)
+            leads, self._led = not self._led, True
+        if not leads:
+            job.woken.acquire()
+            leads = not job.done
+        if leads:
+            self._lead(job)
+        if job.error is not None:
+            raise job.error
+        return job.result
+
+    def _lead(self, own: _Job) -> None:
+        """Commits one batch, of which `own` is the first, then hands the lead on."""
+        with self._alone_among_processes():
+            with self._guard:
+                batch, self._waiting = self._waiting[:_LARGEST_BATCH], self._waiting[_LARGEST_BATCH:]
+            self._settle(batch)
+        with self._guard:
+            heir = self._waiting[0] if self._waiting else None
+            self._led = heir is not None
+        for job in batch:
+            job.done = True
+            if job is not own:
+                job.woken.release()
+        if heir is not None:
+            heir.woken.release()
+
+    @contextmanager
+    def _alone_among_processes(self) -> Iterator[None]:
+        fcntl.flock(self._lock_file, fcntl.LOCK_EX)
+        try:
+            yield
+        finally:
+            fcntl.flock(self._lock_file, fcntl.LOCK_UN)
+
+    def _settle(self, batch: list[_Job]) -> None:
+        if len(batch) > 1 and self._together(batch):
+            return
+        for job in batch:
+            self._by_itself(job)
+
+    def _together(self, batch: list[_Job]) -> bool:
+        """One transaction for all. False when it was lost and nothing of it is kept."""
+        execute = self._connection.execute
+        try:
+            execute("BEGIN IMMEDIATE")
+            for job in batch:
+                job.error = None
+                execute("SAVEPOINT piece")
+                try:
+                    job.result = job.work(self._connection)
+                except BaseException as error:
+                    if not self._connection.in_transaction:
+                        return False
+                    job.error = translated(error) if isinstance(error, Error) else error
+                    execute("ROLLBACK TO piece")
+                execute("RELEASE piece")
+            execute("COMMIT")
+        except Error:
+            self._undo()
+            return False
+        return True
+
+    def _by_itself(self, job: _Job) -> None:
+        job.error = None
+        try:
+            self._connection.execute("BEGIN IMMEDIATE")
+            job.result = job.work(self._connection)
+            self._connection.execute("COMMIT")
+        except BaseException as error:
+            self._undo()
+            job.error = translated(error) if isinstance(error, Error) else error
+
+    def _undo(self) -> None:
+        if self._connection.in_transaction:
+            self._connection.execute("ROLLBACK")

@@ -1,0 +1,58 @@
+"""Answers out: JSON with the headers that HTTP asks for."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+from flask import Request, Response
+
+from fenland.core.values import write_json
+from fenland.service.finding import visible
+from fenland.service.saving import Saved
+from fenland.service.service import Resource
+from fenland.web.reading import ACCEPT_PATCH, prefers
+
+JSON_TYPE = "application/json"
+
+#: Answers depend on who asks: shared caches must not keep them, and clients must ask again.
+_PRIVATE = "private, no-cache"
+
+
+def json_answer(value: Any, status: int = 200, headers: Mapping[str, str] | None = None) -> Response:
+    """A JSON answer, private to its caller."""
+    answer = Response(write_json(value), status=status, content_type=JSON_TYPE)
+    answer.headers["Cache-Control"] = _PRIVATE
+    answer.headers["Vary"] = "Authorization"
+    if headers:
+        answer.headers.update(headers)
+    return answer
+
+
+def record_answer(request: Request, resource: Resource, saved: Saved, status: int = 200) -> Response:
+    """A saved record as the answer to a change, as RFC 7240 preferences would have it."""
+    headers = {"ETag": saved.etag}
+    applied = []
+    if prefers(request, "handling=lenient"):
+        applied.append("handling=lenient")
+        if saved.dropped:
+            headers["Fenland-Ignored"] = ", ".join(
+                name.encode("ascii", "replace").decode() for name in saved.dropped
+            )
+    minimal = prefers(request, "return=minimal")
+    if minimal:
+        applied.append("return=minimal")
+    if applied:
+        headers["Preference-Applied"] = ", ".join(applied)
+    if minimal:
+        return Response(status=status if status == 201 else 204, headers=headers)
+    return json_answer(visible(saved.record, resource), status, headers)
+
+
+def fresh_answer(request: Request, resource: Resource, saved: Saved) -> Response:
+    """A record that was read: 304 when the client has this version already (RFC 9110, 13.1.2)."""
+    if saved.etag in request.headers.get("If-None-Match", ""):
+        headers = {"ETag": saved.etag, "Cache-Control": _PRIVATE, "Vary": "Authorization"}
+        return Response(status=304, headers=headers)
+    headers = {"ETag": saved.etag, "Accept-Patch": ACCEPT_PATCH}
+    return json_answer(visible(saved.record, resource), headers=headers)

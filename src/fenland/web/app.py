@@ -1,0 +1,24 @@
+"""The Flask app: every route file registered, in the order a reader would look for them."""
+
+from __future__ import annotations
+
+from flask import Flask
+
+from fenland.service.service import Service
+from fenland.service.settings import Settings
+from fenland.web import console, errors, records, schemas, status
+from fenland.web.logs import RequestLog
+
+
+def create_app(service: Service, settings: Settings) -> Flask:
+    """The app over an open service."""
+    app = Flask("fenland", static_folder=None)
+    app.config["MAX_CONTENT_LENGTH"] = settings.body_limit
+    app.url_map.strict_slashes = False
+    errors.register(app)
+    records.register(app, service)
+    schemas.register(app, service)
+    status.register(app, service, settings)
+    console.register(app)
+    app.wsgi_app = RequestLog(app.wsgi_app)  # type: ignore[method-assign]
+    return app

@@ -1,0 +1,379 @@
+"""The OpenAPI 3.1 document, generated from the definitions: exact enough for typed clients."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import fenland
+from fenland.core.definitions import Collection, Definitions
+from fenland.core.rules import BLANKS
+from fenland.core.schemas import RESERVED_SCHEMAS, field_schema, may_set
+from fenland.core.values import MISSING
+from fenland.service.listing import LARGEST_PAGE, USUAL_PAGE
+from fenland.web.errors import KINDS, PROBLEM
+from fenland.web.reading import JSON, MERGE_PATCH
+
+Schema = dict[str, Any]
+
+
+def _ref(name: str) -> Schema:
+    return {"$ref": f"#/components/{name}"}
+
+
+def _content(schema: Schema, *types: str) -> Schema:
+    return {kind: {"schema": schema} for kind in types or (JSON,)}
+
+
+def _responses(*codes: str) -> Schema:
+    """The problems an operation may answer with, by status."""
+    return {str(KINDS[code].status): _ref(f"responses/{code}") for code in codes}
+
+
+def _parameter(name: str, where: str, schema: Schema, description: str) -> Schema:
+    found = {"name": name, "in": where, "schema": schema, "description": description}
+    return {**found, "required": True} if where == "path" else found
+
+
+_TEXT: Schema = {"type": "string"}
+_FLAG: Schema = {"type": "boolean", "default": False}
+_PAGE: Schema = {"type": "integer", "minimum": 1, "maximum": LARGEST_PAGE, "default": USUAL_PAGE}
+
+_PARAMETERS: dict[str, Schema] = {
+    "q": _parameter("q", "query", _TEXT, "Words that must all be found in the searched fields."),
+    "sort": _parameter("sort", "query", _TEXT, "Fields by comma; a - before one turns it round."),
+    "limit": _parameter("limit", "query", _PAGE, "How many to answer with at most."),
+    "cursor": _parameter("cursor", "query", _TEXT, "The `next` of the page before."),
+    "count": _parameter("count", "query", _FLAG, "Whether to count all that match."),
+    "below": _parameter("below", "query", {"type": "integer", "minimum": 0}, "Only versions under this."),
+    "blank": _parameter(
+        "blank", "query", {"enum": list(BLANKS)}, "What a blank means for every field of this request."
+    ),
+    "reason": _parameter("reason", "query", {"type": "string", "maxLength": 500}, "Kept in the history."),
+    "if_match": _parameter("If-Match", "header", _TEXT, "Only if the record has this ETag (RFC 9110)."),
+    "if_none_match": _parameter("If-None-Match", "header", _TEXT, "Only if it has another (RFC 9110)."),
+    "prefer": _parameter("Prefer", "header", _TEXT, "return=minimal, handling=lenient (RFC 7240), by comma."),
+}
+
+
+def _use(*names: str) -> list[Schema]:
+    return [_ref(f"parameters/{name}") for name in names]
+
+
+def _problem_responses() -> Schema:
+    return {
+        code: {
+            "description": f"{kind.title}. {kind.remedy}",
+            "content": _content(_ref("schemas/Problem"), PROBLEM),
+        }
+        for code, kind in KINDS.items()
+    }
+
+
+_PROBLEM: Schema = {
+    "type": "object",
+    "description": "RFC 9457 problem details.",
+    "properties": {
+        "type": {"type": "string", "format": "uri-reference"},
+        "title": _TEXT,
+        "status": {"type": "integer"},
+        "detail": _TEXT,
+        "request_id": _TEXT,
+        "errors": {"type": "array", "items": {"$ref": "#/components/schemas/FieldError"}},
+    },
+    "required": ["type", "title", "status", "detail"],
+}
+_FIELD_ERROR: Schema = {
+    "type": "object",
+    "description": "One thing wrong with one place; the parameters of the rule stand beside these.",
+    "properties": {
+        "pointer": {"type": "string", "format": "json-pointer"},
+        "code": _TEXT,
+        "detail": _TEXT,
+    },
+    "required": ["pointer", "code", "detail"],
+}
+_ENTRY: Schema = {
+    "type": "object",
+    "description": "One change of one record.",
+    "properties": {
+        "sequence": {"type": "integer"},
+        "time": {"type": "string", "format": "date-time"},
+        "collection": _TEXT,
+        "id": {"type": "string", "format": "uuid"},
+        "key": {"type": ["string", "integer"]},
+        "version": {"type": "integer"},
+        "action": {"enum": ["create", "update", "delete"]},
+        "actor": _TEXT,
+        "behalf": {"type": ["string", "null"]},
+        "via": _TEXT,
+        "request_id": _TEXT,
+        "reason": {"type": ["string", "null"]},
+        "cause": {"type": ["integer", "null"]},
+        "changes": {
+            "type": "object",
+            "additionalProperties": {
+                "type": "object",
+                "properties": {"before": {}, "after": {}, "hidden": {"type": "boolean"}},
+            },
+        },
+        "sentence": _TEXT,
+    },
+}
+_SESSION: Schema = {
+    "type": "object",
+    "properties": {"account": _TEXT, "title": _TEXT, "roles": {"type": "array", "items": _TEXT}},
+    "required": ["account", "title", "roles"],
+}
+_CHOICES: Schema = {
+    "type": "object",
+    "additionalProperties": {
+        "type": "object",
+        "properties": {
+            "options": {
+                "type": "array",
+                "items": {"type": "object", "properties": {"value": {}, "label": _TEXT}},
+            },
+            "more": {"type": "boolean"},
+        },
+    },
+}
+
+
+def _page_of(item: Schema, following: Schema) -> Schema:
+    return {
+        "type": "object",
+        "properties": {
+            "items": {"type": "array", "items": item},
+            "next": following,
+            "count": {"type": "integer"},
+        },
+        "required": ["items", "next"],
+    }
+
+
+def _type_name(collection: Collection) -> str:
+    return "".join(part.capitalize() for part in collection.name.split("_"))
+
+
+def _schemas(collection: Collection) -> dict[str, Schema]:
+    """The schemas of a collection: whole records, records to create, and patches."""
+    fields = collection.fields.values()
+    shown = {**RESERVED_SCHEMAS, **{one.name: field_schema(one) for one in fields if not one.write_only}}
+    settable = [one for one in fields if may_set(one, collection, creating=True, transfer=True)]
+    patched = [one for one in fields if may_set(one, collection, creating=False, transfer=True)]
+    required = [
+        one.name
+        for one in settable
+        if one.required and one.default is MISSING and one.name != collection.owner
+    ]
+    name = _type_name(collection)
+    record = {"type": "object", "title": collection.title, "properties": shown, "required": list(shown)}
+    form = {
+        "type": "object",
+        "properties": {
+            "values": {"type": "object"},
+            "version": {"type": ["integer", "null"]},
+            "etag": {"type": ["string", "null"]},
+            "schema": {"type": "object"},
+            "choices": _CHOICES,
+            "writable": {"type": "array", "items": _TEXT},
+            "deletable": {"type": "boolean"},
+        },
+    }
+    return {
+        name: record,
+        f"{name}New": {
+            "type": "object",
+            "properties": {one.name: field_schema(one) for one in settable},
+            "required": required,
+            "additionalProperties": False,
+        },
+        f"{name}Patch": {
+            "type": "object",
+            "description": "Absent: untouched. null: cleared. A value: set (RFC 7396).",
+            "properties": {one.name: field_schema(one) for one in patched},
+        },
+        f"{name}Form": form,
+    }
+
+
+def _record_answer(name: str, description: str, *headers: str) -> Schema:
+    return {
+        "description": description,
+        "headers": {header: {"schema": _TEXT} for header in headers},
+        "content": _content(_ref(f"schemas/{name}")),
+    }
+
+
+_READING = ("not-signed-in", "not-found")
+_WRITING = (
+    "malformed",
+    *_READING,
+    "not-permitted",
+    "unsupported-media",
+    "too-large",
+    "conflict",
+    "invalid",
+    "unavailable",
+    "storage-full",
+)
+_GUARDED = ("version-mismatch", "version-required")
+
+
+def _one_record(name: str, suffix: str) -> Schema:
+    """Read, update and delete of one record; `suffix` keeps operation ids apart."""
+    return {
+        "get": {
+            "operationId": f"read{name}{suffix}",
+            "parameters": _use("if_none_match"),
+            "responses": {
+                "200": _record_answer(name, "The record.", "ETag", "Accept-Patch"),
+                "304": {"description": "The client has this version."},
+                **_responses(*_READING),
+            },
+        },
+        "patch": {
+            "operationId": f"update{name}{suffix}",
+            "parameters": _use("if_match", "if_none_match", "prefer", "blank", "reason"),
+            "requestBody": {
+                "required": True,
+                "content": _content(_ref(f"schemas/{name}Patch"), MERGE_PATCH, JSON),
+            },
+            "responses": {
+                "200": _record_answer(name, "The record as saved.", "ETag"),
+                "204": {"description": "Saved; return=minimal was preferred."},
+                **_responses(*_WRITING, *_GUARDED),
+            },
+        },
+        "delete": {
+            "operationId": f"delete{name}{suffix}",
+            "parameters": _use("if_match", "if_none_match", "prefer", "reason"),
+            "responses": {
+                "200": _record_answer(name, "The last copy.", "ETag"),
+                "204": {"description": "Deleted; return=minimal was preferred."},
+                **_responses(*_READING, "not-permitted", "conflict", *_GUARDED),
+            },
+        },
+    }
+
+
+def _paths(collection: Collection) -> dict[str, Schema]:
+    name, base = _type_name(collection), f"/v1/records/{collection.name}"
+    key = _parameter("key", "path", _TEXT, f"The record's {collection.key}.")
+    paths: dict[str, Schema] = {
+        base: {
+            "get": {
+                "operationId": f"list{name}",
+                "parameters": _use("q", "sort", "limit", "cursor", "count"),
+                "responses": {
+                    "200": {
+                        "description": "A page.",
+                        "headers": {"Link": {"schema": _TEXT}},
+                        "content": _content(_page_of(_ref(f"schemas/{name}"), {"type": ["string", "null"]})),
+                    },
+                    **_responses("malformed", *_READING),
+                },
+            },
+            "post": {
+                "operationId": f"create{name}",
+                "parameters": _use("prefer", "blank", "reason"),
+                "requestBody": {"required": True, "content": _content(_ref(f"schemas/{name}New"))},
+                "responses": {
+                    "201": _record_answer(name, "The record as created.", "ETag", "Location"),
+                    **_responses(*_WRITING),
+                },
+            },
+        },
+        f"{base}/{{key}}": {"parameters": [key], **_one_record(name, "")},
+        f"{base}/{{key}}/history": {
+            "parameters": [key],
+            "get": {
+                "operationId": f"history{name}",
+                "parameters": _use("below", "limit"),
+                "responses": {
+                    "200": {
+                        "description": "Newest first.",
+                        "content": _content(_page_of(_ref("schemas/Entry"), {"type": ["integer", "null"]})),
+                    },
+                    **_responses("malformed", *_READING),
+                },
+            },
+        },
+        f"{base}/{{key}}/form": {
+            "parameters": [key],
+            "get": {
+                "operationId": f"form{name}",
+                "responses": {
+                    "200": _record_answer(f"{name}Form", "All an edit form needs.", "ETag"),
+                    **_responses(*_READING),
+                },
+            },
+        },
+    }
+    for item in collection.fields.values():
+        if item.unique:
+            value = _parameter("value", "path", _TEXT, f"The record's {item.name}.")
+            suffix = f"By{''.join(part.capitalize() for part in item.name.split('_'))}"
+            paths[f"{base}/by/{item.name}/{{value}}"] = {
+                "parameters": [value],
+                **_one_record(name, suffix),
+            }
+    for path in paths.values():
+        for operation in path.values():
+            if isinstance(operation, dict) and "operationId" in operation:
+                operation["tags"] = [collection.name]
+    return paths
+
+
+def _own_paths() -> dict[str, Schema]:
+    listed = {"description": "The collections.", "content": _content({"type": "object"})}
+    schema = {
+        "description": "Its JSON Schema for this caller, or the form to create.",
+        "content": _content({"type": "object"}),
+    }
+    collection = _parameter("collection", "path", _TEXT, "The collection's name.")
+    purpose = _parameter("for", "query", {"enum": ["create"]}, "Ask for all a form to create needs.")
+    session = {"description": "The signed-in account.", "content": _content(_ref("schemas/Session"))}
+    health = {"description": "The service answers.", "content": _content({"type": "object"})}
+    return {
+        "/v1/schemas": {
+            "get": {"operationId": "schemas", "responses": {"200": listed, **_responses("not-signed-in")}}
+        },
+        "/v1/schemas/{collection}": {
+            "parameters": [collection],
+            "get": {
+                "operationId": "schema",
+                "parameters": [purpose],
+                "responses": {"200": schema, **_responses(*_READING, "not-permitted")},
+            },
+        },
+        "/v1/session": {
+            "get": {"operationId": "session", "responses": {"200": session, **_responses("not-signed-in")}}
+        },
+        "/healthz": {"get": {"operationId": "healthz", "security": [], "responses": {"200": health}}},
+    }
+
+
+def document(definitions: Definitions, title: str) -> Schema:
+    """The document for these definitions."""
+    paths = _own_paths()
+    schemas = {"Problem": _PROBLEM, "FieldError": _FIELD_ERROR, "Entry": _ENTRY, "Session": _SESSION}
+    for collection in definitions.collections.values():
+        schemas |= _schemas(collection)
+        paths |= _paths(collection)
+    return {
+        "openapi": "3.1.0",
+        "info": {"title": title, "version": fenland.__version__},
+        "security": [{"bearer": []}],
+        "tags": [
+            {"name": one.name, "description": one.description or one.title}
+            for one in definitions.collections.values()
+        ],
+        "paths": paths,
+        "components": {
+            "securitySchemes": {"bearer": {"type": "http", "scheme": "bearer"}},
+            "parameters": _PARAMETERS,
+            "responses": _problem_responses(),
+            "schemas": schemas,
+        },
+    }

@@ -1,0 +1,150 @@
+"""Routes of records: list, create, read, update, delete, history, form."""
+
+from __future__ import annotations
+
+from urllib.parse import quote, urlencode
+
+from flask import Flask, Response, request
+
+from fenland.core.problems import Malformed
+from fenland.service.create import CreateRequest, create
+from fenland.service.delete import DeleteRequest, delete
+from fenland.service.finding import Address
+from fenland.service.form import edit_form
+from fenland.service.listing import USUAL_PAGE, ListRequest, list_records
+from fenland.service.read import read
+from fenland.service.service import Service
+from fenland.service.timeline import timeline
+from fenland.service.update import UpdateRequest, update
+from fenland.web.answering import fresh_answer, json_answer, record_answer
+from fenland.web.forms import form_json
+from fenland.web.reading import (
+    ACCEPT_PATCH,
+    JSON,
+    MERGE_PATCH,
+    blank_of,
+    call_of,
+    fields_reader,
+    flag,
+    preconditions_of,
+    prefers,
+    query_of,
+    whole_number,
+)
+
+_LONGEST_REASON = 500
+
+
+def _reason(query: dict[str, str]) -> str | None:
+    reason = query.get("reason") or None
+    if reason is not None and len(reason) > _LONGEST_REASON:
+        raise Malformed(f"reason is {len(reason)} characters long. Use at most {_LONGEST_REASON}.")
+    return reason
+
+
+class _Routes:
+    """The handlers, each named for its use case."""
+
+    def __init__(self, service: Service) -> None:
+        self.service = service
+
+    def list(self, collection: str) -> Response:
+        query = query_of(request, "q", "sort", "limit", "cursor", "count")
+        asked = ListRequest(
+            collection=collection,
+            q=query.get("q", ""),
+            sort=query.get("sort", ""),
+            limit=whole_number(query, "limit", USUAL_PAGE) or 0,
+            cursor=query.get("cursor"),
+            count=flag(query, "count"),
+        )
+        listed = list_records(self.service, call_of(request), asked)
+        body: dict[str, object] = {"items": listed.items, "next": listed.next}
+        if listed.count is not None:
+            body["count"] = listed.count
+        headers = {}
+        if listed.next is not None:
+            onward = urlencode({**query, "cursor": listed.next})
+            headers["Link"] = f'<{request.path}?{onward}>; rel="next"'
+        return json_answer(body, headers=headers)
+
+    def create(self, collection: str) -> Response:
+        query = query_of(request, "blank", "reason")
+        asked = CreateRequest(
+            collection=collection,
+            read_fields=fields_reader(request, JSON),
+            blank=blank_of(query),
+            lenient=prefers(request, "handling=lenient"),
+            reason=_reason(query),
+        )
+        saved = create(self.service, call_of(request), asked)
+        resource = self.service.resources[collection]
+        answer = record_answer(request, resource, saved, 201)
+        key = quote(str(saved.record[resource.collection.key]), safe="")
+        answer.headers["Location"] = f"/v1/records/{collection}/{key}"
+        return answer
+
+    def read(self, collection: str, value: str, field: str | None = None) -> Response:
+        query_of(request)
+        saved = read(self.service, call_of(request), Address(collection, value, field))
+        return fresh_answer(request, self.service.resources[collection], saved)
+
+    def update(self, collection: str, value: str, field: str | None = None) -> Response:
+        query = query_of(request, "blank", "reason")
+        asked = UpdateRequest(
+            address=Address(collection, value, field),
+            read_patch=fields_reader(request, MERGE_PATCH, JSON),
+            preconditions=preconditions_of(request),
+            blank=blank_of(query),
+            lenient=prefers(request, "handling=lenient"),
+            reason=_reason(query),
+        )
+        saved = update(self.service, call_of(request), asked)
+        return record_answer(request, self.service.resources[collection], saved)
+
+    def delete(self, collection: str, value: str, field: str | None = None) -> Response:
+        query = query_of(request, "reason")
+        asked = DeleteRequest(
+            address=Address(collection, value, field),
+            preconditions=preconditions_of(request),
+            reason=_reason(query),
+        )
+        saved = delete(self.service, call_of(request), asked)
+        return record_answer(request, self.service.resources[collection], saved)
+
+    def history(self, collection: str, value: str) -> Response:
+        query = query_of(request, "below", "limit")
+        found = timeline(
+            self.service,
+            call_of(request),
+            Address(collection, value),
+            below=whole_number(query, "below", None),
+            limit=whole_number(query, "limit", USUAL_PAGE) or 0,
+        )
+        headers = {}
+        if found.next is not None:
+            onward = urlencode({**query, "below": found.next})
+            headers["Link"] = f'<{request.path}?{onward}>; rel="next"'
+        return json_answer({"items": found.items, "next": found.next}, headers=headers)
+
+    def form(self, collection: str, value: str) -> Response:
+        query_of(request)
+        form = edit_form(self.service, call_of(request), Address(collection, value))
+        headers = {"ETag": form.saved.etag, "Accept-Patch": ACCEPT_PATCH} if form.saved else {}
+        return json_answer(form_json(form), headers=headers)
+
+
+def register(app: Flask, service: Service) -> None:
+    """Adds the routes of records."""
+    routes = _Routes(service)
+    one = "/v1/records/<collection>/<value>"
+    # A path, since the value of a unique field may hold a slash.
+    by = "/v1/records/<collection>/by/<field>/<path:value>"
+    app.add_url_rule("/v1/records/<collection>", "list", routes.list, methods=["GET"])
+    app.add_url_rule("/v1/records/<collection>", "create", routes.create, methods=["POST"])
+    for name, rule in (("", one), (" by", by)):
+        app.add_url_rule(rule, f"read{name}", routes.read, methods=["GET"])
+        app.add_url_rule(rule, f"update{name}", routes.update, methods=["PATCH"])
+        app.add_url_rule(rule, f"delete{name}", routes.delete, methods=["DELETE"])
+    app.add_url_rule(f"{one}/history", "history", routes.history, methods=["GET"])
+    app.add_url_rule(f"{one}/form", "form", routes.form, methods=["GET"])

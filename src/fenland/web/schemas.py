@@ -1,0 +1,57 @@
+"""Routes of definitions: the collections, their JSON Schema, the form to create a record."""
+
+from __future__ import annotations
+
+from flask import Flask, Response, request
+
+from fenland.core.access import Scope
+from fenland.core.problems import Malformed
+from fenland.core.schemas import collection_schema
+from fenland.service.form import create_form
+from fenland.service.service import Service
+from fenland.web.answering import json_answer
+from fenland.web.forms import form_json
+from fenland.web.reading import call_of, query_of
+
+
+def register(app: Flask, service: Service) -> None:
+    """Adds the routes of definitions."""
+
+    @app.get("/v1/schemas")
+    def schemas() -> Response:
+        query_of(request)
+        actor = service.authenticate(call_of(request))
+        items = [
+            {
+                "name": name,
+                "title": resource.collection.title,
+                "description": resource.collection.description,
+                "key": resource.collection.key,
+                "naming": resource.collection.naming,
+                "owner": resource.collection.owner,
+                "searched": list(resource.collection.searched),
+                "if_match": resource.collection.if_match,
+                "may": {
+                    "read": resource.policy.scope(actor) is not Scope.NONE,
+                    "create": resource.policy.grants("create", actor),
+                },
+                "schema": f"/v1/schemas/{name}",
+                "records": f"/v1/records/{name}",
+            }
+            for name, resource in service.resources.items()
+        ]
+        return json_answer({"items": items})
+
+    @app.get("/v1/schemas/<collection>")
+    def schema(collection: str) -> Response:
+        query = query_of(request, "for")
+        purpose = query.get("for")
+        if purpose == "create":
+            return json_answer(form_json(create_form(service, call_of(request), collection)))
+        if purpose is not None:
+            raise Malformed(f"for is {purpose!r}. It can only be create.")
+        actor = service.authenticate(call_of(request))
+        resource = service.resource(collection)
+        answer = json_answer(collection_schema(resource.collection, resource.policy, actor))
+        answer.content_type = "application/schema+json"
+        return answer

@@ -1,0 +1,35 @@
+"""Routes of the service itself: who am I, is it well, and the OpenAPI document."""
+
+from __future__ import annotations
+
+from flask import Flask, Response, request
+
+import fenland
+from fenland.core.values import write_json
+from fenland.service.service import Service
+from fenland.service.settings import Settings
+from fenland.web.answering import JSON_TYPE, json_answer
+from fenland.web.openapi import document
+from fenland.web.reading import call_of, query_of
+
+
+def register(app: Flask, service: Service, settings: Settings) -> None:
+    """Adds the routes of the service itself."""
+    described = write_json(document(service.definitions, settings.title))
+
+    @app.get("/v1/session")
+    def session() -> Response:
+        query_of(request)
+        actor = service.authenticate(call_of(request))
+        return json_answer({"account": actor.name, "title": actor.title, "roles": sorted(actor.roles)})
+
+    @app.get("/healthz")
+    def healthz() -> Response:
+        body = {"status": "ok", "title": settings.title, "version": fenland.__version__}
+        answer = Response(write_json(body), content_type=JSON_TYPE)
+        answer.headers["Cache-Control"] = "no-store"
+        return answer
+
+    @app.get("/v1/openapi.json")
+    def openapi() -> Response:
+        return Response(described, content_type=JSON_TYPE, headers={"Cache-Control": "no-cache"})
