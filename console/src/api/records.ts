@@ -1,0 +1,46 @@
+import type { Json } from "../lib/json";
+import { ask } from "./http";
+import type { CollectionInfo, CollectionSchema, Form, Health, HistoryPage, Page, Row, Session } from "./types";
+
+const part = encodeURIComponent;
+
+export interface ListAsk { q: string; sort: string; limit: number; cursor: string | null }
+
+export const readSession = async (signal?: AbortSignal): Promise<Session> =>
+  (await ask("/v1/session", signal ? { signal } : {})) as Session;
+
+export const readHealth = async (): Promise<Health> => (await ask("/healthz")) as Health;
+
+export const readCollections = async (): Promise<CollectionInfo[]> =>
+  ((await ask("/v1/schemas")) as { items: CollectionInfo[] }).items;
+
+export const readSchema = async (collection: string): Promise<CollectionSchema> =>
+  (await ask(`/v1/schemas/${part(collection)}`)) as CollectionSchema;
+
+export const readPage = async (collection: string, asked: ListAsk, signal: AbortSignal): Promise<Page> =>
+  (await ask(`/v1/records/${part(collection)}`, {
+    query: { ...asked, count: asked.cursor === null ? "true" : null },
+    signal,
+  })) as Page;
+
+export const readForm = async (collection: string, key: string, signal: AbortSignal): Promise<Form> =>
+  (await ask(`/v1/records/${part(collection)}/${part(key)}/form`, { signal })) as Form;
+
+export const readCreateForm = async (collection: string, signal: AbortSignal): Promise<Form> =>
+  (await ask(`/v1/schemas/${part(collection)}`, { query: { for: "create" }, signal })) as Form;
+
+export const readHistory = async (
+  collection: string, key: string, below: number | null, signal: AbortSignal,
+): Promise<HistoryPage> =>
+  (await ask(`/v1/records/${part(collection)}/${part(key)}/history`, { query: { limit: 20, below }, signal })) as HistoryPage;
+
+export type Fields = { [name: string]: Json };
+
+export const createRecord = async (collection: string, fields: Fields): Promise<Row> =>
+  (await ask(`/v1/records/${part(collection)}`, { method: "POST", body: fields })) as Row;
+
+export const updateRecord = async (collection: string, key: string, fields: Fields, etag: string | null): Promise<Row> =>
+  (await ask(`/v1/records/${part(collection)}/${part(key)}`, { method: "PATCH", body: fields, etag })) as Row;
+
+export const deleteRecord = async (collection: string, key: string, etag: string | null): Promise<Row> =>
+  (await ask(`/v1/records/${part(collection)}/${part(key)}`, { method: "DELETE", etag })) as Row;

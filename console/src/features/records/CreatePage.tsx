@@ -1,0 +1,53 @@
+import Link from "@mui/material/Link";
+import Paper from "@mui/material/Paper";
+import Typography from "@mui/material/Typography";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { Link as RouterLink, useNavigate, useParams } from "react-router";
+import { createRecord } from "../../api/records";
+import { useTell } from "../../ui/messages";
+import { Trouble } from "../../ui/Trouble";
+import { Waiting } from "../../ui/Waiting";
+import { draftFrom, fieldsFrom, textOf, type Draft } from "./model";
+import { createFormOf, refreshCollection } from "./queries";
+import { RecordForm } from "./RecordForm";
+
+export function CreatePage() {
+  const { collection = "" } = useParams();
+  const client = useQueryClient();
+  const navigate = useNavigate();
+  const tell = useTell();
+  const form = useQuery(createFormOf(collection));
+  const create = useMutation({
+    mutationFn: (draft: Draft) => createRecord(collection, form.data ? fieldsFrom(form.data, draft) : {}),
+    onSuccess: async (row) => {
+      const key = textOf(row[form.data?.schema["x-key"] ?? "id"]);
+      tell(`Created ${key}.`);
+      await refreshCollection(client, collection);
+      await navigate(`/c/${collection}/r/${encodeURIComponent(key)}`, { replace: true });
+    },
+  });
+  if (form.isPending) return <Waiting what="the form" />;
+  if (form.isError) return <Trouble error={form.error} retry={form.refetch} />;
+  return (
+    <>
+      <Link component={RouterLink} to={`/c/${collection}`} underline="hover">
+        ← {form.data.schema.title}
+      </Link>
+      <Typography variant="h1" sx={{ mt: 0.5, mb: 2 }}>
+        New record
+      </Typography>
+      <Paper variant="outlined" sx={{ p: 2.5, maxWidth: 720 }}>
+        <RecordForm
+          form={form.data}
+          start={draftFrom(form.data)}
+          busy={create.isPending}
+          error={create.error}
+          submitLabel="Create"
+          always
+          onSubmit={(draft) => create.mutate(draft)}
+          onCancel={() => void navigate(`/c/${collection}`)}
+        />
+      </Paper>
+    </>
+  );
+}

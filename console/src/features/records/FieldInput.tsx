@@ -1,0 +1,160 @@
+import Autocomplete from "@mui/material/Autocomplete";
+import Box from "@mui/material/Box";
+import Checkbox from "@mui/material/Checkbox";
+import FormControlLabel from "@mui/material/FormControlLabel";
+import FormHelperText from "@mui/material/FormHelperText";
+import TextField from "@mui/material/TextField";
+import Typography from "@mui/material/Typography";
+import type { Choices, FieldSchema } from "../../api/types";
+import { innerKind, isNullable, textOf, type Control, type Kind } from "./model";
+
+export interface FieldInputProps {
+  name: string;
+  schema: FieldSchema;
+  kind: Kind;
+  control: Control;
+  choices: Choices | undefined;
+  /** What is wrong, by JSON Pointer. */
+  errors: Record<string, string>;
+  pointer: string;
+  disabled: boolean;
+  onChange: (control: Control) => void;
+}
+
+/** One input, chosen by the field's kind; each shows its own error. */
+export function FieldInput(props: FieldInputProps) {
+  switch (props.kind) {
+    case "pick":
+      return <PickInput {...props} />;
+    case "flag":
+      return <FlagInput {...props} />;
+    case "list":
+      return <ListInput {...props} />;
+    case "group":
+      return <GroupInput {...props} />;
+    default:
+      return <TextInput {...props} />;
+  }
+}
+
+function labelOf({ name, schema }: FieldInputProps): string {
+  return schema.title ?? name;
+}
+
+function helpOf({ errors, pointer, schema }: FieldInputProps): string | undefined {
+  const inside = Object.entries(errors).find(([at]) => at === pointer || at.startsWith(`${pointer}/`));
+  return inside?.[1] ?? schema.description;
+}
+
+function isWrong({ errors, pointer }: FieldInputProps): boolean {
+  return Object.keys(errors).some((at) => at === pointer || at.startsWith(`${pointer}/`));
+}
+
+function TextInput(props: FieldInputProps) {
+  const { kind, control, schema, onChange, disabled } = props;
+  const many = kind === "long" || kind === "json";
+  const example = schema.examples?.[0];
+  return (
+    <TextField
+      label={labelOf(props)}
+      type={kind === "day" ? "date" : "text"}
+      value={typeof control === "string" ? control : ""}
+      onChange={(event) => onChange(event.target.value)}
+      error={isWrong(props)}
+      helperText={helpOf(props)}
+      disabled={disabled}
+      multiline={many}
+      minRows={many ? 2 : 1}
+      maxRows={10}
+      placeholder={kind === "moment" ? "2031-04-09T14:30:00Z" : textOf(example)}
+      slotProps={{
+        htmlInput: kind === "number" ? { inputMode: "decimal" } : {},
+        ...(kind === "day" ? { inputLabel: { shrink: true } } : {}),
+      }}
+    />
+  );
+}
+
+function PickInput(props: FieldInputProps) {
+  const { control, choices, schema, onChange, disabled } = props;
+  const flags = [{ value: true, label: "yes" }, { value: false, label: "no" }];
+  const found = choices?.options ?? (schema.enum ?? flags.map((one) => one.value)).filter((one) => one !== null).map((value) => ({ value, label: textOf(value) }));
+  const options = found.map((one) => ({ text: textOf(one.value), label: one.label }));
+  const text = typeof control === "string" ? control : "";
+  // A stored value that is not among the choices is still shown as what it is.
+  const current = options.find((one) => one.text === text) ?? (text === "" ? null : { text, label: text });
+  return (
+    <Autocomplete
+      options={options}
+      value={current}
+      disabled={disabled}
+      disableClearable={!isNullable(schema) && current !== null}
+      getOptionKey={(one) => one.text}
+      isOptionEqualToValue={(one, other) => one.text === other.text}
+      onChange={(_, picked) => onChange(picked === null ? "" : picked.text)}
+      renderInput={(input) => (
+        <TextField {...input} label={labelOf(props)} error={isWrong(props)} helperText={helpOf(props) ?? (choices?.more ? "More exist than are listed here." : undefined)} />
+      )}
+    />
+  );
+}
+
+function FlagInput(props: FieldInputProps) {
+  const help = helpOf(props);
+  return (
+    <Box>
+      <FormControlLabel
+        label={labelOf(props)}
+        disabled={props.disabled}
+        control={<Checkbox checked={props.control === true} onChange={(event) => props.onChange(event.target.checked)} />}
+      />
+      {help && <FormHelperText error={isWrong(props)}>{help}</FormHelperText>}
+    </Box>
+  );
+}
+
+function ListInput(props: FieldInputProps) {
+  const { control, onChange, disabled } = props;
+  return (
+    <Autocomplete
+      multiple
+      freeSolo
+      autoSelect
+      options={[] as string[]}
+      value={Array.isArray(control) ? control : []}
+      disabled={disabled}
+      onChange={(_, list) => onChange(list)}
+      renderInput={(input) => (
+        <TextField {...input} label={labelOf(props)} error={isWrong(props)} helperText={helpOf(props) ?? "Type an entry, then Enter."} />
+      )}
+    />
+  );
+}
+
+function GroupInput(props: FieldInputProps) {
+  const { control, schema, onChange, errors, pointer, disabled } = props;
+  const members = typeof control === "object" && !Array.isArray(control) ? control : {};
+  const own = errors[pointer];
+  return (
+    <Box component="fieldset" sx={{ border: 1, borderColor: own ? "error.main" : "divider", borderRadius: 1, p: 2, m: 0, display: "grid", gap: 2, gridTemplateColumns: { xs: "1fr", sm: "1fr 1fr" } }}>
+      <Typography component="legend" variant="body2" color="textSecondary" sx={{ px: 0.5 }}>
+        {labelOf(props)}
+      </Typography>
+      {own && <FormHelperText error>{own}</FormHelperText>}
+      {Object.entries(schema.properties ?? {}).map(([name, one]) => (
+        <FieldInput
+          key={name}
+          name={name}
+          schema={one}
+          kind={innerKind(one)}
+          control={members[name] ?? ""}
+          choices={undefined}
+          errors={errors}
+          pointer={`${pointer}/${name}`}
+          disabled={disabled}
+          onChange={(value) => onChange({ ...members, [name]: value })}
+        />
+      ))}
+    </Box>
+  );
+}

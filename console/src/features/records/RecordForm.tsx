@@ -1,0 +1,123 @@
+import Alert from "@mui/material/Alert";
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import { useState, type KeyboardEvent, type ReactNode, type SyntheticEvent } from "react";
+import type { ApiError } from "../../api/errors";
+import type { Form } from "../../api/types";
+import type { Json } from "../../lib/json";
+import { FieldInput } from "./FieldInput";
+import { changedNames, kindIn, type Draft, type Kind } from "./model";
+import { StoredValue } from "./StoredValue";
+
+interface Props {
+  form: Form;
+  start: Draft;
+  busy: boolean;
+  error: ApiError | null;
+  submitLabel: string;
+  /** Whether it can be sent with nothing changed, as a record to create can. */
+  always?: boolean;
+  onSubmit: (draft: Draft) => void;
+  onCancel: () => void;
+  children?: ReactNode;
+}
+
+const RESERVED = ["id", "version", "created_at", "created_by", "updated_at", "updated_by"];
+
+/** Inputs that take the whole width. */
+const WIDE: Kind[] = ["long", "list", "group", "json"];
+
+/** Stays in sight at the foot of a long form. */
+const actionBar = {
+  display: "flex",
+  flexWrap: "wrap",
+  gap: 1.5,
+  alignItems: "center",
+  position: "sticky",
+  bottom: 0,
+  zIndex: 2,
+  mx: -2.5,
+  mb: -2.5,
+  px: 2.5,
+  py: 1.5,
+  bgcolor: "background.paper",
+  borderTop: 1,
+  borderColor: "divider",
+  borderRadius: "0 0 6px 6px",
+};
+
+/** The form of a record. It holds what was typed; what that means is in model.ts. */
+export function RecordForm({ form, start, busy, error, submitLabel, always = false, onSubmit, onCancel, children }: Props) {
+  const [draft, setDraft] = useState(start);
+  const changed = changedNames(form, draft);
+  const errors = Object.fromEntries((error?.errors ?? []).map((one) => [one.pointer, one.detail]));
+  const placed = form.writable.map((name) => `/${name}`);
+  const elsewhere = (error?.errors ?? []).filter((one) => !placed.some((at) => one.pointer === at || one.pointer.startsWith(`${at}/`)));
+  const submit = (event: SyntheticEvent) => {
+    event.preventDefault();
+    if (!busy && (always || changed.length > 0)) onSubmit(draft);
+  };
+  // Enter begins a new line in a long text; with Ctrl it saves from there too.
+  const saveByKey = (event: KeyboardEvent) => {
+    if (event.key === "Enter" && (event.ctrlKey || event.metaKey)) submit(event);
+  };
+  const names = Object.keys(form.schema.properties).filter((name) => !RESERVED.includes(name));
+  return (
+    <Box component="form" noValidate onSubmit={submit} onKeyDown={saveByKey} aria-label="Record" sx={{ display: "grid", columnGap: 2, rowGap: 2.25, gridTemplateColumns: { xs: "1fr", sm: "1fr 1fr" }, "& > .wide": { gridColumn: "1 / -1" } }}>
+      {names.map((name) => {
+        const schema = form.schema.properties[name];
+        if (!schema) return null;
+        if (!form.writable.includes(name)) return <StoredValue key={name} label={schema.title ?? name} value={labelled(form, name)} hidden={schema.writeOnly === true} />;
+        return (
+          <Box key={name} className={WIDE.includes(kindIn(form, name)) ? "wide" : ""}>
+            <FieldInput
+              name={name}
+              schema={schema}
+              kind={kindIn(form, name)}
+              control={draft[name] ?? ""}
+              choices={form.choices[name]}
+              errors={errors}
+              pointer={`/${name}`}
+              disabled={busy}
+              onChange={(control) => setDraft((old) => ({ ...old, [name]: control }))}
+            />
+          </Box>
+        );
+      })}
+      {form.writable.length > 0 && (
+        <Box className="wide" sx={actionBar}>
+          {error && (
+            <Alert severity="error" sx={{ flexBasis: "100%" }}>
+              {error.message}
+              {elsewhere.map((one) => (
+                <div key={one.pointer + one.code}>
+                  {one.pointer.slice(1)}: {one.detail}
+                </div>
+              ))}
+            </Alert>
+          )}
+          <Button type="submit" variant="contained" loading={busy} disabled={!always && changed.length === 0}>
+            {submitLabel}
+          </Button>
+          <Button
+            disabled={busy || (!always && changed.length === 0)}
+            onClick={() => {
+              setDraft(start);
+              onCancel();
+            }}
+          >
+            Cancel
+          </Button>
+          <Box sx={{ flex: 1 }} />
+          {children}
+        </Box>
+      )}
+    </Box>
+  );
+}
+
+/** A stored value, with the label of its choice where it has one. */
+function labelled(form: Form, name: string): Json | undefined {
+  const value = form.values[name];
+  return form.choices[name]?.options.find((one) => one.value === value)?.label ?? value;
+}

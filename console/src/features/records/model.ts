@@ -1,0 +1,170 @@
+import type { FieldSchema, Form } from "../../api/types";
+import { ExactNumber, isObject, parseJson, type Json } from "../../lib/json";
+
+/**
+ * What the inputs of a form hold, and what of it is to be sent. A draft mirrors the record: text for
+ * all that is typed or picked, booleans, lists of texts, and drafts inside for objects.
+ */
+export type Control = string | boolean | string[] | { [name: string]: Control };
+export type Draft = Record<string, Control>;
+export type Kind = "text" | "long" | "number" | "day" | "moment" | "flag" | "pick" | "list" | "group" | "json";
+
+export function typeOf(schema: FieldSchema): string {
+  const type = Array.isArray(schema.type) ? schema.type[0] : schema.type;
+  return type ?? "string";
+}
+
+export function isNullable(schema: FieldSchema): boolean {
+  return Array.isArray(schema.type) && schema.type.includes("null");
+}
+
+/** Which kind of input suits a field. */
+export function kindOf(schema: FieldSchema, picked: boolean): Kind {
+  if (picked) return "pick";
+  switch (typeOf(schema)) {
+    case "boolean":
+      return isNullable(schema) ? "pick" : "flag";
+    case "integer":
+    case "number":
+      return "number";
+    case "array":
+      return schema.items && typeOf(schema.items) === "string" ? "list" : "json";
+    case "object":
+      return schema.properties ? "group" : "json";
+    default:
+      if (schema.format === "date") return "day";
+      if (schema.format === "date-time") return "moment";
+      return (schema.maxLength ?? 0) > 150 ? "long" : "text";
+  }
+}
+
+/** A value as the text that stands for it in an input or a choice. */
+export function textOf(value: Json | undefined): string {
+  if (value === null || value === undefined) return "";
+  return typeof value === "string" ? value : typeof value === "object" && !(value instanceof ExactNumber) ? JSON.stringify(value) : String(value);
+}
+
+export function controlFrom(schema: FieldSchema, kind: Kind, value: Json | undefined): Control {
+  switch (kind) {
+    case "flag":
+      return value === true;
+    case "list":
+      return Array.isArray(value) ? value.map(textOf) : [];
+    case "group": {
+      const members = isObject(value) ? value : {};
+      return Object.fromEntries(
+        Object.entries(schema.properties ?? {}).map(([name, one]) => [name, controlFrom(one, innerKind(one), members[name])]),
+      );
+    }
+    case "json":
+      return value === null || value === undefined ? "" : JSON.stringify(value, null, 2);
+    default:
+      return textOf(value);
+  }
+}
+
+/** The kind of an input inside a group, where choices come from the schema alone. */
+export function innerKind(schema: FieldSchema): Kind {
+  return kindOf(schema, schema.enum !== undefined);
+}
+
+export function kindIn(form: Form, name: string): Kind {
+  const schema = form.schema.properties[name];
+  return schema ? kindOf(schema, form.choices[name] !== undefined) : "text";
+}
+
+export function draftFrom(form: Form): Draft {
+  return Object.fromEntries(
+    form.writable.map((name) => {
+      const schema = form.schema.properties[name] ?? { type: "string" };
+      return [name, controlFrom(schema, kindIn(form, name), form.values[name])];
+    }),
+  );
+}
+
+const NUMBER = /^-?(0|[1-9]\d*)(\.\d+)?([eE][-+]?\d+)?$/;
+
+/** What an input stands for as JSON. What cannot be read is sent as text, for the service to explain. */
+export function valueOf(schema: FieldSchema, kind: Kind, control: Control): Json {
+  if (typeof control === "boolean") return control;
+  if (Array.isArray(control)) return control.length === 0 && isNullable(schema) ? null : control;
+  if (typeof control === "object") {
+    const members = Object.entries(schema.properties ?? {}).flatMap(([name, one]): [string, Json][] => {
+      const value = valueOf(one, innerKind(one), control[name] ?? "");
+      return value === null ? [] : [[name, value]];
+    });
+    return members.length === 0 && isNullable(schema) ? null : Object.fromEntries(members);
+  }
+  if (control === "") return typeOf(schema) === "string" && !isNullable(schema) ? "" : null;
+  if (kind === "json") {
+    try {
+      return parseJson(control) as Json;
+    } catch {
+      return control;
+    }
+  }
+  switch (typeOf(schema)) {
+    case "integer":
+    case "number": {
+      const text = control.trim().replace(/^\+/, "");
+      return NUMBER.test(text) ? new ExactNumber(text) : control;
+    }
+    case "boolean":
+      return control === "true" ? true : control === "false" ? false : control;
+    default:
+      return control;
+  }
+}
+
+export function sameControl(one: Control | undefined, other: Control | undefined): boolean {
+  return JSON.stringify(one) === JSON.stringify(other);
+}
+
+/** The names of fields whose input was changed from what the form was filled with. */
+export function changedNames(form: Form, draft: Draft): string[] {
+  const start = draftFrom(form);
+  return form.writable.filter((name) => !sameControl(start[name], draft[name]));
+}
+
+/** The merge patch: changed fields only, and inside a group its changed members only. */
+export function patchFrom(form: Form, draft: Draft): Record<string, Json> {
+  const start = draftFrom(form);
+  return Object.fromEntries(
+    changedNames(form, draft).map((name) => {
+      const schema = form.schema.properties[name] ?? { type: "string" };
+      const control = draft[name] ?? "";
+      const value = valueOf(schema, kindIn(form, name), control);
+      return [name, value !== null && isGroup(control) && isGroup(start[name]) ? groupPatch(schema, start[name], control) : value];
+    }),
+  );
+}
+
+function isGroup(control: Control | undefined): control is { [name: string]: Control } {
+  return typeof control === "object" && !Array.isArray(control);
+}
+
+function groupPatch(schema: FieldSchema, start: Record<string, Control>, control: Record<string, Control>): Json {
+  const changed = Object.entries(schema.properties ?? {}).filter(([name]) => !sameControl(start[name], control[name]));
+  return Object.fromEntries(changed.map(([name, one]) => [name, valueOf(one, innerKind(one), control[name] ?? "")]));
+}
+
+/** All that was filled in, for a record to create: what was left empty is left out. */
+export function fieldsFrom(form: Form, draft: Draft): Record<string, Json> {
+  return Object.fromEntries(
+    form.writable.flatMap((name): [string, Json][] => {
+      const schema = form.schema.properties[name] ?? { type: "string" };
+      const value = valueOf(schema, kindIn(form, name), draft[name] ?? "");
+      return value === null || value === "" ? [] : [[name, value]];
+    }),
+  );
+}
+
+/** The columns of a list: the key and what names a record, then plain fields. */
+export function columnsOf(properties: Record<string, FieldSchema>, key: string, naming: string): string[] {
+  const kept = ["id", "version", "created_at", "created_by", "updated_at", "updated_by"];
+  const plain = Object.entries(properties)
+    .filter(([name, one]) => !kept.includes(name) && !one.writeOnly && !["array", "object"].includes(typeOf(one)))
+    .filter(([, one]) => (one.maxLength ?? 0) <= 150)
+    .map(([name]) => name);
+  return [...new Set([key, naming, ...plain])].slice(0, 7);
+}

@@ -1,0 +1,63 @@
+import Alert from "@mui/material/Alert";
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import Paper from "@mui/material/Paper";
+import TextField from "@mui/material/TextField";
+import Typography from "@mui/material/Typography";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState, type SyntheticEvent } from "react";
+import { health } from "../../api/health";
+import { token } from "../../api/http";
+import { readSession } from "../../api/records";
+import { WaterMark } from "../../ui/WaterMark";
+import { session } from "./queries";
+
+export function SignInPage() {
+  const client = useQueryClient();
+  const service = useQuery(health);
+  const [entered, setEntered] = useState("");
+  const signIn = useMutation({
+    mutationFn: async (given: string) => {
+      token.set(given);
+      return readSession();
+    },
+    onSuccess: (found) => client.setQueryData(session.queryKey, found),
+    onError: () => token.forget(),
+  });
+  const submit = (event: SyntheticEvent) => {
+    event.preventDefault();
+    if (entered.trim()) signIn.mutate(entered.trim());
+  };
+  return (
+    <Box component="main" sx={{ minHeight: "100vh", display: "grid", placeItems: "center", p: 2 }}>
+      <Paper variant="outlined" sx={{ width: 420, maxWidth: "100%", p: 4 }}>
+        <WaterMark />
+        <Typography variant="h1" sx={{ mt: 2 }}>
+          {service.data?.title ?? "Fenland"}
+        </Typography>
+        <Typography color="textSecondary" sx={{ mb: 3 }}>
+          Sign in with your token to see and change records.
+        </Typography>
+        <form onSubmit={submit}>
+          <TextField
+            label="Token"
+            type="password"
+            autoComplete="current-password"
+            autoFocus
+            required
+            value={entered}
+            onChange={(event) => setEntered(event.target.value)}
+          />
+          {signIn.isError && (
+            <Alert severity="error" sx={{ mt: 2 }}>
+              {signIn.error.isSignedOut ? "This token is unknown, expired or revoked. Check it, or ask for a new one." : signIn.error.message}
+            </Alert>
+          )}
+          <Button type="submit" variant="contained" fullWidth loading={signIn.isPending} sx={{ mt: 3 }}>
+            Sign in
+          </Button>
+        </form>
+      </Paper>
+    </Box>
+  );
+}

@@ -1,0 +1,19 @@
+#!/usr/bin/env bash
+# All checks, the quick ones first. Each must pass; the first that does not ends the run.
+set -euo pipefail
+cd "$(dirname "$0")/.."
+bin=.venv/bin
+
+step() { printf '\n== %s\n' "$1"; }
+
+step "Style"
+"$bin/ruff" format --check
+"$bin/ruff" check
+step "Types"
+"$bin/mypy"
+step "Rooms: imports run downwards"
+"$bin/lint-imports" --no-cache
+step "Console: types, style, unit tests"
+(cd console && npm run --silent check)
+step "Tests"
+"$bin/python" -m pytest "$@"
