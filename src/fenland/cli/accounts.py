@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import typer
 from rich.table import Table
@@ -12,9 +13,9 @@ from rich.table import Table
 from fenland.cli.console import Exit, escape, fail, out, print_json
 from fenland.cli.projects import PANEL, open_project
 from fenland.core.problems import Invalid, NotFound
-from fenland.service.accounts import issue_token, list_accounts, put_account, revoke_tokens
-from fenland.service.service import Service, open_service
-from fenland.storage.database import DatabaseRefused
+
+if TYPE_CHECKING:
+    from fenland.service.service import Service
 
 commands = typer.Typer(help="Keep the accounts of a project and their tokens.", no_args_is_help=True)
 
@@ -24,6 +25,9 @@ _JSON = typer.Option(False, "--json", help="Answer with JSON, for scripts.")
 
 @contextmanager
 def _service(folder: Path) -> Iterator[Service]:
+    from fenland.service.service import open_service
+    from fenland.storage.database import DatabaseRefused
+
     project = open_project(folder)
     try:
         service = open_service(project.definitions, project.settings.database)
@@ -56,6 +60,8 @@ def add(
     as_json: bool = _JSON,
 ) -> None:
     """Add an account and print its first token. For one that is there: set its title and roles."""
+    from fenland.service.accounts import issue_token, list_accounts, put_account
+
     with _service(project) as service:
         known = name in [account.name for account in list_accounts(service)]
         account = put_account(service, name, title, role)
@@ -73,6 +79,8 @@ def token(
     as_json: bool = _JSON,
 ) -> None:
     """Print a new token for an account. Only its hash is kept, so it cannot be shown again."""
+    from fenland.service.accounts import issue_token
+
     with _service(project) as service:
         _told(name, issue_token(service, name, label=label), as_json)
 
@@ -80,6 +88,8 @@ def token(
 @commands.command()
 def revoke(name: str = typer.Argument(help="The account's name."), project: Path = _PROJECT) -> None:
     """Revoke every token of an account, from this moment on."""
+    from fenland.service.accounts import revoke_tokens
+
     with _service(project) as service:
         out.print(f"[green]✓[/] {revoke_tokens(service, name)} revoked.")
 
@@ -87,6 +97,8 @@ def revoke(name: str = typer.Argument(help="The account's name."), project: Path
 @commands.command("list")
 def list_all(project: Path = _PROJECT, as_json: bool = _JSON) -> None:
     """List the accounts and their roles."""
+    from fenland.service.accounts import list_accounts
+
     with _service(project) as service:
         found = list_accounts(service)
     if as_json:

@@ -1,4 +1,8 @@
-"""The `fenland` command."""
+"""The `fenland` command.
+
+The files of commands import what is slow to load (the database, the server, HTTP) inside the
+functions that need it, so that help and small commands answer at once.
+"""
 
 from __future__ import annotations
 

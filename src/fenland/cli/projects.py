@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import typer
 
 from fenland.cli.console import Exit, err, escape, fail, out, print_json
 from fenland.core.definitions import DefinitionMistakes
 from fenland.core.reading import not_yet_enforced
-from fenland.service.project import COLLECTIONS, Project, load_project
-from fenland.service.settings import FILE_NAME, SettingsRefused
+
+if TYPE_CHECKING:
+    from fenland.service.project import Project
 
 PANEL = "A project"
 
@@ -54,6 +56,9 @@ fields:
 
 def open_project(folder: Path) -> Project:
     """Reads a project folder, or ends with what is wrong with it."""
+    from fenland.service.project import load_project
+    from fenland.service.settings import SettingsRefused
+
     try:
         return load_project(folder)
     except SettingsRefused as error:
@@ -69,6 +74,9 @@ def open_project(folder: Path) -> Project:
 
 def new(folder: Path = typer.Argument(help="The folder to begin the project in; made if need be.")) -> None:
     """Begin a project: settings and a first collection, ready to run."""
+    from fenland.service.project import COLLECTIONS
+    from fenland.service.settings import FILE_NAME
+
     if folder.exists() and (not folder.is_dir() or any(folder.iterdir())):
         fail(f"{folder} is not an empty folder. Name another, so that nothing is overwritten.", Exit.USAGE)
     try:
@@ -104,6 +112,9 @@ def check(
 
 
 def _check_json(folder: Path) -> None:
+    from fenland.service.project import load_project
+    from fenland.service.settings import FILE_NAME, SettingsRefused
+
     try:
         project = load_project(folder)
     except SettingsRefused as error:

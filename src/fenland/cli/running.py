@@ -5,17 +5,16 @@ from __future__ import annotations
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import typer
 from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn
 
 from fenland.cli.console import err, escape, fail, out
 from fenland.cli.projects import PANEL, open_project
-from fenland.demo.data import ACCOUNTS
-from fenland.demo.sample import lay_sample
-from fenland.service.project import Project
-from fenland.storage.database import DatabaseRefused
-from fenland.web.serve import StartRefused, run
+
+if TYPE_CHECKING:
+    from fenland.service.project import Project
 
 _HOST = typer.Option(None, help="The address to listen on, in place of the setting.")
 _PORT = typer.Option(None, min=1, max=65535, help="The port to listen on, in place of the setting.")
@@ -24,6 +23,9 @@ _WORKERS = typer.Option(None, min=1, max=64, help="Processes that answer, in pla
 
 @contextmanager
 def _telling() -> Iterator[None]:
+    from fenland.storage.database import DatabaseRefused
+    from fenland.web.serve import StartRefused
+
     try:
         yield
     except (StartRefused, DatabaseRefused) as error:
@@ -33,6 +35,8 @@ def _telling() -> Iterator[None]:
 
 
 def _with(project: Project, host: str | None, port: int | None, workers: int | None) -> Project:
+    from fenland.service.project import Project
+
     given = {"host": host, "port": port, "workers": workers}
     settings = project.settings.model_copy(
         update={name: value for name, value in given.items() if value is not None}
@@ -47,6 +51,8 @@ def start(
     workers: int | None = _WORKERS,
 ) -> None:
     """Start the service of a project, until Ctrl-C or a TERM signal: running requests are finished first."""
+    from fenland.web.serve import run
+
     project = _with(open_project(folder), host, port, workers)
     with _telling():
         run(
@@ -68,6 +74,8 @@ def demo(
 
     The first start lays the project into a folder and fills its database; later starts find it there.
     """
+    from fenland.web.serve import run
+
     with _telling():
         project, count = _laid(folder)
         if count is not None:
@@ -77,6 +85,8 @@ def demo(
 
 
 def _laid(folder: Path) -> tuple[Project, int | None]:
+    from fenland.demo.sample import lay_sample
+
     columns = (TextColumn("Filling the sample"), BarColumn(), MofNCompleteColumn())
     with Progress(*columns, console=err, transient=True) as progress:
         task = progress.add_task("filling", total=None)
@@ -84,6 +94,8 @@ def _laid(folder: Path) -> tuple[Project, int | None]:
 
 
 def _introduce(address: str) -> None:
+    from fenland.demo.data import ACCOUNTS
+
     out.print(f"\n[green]✓[/] The sample answers at [bold]{address}[/]  (Ctrl-C stops it)\n")
     out.print("  Sign in with one of these tokens, in the console or as Authorization: Bearer TOKEN")
     for name, title, role, token in ACCOUNTS:

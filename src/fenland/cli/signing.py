@@ -7,35 +7,29 @@ import os
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import platformdirs
 import typer
 
 from fenland.cli.console import Exit, escape, fail, out, print_json
-from fenland.client import (
-    Client,
-    ClientError,
-    ConflictError,
-    InvalidError,
-    NotFoundError,
-    NotPermittedError,
-    NotSignedInError,
-    UnreachableError,
-    VersionError,
-)
+
+if TYPE_CHECKING:
+    from fenland.client import Client
 
 PANEL = "A running service"
 DEFAULT_ADDRESS = "http://127.0.0.1:8460"
 
-_CODES: tuple[tuple[type[ClientError], Exit], ...] = (
-    (NotSignedInError, Exit.NOT_SIGNED_IN),
-    (NotFoundError, Exit.NOT_FOUND),
-    (NotPermittedError, Exit.NOT_PERMITTED),
-    (ConflictError, Exit.CONFLICT),
-    (VersionError, Exit.CONFLICT),
-    (InvalidError, Exit.INVALID),
-    (UnreachableError, Exit.UNREACHABLE),
-)
+#: The exit code of each refusal, by the status it comes with.
+_CODES = {
+    401: Exit.NOT_SIGNED_IN,
+    403: Exit.NOT_PERMITTED,
+    404: Exit.NOT_FOUND,
+    409: Exit.CONFLICT,
+    412: Exit.CONFLICT,
+    422: Exit.INVALID,
+    428: Exit.CONFLICT,
+}
 
 
 def _file() -> Path:
@@ -56,6 +50,8 @@ def signed_in() -> Iterator[Client]:
 
     FENLAND_ADDRESS and FENLAND_TOKEN in the environment win over what `sign-in` kept.
     """
+    from fenland.client import Client
+
     kept = _kept()
     address = os.environ.get("FENLAND_ADDRESS") or kept.get("address") or DEFAULT_ADDRESS
     token = os.environ.get("FENLAND_TOKEN") or kept.get("token")
@@ -66,13 +62,15 @@ def signed_in() -> Iterator[Client]:
 @contextmanager
 def telling() -> Iterator[None]:
     """Ends the command with what the client's error says, and the exit code of its kind."""
+    from fenland.client import ProblemError, UnreachableError
+
     try:
         yield
-    except ClientError as error:
-        code = next((code for kind, code in _CODES if isinstance(error, kind)), Exit.FAILED)
+    except UnreachableError as error:
+        fail(f"{error} Is it running? Start one with: fenland demo", Exit.UNREACHABLE)
+    except ProblemError as error:
+        code = _CODES.get(error.status, Exit.FAILED)
         hint = " Sign in with: fenland sign-in" if code is Exit.NOT_SIGNED_IN else ""
-        if code is Exit.UNREACHABLE:
-            hint = " Is it running? Start one with: fenland demo"
         fail(f"{error}{hint}", code)
 
 
@@ -81,6 +79,8 @@ def sign_in(
     token: str = typer.Option(..., prompt=True, hide_input=True, help="Asked for when left out."),
 ) -> None:
     """Sign in to a service: the address and the token are kept for the other commands."""
+    from fenland.client import Client
+
     if not address.startswith(("http://", "https://")):
         fail(f"{address!r} is not an address. Write it with http:// or https://.", Exit.USAGE)
     with telling(), Client(address, token, via="command-line") as client:

@@ -14,7 +14,7 @@ from fenland.core.definitions import Blank, Collection, Field
 from fenland.core.names import RESERVED_FIELDS, did_you_mean
 from fenland.core.patches import merge_fields
 from fenland.core.problems import Problem, pointer_to
-from fenland.core.validation import REFUSED, compile_nullable
+from fenland.core.validation import REFUSED, Check, compile_nullable
 from fenland.core.values import MISSING, same
 
 #: What a blank may mean for a whole request.
@@ -29,6 +29,8 @@ class Rules:
     def __init__(self, collection: Collection) -> None:
         self.collection = collection
         self._checks = {name: compile_nullable(item) for name, item in collection.fields.items()}
+        if collection.key in self._checks:
+            self._checks[collection.key] = _fit_for_addresses(self._checks[collection.key])
         self._pointers = {name: pointer_to(name) for name in collection.fields}
         self._required = tuple(item for item in collection.fields.values() if item.required)
         self._blank = {name: item.blank for name, item in collection.fields.items() if item.blank != "store"}
@@ -125,6 +127,13 @@ class Rules:
                 if record.get(name) is not None and self._pointers[name] not in told:
                     check(record[name], self._pointers[name], problems)
 
+    def typed(self, name: str, value: Any) -> Any:
+        """A value in the form a field, or a reserved one, is kept; `REFUSED` when it is of another type."""
+        if name in RESERVED_FIELDS:
+            fits = isinstance(value, int if name == "version" else str)
+            return value if fits and value is not True and value is not False else REFUSED
+        return self._checks[name](value, "", []) if value is not None else None
+
     # --- step: difference ---------------------------------------------------------------------
 
     def difference(self, stored: Mapping[str, Any], kept: Mapping[str, Any]) -> dict[str, Any]:
@@ -161,6 +170,19 @@ _PROTECTIONS = {
     "fixed": "Was set when the record was created and stays. Leave it out.",
     "owner": "Only someone who may transfer the record can change its owner. Leave it out.",
 }
+
+
+def _fit_for_addresses(check: Check) -> Check:
+    """The check of a key: it stands in addresses as one segment of a path."""
+
+    def with_address(value: Any, pointer: str, problems: list[Problem]) -> Any:
+        kept = check(value, pointer, problems)
+        if isinstance(kept, str) and ("/" in kept or kept in ("", ".", "..")):
+            detail = "Must not be empty, '.' or '..', nor hold a '/': keys stand in addresses."
+            problems.append(Problem(pointer, "key_characters", detail))
+        return kept
+
+    return with_address
 
 
 def _protection(item: Field) -> str | None:

@@ -10,6 +10,7 @@ from typing import Any
 from fenland.core.access import Actor
 from fenland.core.names import RESERVED_FIELDS, did_you_mean
 from fenland.core.problems import Malformed, NotPermitted
+from fenland.core.validation import REFUSED
 from fenland.core.values import read_json, write_json
 from fenland.service.finding import Record, visible
 from fenland.service.service import Call, Resource, Service
@@ -66,12 +67,15 @@ def _page(resource: Resource, actor: Actor, request: ListRequest) -> Page:
     if len(words) > _MOST_WORDS or "\0" in request.q:
         raise Malformed(f"q holds {len(words)} words. Search for at most {_MOST_WORDS} at a time.")
     order = _order(resource, request.sort)
+    after = None
+    if request.cursor is not None:
+        after = _read_cursor(resource, request.cursor, request.sort, order)
     return Page(
         scope=resource.policy.scope(actor),
         actor=actor.name,
         words=words,
         order=order,
-        after=None if request.cursor is None else _read_cursor(request.cursor, request.sort, order),
+        after=after,
         limit=request.limit + 1,
     )
 
@@ -103,16 +107,18 @@ def _write_cursor(sort: str, order: tuple[Order, ...], last: Record) -> str:
     return base64.urlsafe_b64encode(write_json(content)).decode().rstrip("=")
 
 
-def _read_cursor(cursor: str, sort: str, order: tuple[Order, ...]) -> tuple[Any, ...]:
+def _read_cursor(
+    resource: Resource, cursor: str, sort: str, order: tuple[Order, ...]
+) -> tuple[Any, ...]:
+    """The values a cursor was made of. Cursors come back from outside, so each is checked anew."""
     try:
         content = read_json(base64.b64decode(cursor + "=" * (-len(cursor) % 4), b"-_", validate=True))
-        made_for, values = content
-        # Each value must be one that a column can hold, as those that were given out are.
-        fits = made_for == sort and len(values) == len(order)
-        fits = fits and not any(isinstance(value, (list, dict)) for value in values)
-        fits = fits and all(abs(value) < 2**63 for value in values if not isinstance(value, str | None))
+        made_for, sent = content
+        values = [
+            resource.rules.typed(step.field, value) for step, value in zip(order, sent, strict=True)
+        ]
     except (binascii.Error, Malformed, ValueError, TypeError):
-        fits, values = False, []
-    if not fits:
+        made_for, values = None, [REFUSED]
+    if made_for != sort or REFUSED in values:
         raise Malformed("This cursor was not given out for this list. Begin again without cursor.")
     return tuple(values)

@@ -138,7 +138,8 @@ def _history_table(metadata: MetaData) -> Table:
         Column("time", DateTime, nullable=False),
         Column("collection", String, nullable=False),
         Column("record_id", String(36), nullable=False),
-        Column("key", JSON, nullable=False),
+        # JSON as text: a column of type JSON would turn the key 1 from text into a number in SQLite.
+        Column("key", Text, nullable=False),
         Column("version", BigInteger, nullable=False),
         Column("action", String, nullable=False),
         Column("actor", String, nullable=False),

@@ -11,7 +11,7 @@ from fenland.core.values import write_json
 from fenland.service.finding import visible
 from fenland.service.saving import Saved
 from fenland.service.service import Resource
-from fenland.web.reading import ACCEPT_PATCH, prefers
+from fenland.web.reading import ACCEPT_PATCH, preconditions_of, prefers
 
 JSON_TYPE = "application/json"
 
@@ -51,7 +51,9 @@ def record_answer(request: Request, resource: Resource, saved: Saved, status: in
 
 def fresh_answer(request: Request, resource: Resource, saved: Saved) -> Response:
     """A record that was read: 304 when the client has this version already (RFC 9110, 13.1.2)."""
-    if saved.etag in request.headers.get("If-None-Match", ""):
+    held = preconditions_of(request).none_match
+    # Reading compares weakly: a tag that a proxy has marked as weak still names this version.
+    if held is not None and (held == ("*",) or saved.etag in [tag.removeprefix("W/") for tag in held]):
         headers = {"ETag": saved.etag, "Cache-Control": _PRIVATE, "Vary": "Authorization"}
         return Response(status=304, headers=headers)
     headers = {"ETag": saved.etag, "Accept-Patch": ACCEPT_PATCH}

@@ -35,7 +35,8 @@ def configure(settings: Settings) -> None:
         ]
         factory = structlog.BytesLoggerFactory(sys.stderr.buffer)
     else:
-        shared.append(structlog.dev.ConsoleRenderer(colors=sys.stderr.isatty()))
+        plain = structlog.dev.plain_traceback
+        shared.append(structlog.dev.ConsoleRenderer(colors=sys.stderr.isatty(), exception_formatter=plain))
         factory = structlog.PrintLoggerFactory(sys.stderr)
     level = getattr(logging, settings.log_level.upper())
     structlog.configure(

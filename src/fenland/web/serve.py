@@ -9,7 +9,6 @@ from __future__ import annotations
 import multiprocessing
 import os
 import socket
-import threading
 import time
 import urllib.error
 import urllib.request
@@ -57,11 +56,11 @@ def _check_port(host: str, port: int) -> None:
             ) from None
 
 
-def _tell_when_ready(address: str, tell: Callable[[], None]) -> None:
+def _tell_when_ready(address: str, tell: Callable[[str], None]) -> None:
     for _ in range(600):
         try:
             with urllib.request.urlopen(f"{address}/healthz", timeout=1):  # noqa: S310 - our own http
-                tell()
+                tell(address)
                 return
         except (urllib.error.URLError, OSError):
             time.sleep(0.05)
@@ -78,13 +77,12 @@ def run(project: Project, ready: Callable[[str], None]) -> None:
         open_service(project.definitions, settings.database).close()
     except DatabaseRefused as error:
         raise StartRefused(str(error)) from None
-    # A forked worker could inherit a lock that one of this process's threads holds at that moment.
-    multiprocessing.set_start_method("spawn", force=True)
     os.environ[PROJECT_VARIABLE] = str(project.folder.resolve())
     configure(settings)
     host = f"[{settings.host}]" if ":" in settings.host else settings.host
     address = f"http://{host}:{settings.port}"
-    threading.Thread(target=_tell_when_ready, args=(address, lambda: ready(address)), daemon=True).start()
+    # A process, not a thread: a worker forked beside a thread could inherit a lock that it holds.
+    multiprocessing.Process(target=_tell_when_ready, args=(address, ready), daemon=True).start()
     server = Granian(
         "fenland.web.serve:worker_app",
         address=settings.host,

@@ -1,0 +1,126 @@
+"""What every test may use: a small project, the service over it in this process, and one on loopback."""
+
+from __future__ import annotations
+
+import shutil
+from collections.abc import Iterator
+from pathlib import Path
+
+import httpx
+import pytest
+
+from fenland.core.reading import definitions_from
+from fenland.service.accounts import issue_token, put_account
+from fenland.service.service import Service, open_service
+from fenland.service.settings import Settings
+from fenland.web.app import create_app
+from support import TOKENS, Running, start
+
+WORKSHOP = {
+    "benches": {
+        "key": "code",
+        "access": {"read": ["everyone"], "create": ["office"], "update": ["office"], "delete": ["office"]},
+        "fields": {
+            "code": {"type": "string", "required": True, "unique": True, "fixed": True},
+            "name": {"type": "string", "search": True},
+        },
+    },
+    "tools": {
+        "title": "Tools",
+        "key": "code",
+        "owner": "holder",
+        "access": {
+            "read": ["everyone"],
+            "create": ["crew", "office"],
+            "update": ["owner", "office"],
+            "delete": ["owner", "office"],
+            "transfer": ["office"],
+        },
+        "fields": {
+            "code": {"type": "string", "required": True, "unique": True, "fixed": True, "pattern": "^[A-Z]"},
+            "name": {"type": "string", "required": True, "minLength": 2, "maxLength": 40, "search": True},
+            "serial": {"type": "integer", "unique": True},
+            "weight": {"type": "number", "multipleOf": "0.01", "minimum": 0},
+            "spin": {"type": "number"},
+            "sharp": {"type": "boolean", "required": True, "default": False},
+            "note": {"type": "string", "maxLength": 50},
+            "kept": {"type": "string", "blank": "keep"},
+            "cleared": {"type": "string", "blank": "clear"},
+            "strict": {"type": "string", "blank": "reject"},
+            "bought_on": {"type": "string", "format": "date"},
+            "seen_at": {"type": "string", "format": "date-time"},
+            "labels": {"type": "array", "items": {"type": "string"}, "maxItems": 3, "uniqueItems": True},
+            "maker": {
+                "type": "object",
+                "properties": {"name": {"type": "string"}, "town": {"type": "string", "maxLength": 9}},
+            },
+            "stamped": {"type": "string", "readOnly": True},
+            "secret": {"type": "string", "writeOnly": True},
+            "bench": {"references": "benches", "on_delete": "clear"},
+            "holder": {"type": "string", "required": True},
+        },
+    },
+    "jobs": {
+        "key": "number",
+        "owner": "worker",
+        "access": {
+            "read": ["owner", "office"],
+            "create": ["crew"],
+            "update": ["owner"],
+            "delete": ["owner"],
+            "transfer": ["office"],
+        },
+        "if_match": "required",
+        "fields": {
+            "number": {"type": "integer", "required": True, "unique": True, "fixed": True},
+            "tool": {"references": "tools", "on_delete": "restrict"},
+            "worker": {"type": "string", "required": True},
+            "parent": {"references": "jobs", "on_delete": "cascade"},
+        },
+    },
+}
+
+
+@pytest.fixture
+def service(tmp_path: Path) -> Iterator[Service]:
+    """The workshop's service over a new database, with the usual accounts."""
+    definitions = definitions_from(_exact(WORKSHOP), ["office", "crew"])
+    found = open_service(definitions, tmp_path / "workshop.db")
+    for name, (role, token) in TOKENS.items():
+        put_account(found, name, name.capitalize(), [role] if role else [])
+        issue_token(found, name, token=token)
+    yield found
+    found.close()
+
+
+@pytest.fixture
+def http(service: Service) -> Iterator[httpx.Client]:
+    """The whole app, called without a socket, as olga of the office."""
+    app = create_app(service, Settings(title="Workshop", body_limit=20_000))
+    transport = httpx.WSGITransport(app)
+    headers = {"Authorization": f"Bearer {TOKENS['olga'][1]}"}
+    with httpx.Client(transport=transport, base_url="http://workshop", headers=headers) as client:
+        yield client
+
+
+@pytest.fixture(scope="session")
+def sample(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Running]:
+    """The sample service with its data, running on loopback for the whole session."""
+    folder = tmp_path_factory.mktemp("sample")
+    running = start("demo", folder, folder / "service.log")
+    yield running
+    running.stop()
+    shutil.rmtree(folder, ignore_errors=True)
+
+
+def _exact(data: object) -> dict:
+    from decimal import Decimal
+
+    def turn(value: object) -> object:
+        if isinstance(value, dict):
+            return {k: Decimal(v) if k == "multipleOf" else turn(v) for k, v in value.items()}
+        return value
+
+    found = turn(data)
+    assert isinstance(found, dict)
+    return found

@@ -1,0 +1,78 @@
+"""Starting and stopping the real service, as a person would from a shell."""
+
+from __future__ import annotations
+
+import os
+import signal
+import socket
+import subprocess
+import sys
+import time
+from dataclasses import dataclass
+from pathlib import Path
+
+import httpx
+
+FENLAND = str(Path(sys.executable).with_name("fenland"))
+
+#: name → role and token of the workshop's accounts.
+TOKENS = {
+    "olga": ("office", "token-olga"),
+    "carl": ("crew", "token-carl"),
+    "cora": ("crew", "token-cora"),
+    "vic": ("", "token-vic"),
+}
+
+
+def bearer(name: str) -> dict[str, str]:
+    return {"Authorization": f"Bearer {TOKENS[name][1]}"}
+
+
+def free_port() -> int:
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        return int(probe.getsockname()[1])
+
+
+@dataclass
+class Running:
+    process: subprocess.Popen[bytes]
+    address: str
+    folder: Path
+    log: Path
+
+    def client(self, token: str = "sample-office") -> httpx.Client:
+        headers = {"Authorization": f"Bearer {token}"}
+        return httpx.Client(base_url=self.address, headers=headers, timeout=30)
+
+    def kill(self) -> None:
+        """Kills every process of the service at once, as a power cut would."""
+        os.killpg(self.process.pid, signal.SIGKILL)
+        self.process.wait()
+
+    def stop(self, timeout: float = 30) -> int:
+        """Asks the service to stop and returns its exit code."""
+        self.process.terminate()
+        return self.process.wait(timeout)
+
+
+def start(command: str, folder: Path, log: Path, *options: str) -> Running:
+    """Runs `fenland start` or `fenland demo` in a process group of its own and waits for an answer."""
+    port = free_port()
+    with log.open("ab") as out:
+        process = subprocess.Popen(
+            [FENLAND, command, str(folder), "--port", str(port), *options],
+            stdout=out,
+            stderr=out,
+            start_new_session=True,
+        )
+    running = Running(process, f"http://127.0.0.1:{port}", folder, log)
+    for _ in range(1200):
+        if process.poll() is not None:
+            break
+        try:
+            if httpx.get(f"{running.address}/healthz", timeout=2).status_code == 200:
+                return running
+        except httpx.TransportError:
+            time.sleep(0.05)
+    raise AssertionError(f"The service did not start:\n{log.read_text()}")

@@ -1,0 +1,125 @@
+"""Definitions: what is read, and that every mistake is told at once with its line and a remedy."""
+
+from __future__ import annotations
+
+from decimal import Decimal
+from pathlib import Path
+
+import pytest
+
+from fenland.core.definitions import DefinitionMistakes
+from fenland.core.reading import KEYWORDS, Source, definitions_from, read_definitions
+from fenland.demo import sample as sample_module
+from fenland.service.project import load_project, read_source
+from fenland.service.settings import SettingsRefused, read_settings
+
+FIELD = "fields:\n  name:\n    type: string\n"
+
+#: YAML, then for each mistake: its line, words of what is wrong, and words of the hint.
+MISTAKES = [
+    ("fields:\n  name: {type: strng}\n", [(2, "'strng'", "Did you mean 'string'?")]),
+    ("fields:\n  name: {type: string, requird: true}\n", [(2, "'requird'", "'required'")]),
+    ("fields:\n  name: {title: Name}\n", [(2, "no type", "Add type:")]),
+    ("fields:\n  name:\n    type: string\n    minLength: -1\n", [(4, "minLength is -1", "from 0")]),
+    ("fields:\n  name:\n    type: integer\n    pattern: x\n", [(4, "pattern says nothing", "string")]),
+    (FIELD + "    pattern: '['\n", [(4, "cannot be read", "Correct")]),
+    (FIELD + "    minLength: 5\n    maxLength: 2\n", [(5, "maxLength 2 is below", "No value")]),
+    (FIELD + "    enum: [a, 1]\n", [(4, "1 under enum", "Must be a string")]),
+    (FIELD + "    maxLength: 2\n    default: long\n", [(5, "'long' under default", "at most 2")]),
+    (FIELD + "    format: day\n", [(4, "format is 'day'", "date")]),
+    ("fields:\n  id: {type: string}\n", [(2, "kept by the service", "another name")]),
+    ("fields:\n  Größe: {type: string}\n", [(2, "cannot be called", "lower-case")]),
+    ("key: nam\n" + FIELD, [(1, "'nam', which is no field", "Did you mean 'name'?")]),
+    ("key: name\n" + FIELD, [(3, "is the key", "fixed: true")]),
+    ("owner: name\nfields:\n  name: {type: integer}\n", [(3, "owner field", "type: string")]),
+    ("access: {update: [ofice]}\n" + FIELD, [(1, "'ofice', which is no role", "'office'")]),
+    ("access: {change: [office]}\n" + FIELD, [(1, "no keyword 'change'", "Known here: create")]),
+    ("access: {update: [owner]}\n" + FIELD, [(1, "names the owner", "Add owner:")]),
+    ("access: {update: office}\n" + FIELD, [(1, "update is 'office'", "Write a list")]),
+    ("fields:\n  to: {references: thngs}\n", [(2, "'thngs', which is no collection", "'things'")]),
+    (
+        "fields:\n  to: {references: things, on_delete: clear, required: true}\n",
+        [(2, "cannot be cleared", "restrict or cascade")],
+    ),
+    ("title: A\ntitle: B\n" + FIELD, [(2, "stands twice", "Keep one")]),
+    ("fields: [\n", [(2, "not YAML", "")]),
+    ("", [(1, "no mapping", "Begin with")]),
+    ("title: A\n", [(1, "has no fields", "Add fields:")]),
+    ("fields:\n  a: {type: object, required: [b], properties: {c: {type: string}}}\n", [(2, "'b'", "c")]),
+    (
+        "tilte: Things\nfields:\n  a: {type: strin}\n  b:\n    type: integer\n    minimum: high\n",
+        [(1, "'tilte'", "'title'"), (3, "'strin'", "'string'"), (6, "'high'", "a number")],
+    ),
+]
+
+
+@pytest.mark.parametrize(("text", "expected"), MISTAKES)
+def test_every_mistake_has_its_line_and_a_hint(tmp_path: Path, text: str, expected: list) -> None:
+    path = tmp_path / "things.yaml"
+    path.write_text(text, encoding="utf-8")
+    with pytest.raises(DefinitionMistakes) as caught:
+        read_definitions({"things": read_source(path, "things.yaml")}, ["office"])
+    told = [(one.line, one.what, one.hint) for one in caught.value.mistakes]
+    assert len(told) == len(expected), told
+    for (line, what, hint), (found_line, found_what, found_hint) in zip(expected, told, strict=True):
+        assert found_line == line
+        assert what in found_what
+        assert hint in found_hint
+
+
+def test_yaml_means_what_it_shows(tmp_path: Path) -> None:
+    path = tmp_path / "things.yaml"
+    path.write_text("fields:\n  a: {type: string, enum: [no, on, 2031-04-09, '1']}\n  b: {type: number, multipleOf: 0.01}\n")
+    things = read_definitions({"things": read_source(path, "things.yaml")}).collections["things"]
+    assert things.fields["a"].enum == ("no", "on", "2031-04-09", "1")
+    assert things.fields["b"].multiple_of == Decimal("0.01")
+    assert things.fields["b"].scale == 2
+
+
+def test_every_keyword_of_the_sample_is_known_and_the_sample_is_whole() -> None:
+    project = load_project(Path(sample_module.__file__).parent / "project")
+    assert set(project.definitions.collections) == {
+        "stations", "inspections", "tickets", "landholders", "watercourses",
+    }  # fmt: skip
+    assert {"blank", "sensitive", "derived", "fixed", "on_delete", "writeOnly"} <= set(KEYWORDS)
+
+
+def test_a_reference_takes_the_type_of_the_key_it_holds() -> None:
+    key = {"type": "integer", "required": True, "unique": True, "fixed": True}
+    found = definitions_from(
+        {"a": {"key": "n", "fields": {"n": key}}, "b": {"fields": {"to": {"references": "a"}}}}
+    )
+    assert found.collections["b"].fields["to"].type == "integer"
+    with pytest.raises(DefinitionMistakes, match="keys of a are integers"):
+        definitions_from(
+            {
+                "a": {"key": "n", "fields": {"n": key}},
+                "b": {"fields": {"to": {"references": "a", "type": "string"}}},
+            }
+        )
+
+
+def test_mistakes_of_all_files_come_together() -> None:
+    sources = {name: Source(name, {"fields": {"x": {"type": "nope"}}}) for name in ("a", "b")}
+    with pytest.raises(DefinitionMistakes) as caught:
+        read_definitions(sources)
+    assert [one.file for one in caught.value.mistakes] == ["a", "b"]
+
+
+def test_settings_name_the_mistake_and_the_environment_wins(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    with pytest.raises(SettingsRefused, match=r"no fenland\.toml"):
+        read_settings(tmp_path)
+    path = tmp_path / "fenland.toml"
+    path.write_text("prot = 1\n")
+    with pytest.raises(SettingsRefused, match="Did you mean 'port'"):
+        read_settings(tmp_path)
+    path.write_text("port = 99999\n")
+    with pytest.raises(SettingsRefused, match="port is 99999"):
+        read_settings(tmp_path)
+    path.write_text("port = 9000\nworkers = 2\n")
+    monkeypatch.setenv("FENLAND_PORT", "9001")
+    settings = read_settings(tmp_path)
+    assert (settings.port, settings.workers) == (9001, 2)
+    assert settings.database == tmp_path / "fenland.db"
