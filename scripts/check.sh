@@ -16,4 +16,4 @@ step "Rooms: imports run downwards"
 step "Console: types, style, unit tests"
 (cd console && npm run --silent check)
 step "Tests"
-"$bin/python" -m pytest "$@"
+"$bin/python" -m pytest -n 2 --dist loadfile "$@"

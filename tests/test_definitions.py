@@ -69,7 +69,9 @@ def test_every_mistake_has_its_line_and_a_hint(tmp_path: Path, text: str, expect
 
 def test_yaml_means_what_it_shows(tmp_path: Path) -> None:
     path = tmp_path / "things.yaml"
-    path.write_text("fields:\n  a: {type: string, enum: [no, on, 2031-04-09, '1']}\n  b: {type: number, multipleOf: 0.01}\n")
+    path.write_text(
+        "fields:\n  a: {type: string, enum: [no, on, 2031-04-09, '1']}\n  b: {type: number, multipleOf: 0.01}\n"
+    )
     things = read_definitions({"things": read_source(path, "things.yaml")}).collections["things"]
     assert things.fields["a"].enum == ("no", "on", "2031-04-09", "1")
     assert things.fields["b"].multiple_of == Decimal("0.01")

@@ -29,7 +29,10 @@ def test_create_answers_with_the_record_and_where_it_is(http: httpx.Client) -> N
     assert found.headers["ETag"] == answer.headers["ETag"]
     assert found.json()["sharp"] is False
     missing = http.post("/v1/records/tools", json={})
-    assert [(one["pointer"], one["code"]) for one in missing.json()["errors"]] == [("/code", "required"), ("/name", "required")]
+    assert [(one["pointer"], one["code"]) for one in missing.json()["errors"]] == [
+        ("/code", "required"),
+        ("/name", "required"),
+    ]
 
 
 def test_found_by_any_unique_field_and_by_no_other(http: httpx.Client) -> None:
@@ -53,7 +56,10 @@ def test_conditional_requests(http: httpx.Client) -> None:
     stale = http.patch(url, json={"note": "2"}, headers={"If-Match": tag})
     assert (stale.status_code, stale.json()["version"]) == (412, 2)
     assert http.delete(url, headers={"If-Match": tag}).status_code == 412
-    assert http.patch(url, json={"note": "2"}, headers={"If-Match": f"W/{ok.headers['ETag']}"}).status_code == 412
+    assert (
+        http.patch(url, json={"note": "2"}, headers={"If-Match": f"W/{ok.headers['ETag']}"}).status_code
+        == 412
+    )
     assert http.patch(url, json={"note": "2"}, headers={"If-None-Match": "*"}).status_code == 412
     assert http.patch(url, json={"note": "2"}, headers={"If-Match": "unquoted"}).status_code == 400
     assert http.patch(url, json={"note": "2"}, headers={"If-Match": "*"}).json()["version"] == 3
@@ -113,7 +119,9 @@ def test_who_may_read_what(http: httpx.Client) -> None:
     sort=st.sampled_from(["", "spin", "-spin", "name,-spin", "-spin,name", "-updated_at", "id", "-id"]),
     limit=st.integers(1, 4),
 )
-def test_paging_meets_every_record_once_in_order(http: httpx.Client, rows: list, sort: str, limit: int) -> None:
+def test_paging_meets_every_record_once_in_order(
+    http: httpx.Client, rows: list, sort: str, limit: int
+) -> None:
     for one in http.get("/v1/records/tools").json()["items"]:
         http.delete(f"/v1/records/tools/{one['code']}")
     for place, (spin, name) in enumerate(rows):
@@ -149,7 +157,13 @@ def test_search(http: httpx.Client) -> None:
     def found(q: str) -> list[str]:
         return [one["code"] for one in http.get("/v1/records/tools", params={"q": q}).json()["items"]]
 
-    assert (found("saw"), found("saw band"), found("50%"), found("%"), found("_")) == (["A1", "A2"], ["A2"], ["A2"], ["A2"], [])
+    assert (found("saw"), found("saw band"), found("50%"), found("%"), found("_")) == (
+        ["A1", "A2"],
+        ["A2"],
+        ["A2"],
+        ["A2"],
+        [],
+    )
 
 
 def test_deleting_follows_what_refers(http: httpx.Client) -> None:
@@ -169,7 +183,9 @@ def test_deleting_follows_what_refers(http: httpx.Client) -> None:
     assert effect["via"] == "effect"
     gone = http.get("/v1/records/benches/B1/history").json()["items"][0]
     assert (gone["action"], gone["sequence"]) == ("delete", effect["cause"])
-    last = http.delete("/v1/records/jobs/1", headers=bearer("carl") | {"If-Match": "*"}, params={"reason": "done"})
+    last = http.delete(
+        "/v1/records/jobs/1", headers=bearer("carl") | {"If-Match": "*"}, params={"reason": "done"}
+    )
     assert last.json() == parent
     for number in (1, 2, 3):
         assert http.get(f"/v1/records/jobs/{number}").status_code == 404
@@ -182,7 +198,11 @@ def test_deleting_follows_what_refers(http: httpx.Client) -> None:
 def test_history_pages_and_reads_as_sentences(http: httpx.Client) -> None:
     make(http, "tools", code="A1", name="Saw")
     for number in range(5):
-        http.patch("/v1/records/tools/A1", json={"serial": number, "sharp": number == 4}, params={"reason": f"r{number}"})
+        http.patch(
+            "/v1/records/tools/A1",
+            json={"serial": number, "sharp": number == 4},
+            params={"reason": f"r{number}"},
+        )
     first = http.get("/v1/records/tools/A1/history", params={"limit": 2})
     entries = first.json()["items"] + http.get(first.links["next"]["url"]).json()["items"]
     assert [one["version"] for one in entries] == [6, 5, 4, 3]
@@ -218,7 +238,9 @@ def test_answers_agree_with_the_openapi_document_and_the_schema(http: httpx.Clie
     document = http.get("/v1/openapi.json").json()
     OpenAPIV31SpecValidator(document).validate()
     make(http, "benches", code="B1")
-    tool = make(http, "tools", code="A1", name="Saw", labels=["x"], maker={"name": "Ada"}, weight=2, bench="B1")
+    tool = make(
+        http, "tools", code="A1", name="Saw", labels=["x"], maker={"name": "Ada"}, weight=2, bench="B1"
+    )
 
     def valid(schema: str, value: object) -> bool:
         whole = {"$ref": f"#/components/schemas/{schema}", "components": document["components"]}

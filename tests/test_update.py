@@ -154,24 +154,32 @@ def test_a_whole_record_can_be_sent_back(http: httpx.Client, tool: dict) -> None
 
 def test_lenient_handling_drops_and_says_so(http: httpx.Client, tool: dict) -> None:
     patch = {"note": "new", "nmae": 1, "code": "T9", "version": 4}
-    answer = http.patch("/v1/records/tools/T1", json=patch, headers={"Prefer": "handling=lenient, return=minimal"})
+    answer = http.patch(
+        "/v1/records/tools/T1", json=patch, headers={"Prefer": "handling=lenient, return=minimal"}
+    )
     assert answer.status_code == 204
     assert answer.headers["Preference-Applied"] == "handling=lenient, return=minimal"
     assert answer.headers["Fenland-Ignored"] == "nmae, version, code"
     found = http.get("/v1/records/tools/T1").json()
     assert (found["note"], found["code"]) == ("new", "T1")
-    wrong = http.patch("/v1/records/tools/T1", json={"name": 1, "x": 1}, headers={"Prefer": "handling=lenient"})
+    wrong = http.patch(
+        "/v1/records/tools/T1", json={"name": 1, "x": 1}, headers={"Prefer": "handling=lenient"}
+    )
     assert [one["code"] for one in wrong.json()["errors"]] == ["type"]
 
 
 def test_nobody_takes_a_record_over_by_its_owner_field(http: httpx.Client, tool: dict) -> None:
     taken = http.patch("/v1/records/tools/T1", json={"holder": "cora"}, headers=bearer("cora"))
     assert taken.status_code == 403
-    given_away = http.patch("/v1/records/tools/T1", json={"holder": "cora", "note": "x"}, headers=bearer("carl"))
+    given_away = http.patch(
+        "/v1/records/tools/T1", json={"holder": "cora", "note": "x"}, headers=bearer("carl")
+    )
     assert [one["code"] for one in given_away.json()["errors"]] == ["owner"]
     same = http.patch("/v1/records/tools/T1", json={"holder": "carl", "note": "x"}, headers=bearer("carl"))
     assert same.json()["holder"] == "carl"
-    made = http.post("/v1/records/tools", json={"code": "T2", "name": "Saw", "holder": "carl"}, headers=bearer("cora"))
+    made = http.post(
+        "/v1/records/tools", json={"code": "T2", "name": "Saw", "holder": "carl"}, headers=bearer("cora")
+    )
     assert [one["code"] for one in made.json()["errors"]] == ["owner"]
     mine = http.post("/v1/records/tools", json={"code": "T2", "name": "Saw"}, headers=bearer("cora"))
     assert mine.json()["holder"] == "cora"
@@ -181,7 +189,10 @@ def test_unique_values_and_write_only_ones(http: httpx.Client, tool: dict) -> No
     assert "secret" not in tool
     http.post("/v1/records/tools", json={"code": "T2", "name": "Saw", "serial": 8}).raise_for_status()
     answer = http.patch("/v1/records/tools/T2", json={"serial": 7, "name": ""})
-    assert [(one["pointer"], one["code"]) for one in answer.json()["errors"]] == [("/name", "min_length"), ("/serial", "unique")]
+    assert [(one["pointer"], one["code"]) for one in answer.json()["errors"]] == [
+        ("/name", "min_length"),
+        ("/serial", "unique"),
+    ]
     again = http.post("/v1/records/tools", json={"code": "T1", "name": "Other"})
     assert [(one["pointer"], one["code"]) for one in again.json()["errors"]] == [("/code", "unique")]
     changed = http.patch("/v1/records/tools/T1", json={"secret": "other"})
@@ -191,9 +202,13 @@ def test_unique_values_and_write_only_ones(http: httpx.Client, tool: dict) -> No
     assert entry["sentence"] == "Olga changed secret."
 
 
-def test_a_rule_that_came_later_does_not_block_other_fields(http: httpx.Client, tool: dict, service: Service) -> None:
+def test_a_rule_that_came_later_does_not_block_other_fields(
+    http: httpx.Client, tool: dict, service: Service
+) -> None:
     records = service.resources["tools"].records
-    service.database.write(lambda connection: records.change(connection, tool["id"], 1, {"note": "n" * 99, "version": 2}))
+    service.database.write(
+        lambda connection: records.change(connection, tool["id"], 1, {"note": "n" * 99, "version": 2})
+    )
     assert http.patch("/v1/records/tools/T1", json={"name": "Gouge"}).status_code == 200
     refused = http.patch("/v1/records/tools/T1", json={"note": "m" * 99})
     assert [one["code"] for one in refused.json()["errors"]] == ["max_length"]

@@ -100,7 +100,11 @@ def test_a_keyword(keywords: dict, value: Any, codes: list[str], kept: Any) -> N
 
 
 VALUES = st.recursive(
-    st.none() | st.booleans() | st.integers(-5, 12) | st.decimals(-9, 9, places=2) | st.text("ab1é", max_size=4),
+    st.none()
+    | st.booleans()
+    | st.integers(-5, 12)
+    | st.decimals(-9, 9, places=2)
+    | st.text("ab1é", max_size=4),
     lambda inner: st.lists(inner, max_size=3) | st.dictionaries(st.sampled_from("abc"), inner, max_size=2),
     max_leaves=5,
 )
@@ -134,7 +138,9 @@ def _plain(value: Any) -> Any:
 
 
 @given(FIELDS, VALUES)
-def test_what_the_published_schema_accepts_we_accept_and_the_other_way_round(keywords: dict, value: Any) -> None:
+def test_what_the_published_schema_accepts_we_accept_and_the_other_way_round(
+    keywords: dict, value: Any
+) -> None:
     field = check_of(keywords)
     problems: list = []
     compile_nullable(field)(value, "", problems)
@@ -146,7 +152,9 @@ def test_what_the_published_schema_accepts_we_accept_and_the_other_way_round(key
 @given(st.decimals(allow_nan=False, allow_infinity=False, places=3))
 def test_a_decimal_is_kept_exactly_or_refused(number: Decimal) -> None:
     problems: list = []
-    kept = compile_nullable(check_of({"type": "number", "multipleOf": Decimal("0.001")}))(number, "", problems)
+    kept = compile_nullable(check_of({"type": "number", "multipleOf": Decimal("0.001")}))(
+        number, "", problems
+    )
     if kept is REFUSED:
         assert problems
     else:
@@ -169,7 +177,17 @@ def test_text_order_of_moments_is_time_order(text: str) -> None:
 
 @pytest.mark.parametrize(
     "body",
-    [b"{", b'{"a":1,"a":2}', b"\xff", b'"\\ud800"', b"NaN", b"[1" * 5000, b"1e999999", b"9" * 5000, b"[" * 60 + b"]" * 60],
+    [
+        b"{",
+        b'{"a":1,"a":2}',
+        b"\xff",
+        b'"\\ud800"',
+        b"NaN",
+        b"[1" * 5000,
+        b"1e999999",
+        b"9" * 5000,
+        b"[" * 60 + b"]" * 60,
+    ],
 )
 def test_text_that_is_not_good_json_is_told_so(body: bytes) -> None:
     with pytest.raises(Malformed):

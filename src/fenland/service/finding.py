@@ -52,7 +52,7 @@ def visible(record: Record, resource: Resource) -> Record:
     return {name: value for name, value in record.items() if name not in hidden}
 
 
-def _value(resource: Resource, field: str, text: str) -> Any:
+def lookup_value(resource: Resource, field: str, text: str) -> Any:
     """The value that a piece of a URL names in a unique field; None where it can name none."""
     if field == "id":
         return text.lower()
@@ -78,7 +78,7 @@ def find(connection: Connection, resource: Resource, actor: Actor, address: Addr
     field = address.field or resource.collection.key
     if address.field is not None:
         lookup_field(resource, address)
-    value = _value(resource, field, address.value)
+    value = lookup_value(resource, field, address.value)
     record = None if value is None else resource.records.find(connection, field, value)
     if record is None or not resource.policy.may("read", actor, record):
         raise not_there(address)

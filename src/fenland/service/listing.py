@@ -107,16 +107,12 @@ def _write_cursor(sort: str, order: tuple[Order, ...], last: Record) -> str:
     return base64.urlsafe_b64encode(write_json(content)).decode().rstrip("=")
 
 
-def _read_cursor(
-    resource: Resource, cursor: str, sort: str, order: tuple[Order, ...]
-) -> tuple[Any, ...]:
+def _read_cursor(resource: Resource, cursor: str, sort: str, order: tuple[Order, ...]) -> tuple[Any, ...]:
     """The values a cursor was made of. Cursors come back from outside, so each is checked anew."""
     try:
         content = read_json(base64.b64decode(cursor + "=" * (-len(cursor) % 4), b"-_", validate=True))
         made_for, sent = content
-        values = [
-            resource.rules.typed(step.field, value) for step, value in zip(order, sent, strict=True)
-        ]
+        values = [resource.rules.typed(step.field, value) for step, value in zip(order, sent, strict=True)]
     except (binascii.Error, Malformed, ValueError, TypeError):
         made_for, values = None, [REFUSED]
     if made_for != sort or REFUSED in values:

@@ -8,7 +8,7 @@ from typing import Any
 from fenland.core.access import Actor
 from fenland.core.history import Entry, entry_json
 from fenland.core.problems import Malformed, NotFound
-from fenland.service.finding import Address, find, lookup_field, not_there
+from fenland.service.finding import Address, find, lookup_field, lookup_value, not_there
 from fenland.service.service import Call, Resource, Service
 from fenland.storage.sqlite import Connection
 
@@ -70,9 +70,8 @@ def _deleted(service: Service, connection: Connection, resource: Resource, addre
         return mine[0] if mine and mine[0].action == "delete" else None
     if field != resource.collection.key:
         raise not_there(address)
-    item = resource.collection.fields[field]
-    key: Any = int(address.value) if item.type == "integer" and address.value.isdigit() else address.value
-    return history.last_deleted(connection, resource.collection.name, key)
+    key = lookup_value(resource, field, address.value)
+    return None if key is None else history.last_deleted(connection, resource.collection.name, key)
 
 
 def _last_copy(gone: Entry) -> dict[str, Any]:

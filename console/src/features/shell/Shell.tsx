@@ -77,8 +77,9 @@ function SideBarButtons() {
   const dark = (mode === "system" ? systemMode : mode) === "dark";
   const signOut = () => {
     token.forget();
-    client.clear();
     client.setQueryData(["session"], null);
+    // Nothing that one account has read is kept for the next.
+    client.removeQueries({ predicate: (query) => query.queryKey[0] !== "session" });
   };
   return (
     <Box sx={{ display: "flex", justifyContent: "space-between", alignItems: "center", mt: 1, mx: -1 }}>

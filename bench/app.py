@@ -1,0 +1,68 @@
+"""Fenland over the gauges, as a WSGI app: `app:app`. BENCH_DB names the database."""
+
+from __future__ import annotations
+
+import os
+from decimal import Decimal
+from pathlib import Path
+from typing import Any
+
+from data import OWNERS, gauges
+from fenland.core.reading import definitions_from
+from fenland.service.accounts import issue_token, put_account
+from fenland.service.create import CreateRequest, create
+from fenland.service.service import Call, Service, open_service
+from fenland.service.settings import Settings
+from fenland.web.app import create_app
+from fenland.web.logs import configure
+
+GAUGES: dict[str, Any] = {
+    "key": "code",
+    "owner": "owner",
+    "access": {
+        "read": ["owner"],
+        "create": ["everyone"],
+        "update": ["owner"],
+        "delete": ["owner"],
+    },
+    "fields": {
+        "code": {"type": "string", "required": True, "unique": True, "fixed": True, "maxLength": 16},
+        "owner": {"type": "string", "required": True},
+        "name": {"type": "string", "required": True, "minLength": 1, "maxLength": 80},
+        "status": {"type": "string", "required": True, "enum": ["active", "maintenance", "retired"]},
+        "latitude": {"type": "number", "minimum": -90, "maximum": 90},
+        "longitude": {"type": "number", "minimum": -180, "maximum": 180},
+        "level": {"type": "number", "multipleOf": Decimal("0.1"), "minimum": -500, "maximum": 9000},
+        "capacity": {"type": "integer", "minimum": 0, "maximum": 100_000},
+        "enabled": {"type": "boolean", "required": True},
+        "installed_at": {"type": "string", "format": "date-time"},
+        "notes": {"type": "string", "maxLength": 2000},
+    },
+}
+
+
+def _open() -> Service:
+    return open_service(definitions_from({"gauges": GAUGES}), Path(os.environ["BENCH_DB"]))
+
+
+def fill(count: int) -> None:
+    """Creates the accounts and the gauges through the use cases."""
+    service = _open()
+    for number in range(OWNERS):
+        put_account(service, f"owner-{number}", "", [])
+        issue_token(service, f"owner-{number}", token=f"token-{number}")
+    service.database.reader().execute("PRAGMA synchronous=OFF")
+    for place, fields in enumerate(gauges(count)):
+        call = Call(f"token-{place % OWNERS}", "api", "")
+        create(service, call, CreateRequest("gauges", lambda given=fields: given))
+    service.close()
+
+
+def make() -> Any:
+    settings = Settings(log_level="warning")
+    configure(settings)
+    return create_app(_open(), settings)
+
+
+if os.environ.get("BENCH_SERVE"):
+    app = make()

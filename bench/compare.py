@@ -1,0 +1,159 @@
+"""Fenland and the peer side by side: reads, lists and updates at 1, 8 and 32 clients, as ratios.
+
+    python bench/compare.py [--seconds 4] [--rounds 3] [--workers 1] [--json]
+
+Both run in granian with the same threads, in turn, on databases of the same records; each figure is
+the median over the rounds. Fenland is durable, as the peer is: SQLite WAL with synchronous=FULL.
+"""
+
+from __future__ import annotations
+
+import argparse
+import json
+import os
+import random
+import signal
+import socket
+import statistics
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+from data import OWNERS
+from load import Maker, Result, load, request
+
+HERE = Path(__file__).parent
+RECORDS = 10_000
+CLIENTS = (1, 8, 32)
+
+
+def _update(dice: random.Random) -> bytes:
+    number = dice.randrange(RECORDS)
+    body = b'{"capacity": %d, "level": %.1f, "enabled": %s}' % (
+        dice.randrange(100_000), dice.uniform(0, 4000), dice.choice((b"true", b"false")),
+    )  # fmt: skip
+    return request("PATCH", f"/v1/records/gauges/G{number:07d}", number % OWNERS, body)
+
+
+def _read(dice: random.Random) -> bytes:
+    number = dice.randrange(RECORDS)
+    return request("GET", f"/v1/records/gauges/G{number:07d}", number % OWNERS)
+
+
+def _list(dice: random.Random) -> bytes:
+    return request("GET", "/v1/records/gauges?limit=50", dice.randrange(OWNERS))
+
+
+def _create(dice: random.Random) -> bytes:
+    body = (
+        b'{"code": "N%012x", "name": "New", "status": "active", "enabled": true, "capacity": 3, '
+        b'"latitude": 1.5, "longitude": 2.5, "level": 3.5}'
+    )
+    return request("POST", "/v1/records/gauges", dice.randrange(OWNERS), body % dice.getrandbits(48))
+
+
+WORK: dict[str, Maker] = {"read": _read, "list of 50": _list, "update": _update, "create": _create}
+
+
+def free_port() -> int:
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        return int(probe.getsockname()[1])
+
+
+@contextmanager
+def serving(module: str, database: Path, workers: int, **environment: str) -> Iterator[int]:
+    """A side of the comparison in granian; yields its port."""
+    port = free_port()
+    command = [
+        str(Path(sys.executable).with_name("granian")), f"{module}:app", "--interface", "wsgi", "--port", str(port),
+        "--workers", str(workers), "--blocking-threads", "16", "--no-ws", "--log-level", "error",
+    ]  # fmt: skip
+    given = {"BENCH_DB": str(database), "BENCH_SERVE": "1", **environment}
+    process = subprocess.Popen(command, cwd=HERE, env={**os.environ, **given}, start_new_session=True)
+    try:
+        for _ in range(300):
+            try:
+                socket.create_connection(("127.0.0.1", port)).close()
+                break
+            except OSError:
+                time.sleep(0.1)
+        time.sleep(1.5)
+        yield port
+    finally:
+        os.killpg(process.pid, signal.SIGKILL)
+        process.wait()
+
+
+def fill(module: str, database: Path) -> None:
+    code = f"import {module}; {module}.fill({RECORDS})"
+    subprocess.run(
+        [sys.executable, "-c", code], cwd=HERE, env={**os.environ, "BENCH_DB": str(database)}, check=True
+    )
+
+
+def measure(sides: dict[str, int], seconds: float, rounds: int, clients: tuple[int, ...]) -> list[dict]:
+    rows = []
+    for work, make in WORK.items():
+        for count in clients:
+            found: dict[str, list[Result]] = {side: [] for side in sides}
+            for turn in range(rounds):
+                for side, port in sides.items():
+                    seed = hash((work, side, count, turn)) & 0xFFFFFF
+                    found[side].append(load(port, make, clients=count, seconds=seconds, seed=seed))
+            rate = {side: statistics.median(one.rate for one in results) for side, results in found.items()}
+            p99 = {side: statistics.median(one.p99 for one in results) for side, results in found.items()}
+            failed = sum(one.failed for results in found.values() for one in results)
+            rows.append({"work": work, "clients": count, "rate": rate, "p99_ms": p99, "failed": failed})
+            print(_line(rows[-1]), file=sys.stderr, flush=True)
+    return rows
+
+
+def _line(row: dict) -> str:
+    rate, p99 = row["rate"], row["p99_ms"]
+    others = [side for side in rate if side != "fenland"]
+    ratios = "  ".join(
+        f"{rate['fenland'] / rate[side]:5.2f} x {side} (p99 {p99['fenland'] / p99[side]:4.2f} x)"
+        for side in others
+    )
+    failed = f"  {row['failed']} FAILED" if row["failed"] else ""
+    return f"{row['work']:<12}{row['clients']:>3} clients  {ratios}  [{rate['fenland']:.0f}/s]{failed}"
+
+
+def main() -> None:
+    parser = argparse.ArgumentParser(
+        description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter
+    )
+    parser.add_argument("--seconds", type=float, default=4)
+    parser.add_argument("--rounds", type=int, default=3)
+    parser.add_argument("--workers", type=int, default=1)
+    parser.add_argument("--clients", type=int, nargs="+", default=list(CLIENTS))
+    parser.add_argument("--work", nargs="+", choices=list(WORK), default=list(WORK))
+    parser.add_argument("--json", action="store_true", help="print the figures as JSON too")
+    asked = parser.parse_args()
+    for work in set(WORK) - set(asked.work):
+        del WORK[work]
+    with tempfile.TemporaryDirectory() as folder:
+        ours, theirs, locked = (Path(folder) / f"{name}.db" for name in ("fenland", "peer", "locked"))
+        for module, database in (("app", ours), ("peer", theirs), ("peer", locked)):
+            fill(module, database)
+        with (
+            serving("app", ours, asked.workers) as a,
+            serving("peer", theirs, asked.workers) as b,
+            serving("peer", locked, asked.workers, BENCH_LOCK="1") as c,
+        ):
+            sides = {"fenland": a, "peer": b, "peer under one lock": c}
+            rows = measure(sides, asked.seconds, asked.rounds, tuple(asked.clients))
+    print("\nRatios of requests a second, and of the slowest of 99 in 100 (less is better):")
+    for row in rows:
+        print(_line(row))
+    if asked.json:
+        print(json.dumps(rows, indent=1))
+
+
+if __name__ == "__main__":
+    main()

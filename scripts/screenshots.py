@@ -1,0 +1,144 @@
+"""Takes docs/screenshots anew from freshly laid sample data: the console in Chromium, commands in a terminal.
+
+The terminal is xterm under Xvfb, photographed by ImageMagick's import, all from Debian's packages.
+"""
+
+from __future__ import annotations
+
+import os
+import shutil
+import subprocess
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+ROOT = Path(__file__).parent.parent
+SHOTS = ROOT / "docs" / "screenshots"
+sys.path.insert(0, str(ROOT / "tests"))
+
+from playwright.sync_api import Page, sync_playwright  # noqa: E402
+
+from browser import chromium  # noqa: E402
+from support import FENLAND, Running, start  # noqa: E402
+
+SIZE = {"width": 1280, "height": 800}
+
+COMMANDS = """\
+fenland list stations --find bridge --limit 6
+fenland update stations PS-014 pumps=3 automatic=true --reason 'Third pump is back'
+fenland update stations PS-014 pumps=99 name=
+fenland update stations PS-014 pumsp=3
+fenland history stations PS-014
+"""
+CHECK = """\
+fenland new levels
+sed -i 's/required: true/requird: true/; s/format: date/format: day/' levels/collections/notes.yaml
+fenland check levels
+fenland --help
+"""
+
+
+def _sign_in(page: Page) -> None:
+    page.goto("/")
+    page.get_by_label("Token").fill("sample-office")
+    page.keyboard.press("Enter")
+    page.get_by_role("table").wait_for()
+
+
+def _shot(page: Page, name: str) -> None:
+    page.wait_for_timeout(600)
+    page.screenshot(path=SHOTS / f"{name}.png")
+
+
+def console(running: Running) -> None:
+    """The pages of the console."""
+    with sync_playwright() as playwright:
+        browser = chromium(playwright)
+        page = browser.new_page(viewport=SIZE, base_url=running.address, color_scheme="light")
+        page.goto("/")
+        page.get_by_label("Token").wait_for()
+        _shot(page, "sign-in")
+        _sign_in(page)
+        page.goto("/c/tickets?q=weed&sort=-due_on")
+        page.get_by_role("table").wait_for()
+        _shot(page, "list")
+        page.goto("/c/stations/r/PS-014")
+        page.get_by_label("Pumps").fill("4")
+        page.get_by_role("button", name="Save").click()
+        page.get_by_text("Saved. PS-014").wait_for()
+        _shot(page, "record")
+        page.get_by_label("Pumps").fill("99")
+        page.get_by_label("Name", exact=True).first.fill("x")
+        page.get_by_role("button", name="Save").click()
+        page.get_by_text("Must be at most 12.").wait_for()
+        _shot(page, "errors")
+        page.close()
+        page = browser.new_page(viewport=SIZE, base_url=running.address, color_scheme="dark")
+        _sign_in(page)
+        page.goto("/c/tickets/r/T-0001")
+        page.get_by_role("button", name="Save").wait_for()
+        _shot(page, "dark")
+        browser.close()
+
+
+def terminal(name: str, commands: str, environment: dict[str, str]) -> None:
+    """Commands with what they print, in a terminal window."""
+    for tool in ("Xvfb", "xterm", "import"):
+        if shutil.which(tool) is None:
+            subprocess.run([str(ROOT / "scripts" / "apt.sh"), "xvfb", "xterm", "imagemagick"], check=True)
+    with tempfile.TemporaryDirectory() as folder:
+        script = Path(folder) / "script.sh"
+        lines = [
+            f"printf '\\033[1;32m$\\033[0m %s\\n' {_quoted(line)}\n{line}\necho"
+            for line in commands.splitlines()
+        ]
+        script.write_text(f"cd {folder}\nclear\n" + "\n".join(lines) + "\nsleep 60\n")
+        screen = subprocess.Popen(["Xvfb", ":97", "-screen", "0", "1280x800x24"], stderr=subprocess.DEVNULL)
+        time.sleep(1)
+        env = {
+            **os.environ,
+            **environment,
+            "DISPLAY": ":97",
+            "PATH": f"{Path(FENLAND).parent}:{os.environ['PATH']}",
+        }
+        look = [
+            "-fa",
+            "DejaVu Sans Mono",
+            "-fs",
+            "10.5",
+            "-geometry",
+            "155x47+0+0",
+            "-bg",
+            "#fdfdf8",
+            "-fg",
+            "#1d2a26",
+        ]
+        window = subprocess.Popen(["xterm", *look, "-e", "bash", str(script)], env=env)
+        time.sleep(12)
+        subprocess.run(["import", "-window", "root", str(SHOTS / f"{name}.png")], env=env, check=True)
+        for process in (window, screen):
+            process.terminate()
+            process.wait()
+
+
+def _quoted(line: str) -> str:
+    return "'" + line.replace("'", "'\\''") + "'"
+
+
+def main() -> None:
+    """All pictures."""
+    SHOTS.mkdir(parents=True, exist_ok=True)
+    with tempfile.TemporaryDirectory() as folder:
+        running = start("demo", Path(folder) / "sample", Path(folder) / "log")
+        try:
+            environment = {"FENLAND_ADDRESS": running.address, "FENLAND_TOKEN": "sample-office"}
+            terminal("commands", COMMANDS, environment)
+            terminal("check", CHECK, environment)
+            console(running)
+        finally:
+            running.stop()
+
+
+if __name__ == "__main__":
+    main()

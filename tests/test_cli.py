@@ -1,0 +1,142 @@
+"""The command line, run as a person would, against the sample service."""
+
+from __future__ import annotations
+
+import json
+import subprocess
+from collections.abc import Callable
+from pathlib import Path
+
+import pytest
+
+from support import FENLAND, Running
+
+Run = Callable[..., "subprocess.CompletedProcess[str]"]
+
+
+@pytest.fixture
+def run(sample: Running, tmp_path: Path) -> Run:
+    def call(*words: str, code: int = 0, token: str = "sample-office", **environment: str) -> object:
+        env = {
+            "PATH": "/usr/bin:/bin", "HOME": str(tmp_path), "XDG_CONFIG_HOME": str(tmp_path), "COLUMNS": "200",
+            "FENLAND_ADDRESS": sample.address, "FENLAND_TOKEN": token, **environment,
+        }  # fmt: skip
+        done = subprocess.run([FENLAND, *words], capture_output=True, text=True, env=env, timeout=60)
+        assert done.returncode == code, (words, done.stdout, done.stderr)
+        assert "Traceback" not in done.stderr
+        return done
+
+    return call
+
+
+def test_every_command_explains_itself(run: Run) -> None:
+    commands = ["new", "check", "start", "demo", "sign-in", "sign-out", "who", "collections", "list", "show",
+                "create", "update", "history", "delete", "account add", "account list", "account token"]  # fmt: skip
+    overview = run("--help").stdout
+    for command in commands:
+        assert command.split()[0] in overview
+        assert "Usage:" in run(*command.split(), "--help").stdout
+    run("nonsense", code=2)
+
+
+def test_values_are_read_by_the_fields_type(run: Run) -> None:
+    run("update", "stations", "PS-030", "automatic=true", "pumps=0", "access_notes=x", "capacity=1.50")
+    record = json.loads(run("show", "stations", "PS-030", "--json").stdout)
+    assert (record["automatic"], record["pumps"], record["access_notes"]) == (True, 0, "x")
+    assert '"capacity":1.50' in run("show", "stations", "PS-030", "--json").stdout
+    told = run(
+        "update", "stations", "PS-030", "automatic=false", "name=", "--clear", "capacity", code=7
+    ).stderr
+    assert "name: Must be at least 2 characters" in told
+    saved = run("update", "stations", "PS-030", "automatic=false", "--clear", "capacity", "--reason", "Tests")
+    assert "automatic  yes → no" in saved.stdout
+    assert "capacity  1.50 → –" in saved.stdout
+    again = run("update", "stations", "PS-030", "automatic=false")
+    assert "Nothing to change" in again.stdout
+    run("update", "tickets", "T-0003", 'parts=["fuse"]')
+    assert json.loads(run("show", "tickets", "T-0003", "--json").stdout)["parts"] == ["fuse"]
+    wrong = run(
+        "update", "stations", "PS-030", "pumps=many", "automatic=yes", "nmae=x", "flag", code=2
+    ).stderr
+    assert "not a whole number" in wrong
+    assert "neither true nor false" in wrong
+    assert "Did you mean 'name'?" in wrong
+    assert "'flag' is not name=value" in wrong
+    history = run("history", "stations", "PS-030", "--limit", "1").stdout
+    assert (
+        "Ines Harrow changed capacity in m³/s from 1.50 to nothing" in history
+        or "starts by itself" in history
+    )
+    assert "(Tests)" in history
+    entry = json.loads(run("history", "stations", "PS-030", "--limit", "1", "--json").stdout)
+    assert entry["via"] == "command-line"
+
+
+def test_exit_codes(run: Run) -> None:
+    run("show", "stations", "PS-999", code=4)
+    run("show", "station", "PS-001", code=4)
+    run("update", "stations", "PS-001", "pumps=2", code=5, token="sample-visitor")
+    run("who", code=3, token="wrong")
+    run("who", code=8, FENLAND_ADDRESS="http://127.0.0.1:9")
+    run("update", "stations", "PS-001", "pumps=2", "--seen", "999", code=6)
+    run("update", "stations", "PS-001", "pumps=99", code=7)
+    run("delete", "stations", "PS-001", "--yes", code=6)
+
+
+def test_lists_creates_and_deletes(run: Run) -> None:
+    assert "office" in run("who").stdout
+    assert "stations" in run("collections").stdout
+    table = run("list", "tickets", "--find", "weed screen", "--sort", "-number", "--limit", "3")
+    assert "Clear the weed screen" in table.stdout
+    assert "more with --limit" in table.stderr
+    lines = run("list", "stations", "--json", "--limit", "3").stdout.splitlines()
+    assert [json.loads(line)["code"] for line in lines] == ["PS-001", "PS-002", "PS-003"]
+    assert "No records found" in run("list", "tickets", "--find", "nothing like this").stdout
+    run("create", "watercourses", "code=W77", "name=Test Cut", "kind=dyke", "length_km=0.50")
+    assert "0.50" in run("show", "watercourses", "W77").stdout
+    run("create", "watercourses", "code=W77", "name=Test Cut", "kind=dyke", code=7)
+    run("delete", "watercourses", "W77", "--yes", "--reason", "Only a test")
+    assert "deleted W77" in run("history", "watercourses", "W77").stdout
+
+
+def test_signing_in_is_remembered_until_signing_out(run: Run, sample: Running, tmp_path: Path) -> None:
+    nothing = {"FENLAND_ADDRESS": "", "FENLAND_TOKEN": ""}
+    run("sign-in", "--address", sample.address, "--token", "wrong", code=3, **nothing)
+    run("sign-in", "--address", "nowhere", "--token", "x", code=2, **nothing)
+    run("sign-in", "--address", sample.address, "--token", "sample-crew", **nothing)
+    assert "Marta Quill" in run("who", **nothing).stdout
+    kept = next(tmp_path.rglob("sign-in.json"))
+    assert kept.stat().st_mode & 0o077 == 0
+    run("sign-out", **nothing)
+    assert not kept.exists()
+
+
+def test_a_new_project_is_whole_and_mistakes_are_told(run: Run, tmp_path: Path) -> None:
+    folder = tmp_path / "my-notes"
+    run("new", str(folder))
+    run("new", str(folder), code=2)
+    assert "No mistakes" in run("check", str(folder)).stdout
+    run("account", "add", "ada", "--role", "editr", "--project", str(folder), code=7)
+    run("account", "add", "ada", "--role", "editor", "--project", str(folder))
+    assert json.loads(run("account", "list", "--project", str(folder), "--json").stdout)[0]["roles"] == [
+        "editor"
+    ]
+    run("account", "token", "adda", "--project", str(folder), code=4)
+    assert (
+        "2 revoked"
+        in (
+            run("account", "token", "ada", "--project", str(folder)),
+            run("account", "revoke", "ada", "--project", str(folder)),
+        )[1].stdout
+    )
+    notes = folder / "collections" / "notes.yaml"
+    notes.write_text(
+        notes.read_text().replace("required: true", "requird: true").replace("format: date", "format: dat")
+    )
+    told = run("check", str(folder), code=9).stderr
+    assert told.count("Did you mean 'required'?") >= 3
+    assert "collections/notes.yaml:" in told
+    mistakes = json.loads(run("check", str(folder), "--json", code=9).stdout)["mistakes"]
+    assert all(one["line"] > 1 and one["hint"] for one in mistakes)
+    run("start", str(folder), code=9)
+    run("check", str(tmp_path / "nowhere"), code=9)

@@ -1,0 +1,171 @@
+"""The Python client: against the real app without a socket, and against answers that never come."""
+
+from __future__ import annotations
+
+import importlib
+import subprocess
+import sys
+from collections.abc import Iterator
+from decimal import Decimal
+
+import httpx
+import pytest
+
+import fenland.client as package
+from fenland.client import (
+    Client,
+    ConflictError,
+    InvalidError,
+    NotFoundError,
+    NotPermittedError,
+    NotSignedInError,
+    ProblemError,
+    UnreachableError,
+    VersionError,
+    flows,
+)
+from fenland.service.service import Service
+from fenland.service.settings import Settings
+from fenland.web.app import create_app
+from support import TOKENS
+
+
+@pytest.fixture
+def transport(service: Service) -> httpx.WSGITransport:
+    return httpx.WSGITransport(create_app(service, Settings()))
+
+
+@pytest.fixture
+def client(transport: httpx.WSGITransport) -> Iterator[Client]:
+    with Client("http://workshop", TOKENS["olga"][1], transport=transport) as found:
+        yield found
+
+
+def test_a_record_from_creation_to_deletion(client: Client) -> None:
+    assert client.session()["account"] == "olga"
+    tool = client.create("tools", {"code": "A1", "name": "Saw", "weight": Decimal("1.10")}, reason="new")
+    assert (tool["weight"], str(tool["weight"]), tool.version) == (Decimal("1.10"), "1.10", 1)
+    assert client.get("tools", "A1") == tool
+    assert client.get("tools", tool["id"], by="id") == tool
+    saved = client.update("tools", "A1", {"note": "x", "serial": 0}, seen=tool, reason="count")
+    assert (saved["note"], saved["serial"], saved["name"], saved.version) == ("x", 0, "Saw", 2)
+    assert client.update("tools", "A1", {"note": None})["note"] is None
+    entries = list(client.history("tools", "A1"))
+    assert [one.version for one in entries] == [3, 2, 1]
+    assert (entries[1].reason, entries[1].via) == ("count", "client")
+    assert entries[1].changes["serial"] == {"before": None, "after": 0}
+    assert "name" in client.form("tools", "A1").writable
+    assert client.delete("tools", "A1").version == 3
+    assert next(client.history("tools", "A1")).action == "delete"
+
+
+def test_lists_walk_their_pages(client: Client, monkeypatch: pytest.MonkeyPatch) -> None:
+    module = importlib.import_module("fenland.client.client")
+    monkeypatch.setattr(module, "_PAGE", 2)
+    for number in range(5):
+        client.create("tools", {"code": f"A{number}", "name": "Saw"})
+    assert [one["code"] for one in client.list("tools", sort="-code")] == ["A4", "A3", "A2", "A1", "A0"]
+    assert [one["code"] for one in client.list("tools", sort="code", limit=3)] == ["A0", "A1", "A2"]
+    for number in range(5):
+        client.update("tools", "A1", {"serial": number})
+    assert [one.version for one in client.history("tools", "A1", limit=5)] == [6, 5, 4, 3, 2]
+
+
+def test_refusals_are_exceptions_that_carry_what_was_said(
+    client: Client, transport: httpx.WSGITransport
+) -> None:
+    tool = client.create("tools", {"code": "A1", "name": "Saw"})
+    client.update("tools", "A1", {"note": "x"})
+    with pytest.raises(VersionError) as stale:
+        client.update("tools", "A1", {"note": "y"}, seen=tool)
+    assert (stale.value.status, stale.value.code, stale.value.problem["version"]) == (
+        412,
+        "version-mismatch",
+        2,
+    )
+    with pytest.raises(InvalidError) as invalid:
+        client.update("tools", "A1", {"name": "", "serial": "x"})
+    assert [(one.field, one.code) for one in invalid.value.errors] == [
+        ("name", "min_length"),
+        ("serial", "type"),
+    ]
+    assert invalid.value.errors[0].params == {"min_length": 2}
+    assert "name: Must be at least 2" in str(invalid.value)
+    with pytest.raises(NotFoundError):
+        client.get("tools", "A2/../A1")
+    client.create("benches", {"code": "B1"})
+    with (
+        Client("http://workshop", TOKENS["vic"][1], transport=transport) as vic,
+        pytest.raises(NotPermittedError),
+    ):
+        vic.update("tools", "A1", {"note": "z"})
+    with Client("http://workshop", "wrong", transport=transport) as nobody, pytest.raises(NotSignedInError):
+        nobody.session()
+
+
+def answering(*answers: int | None) -> tuple[Client, list[httpx.Request]]:
+    """A client whose service gives these statuses in turn; None stands for no answer."""
+    sent: list[httpx.Request] = []
+    left = list(answers)
+
+    def answer(request: httpx.Request) -> httpx.Response:
+        sent.append(request)
+        status = left.pop(0)
+        if status is None:
+            raise httpx.ConnectError("refused")
+        headers = {"Retry-After": "1"} if status == 503 else {}
+        return httpx.Response(status, json={"id": "x", "version": 1, "account": "a"}, headers=headers)
+
+    return Client("http://workshop", transport=httpx.MockTransport(answer)), sent
+
+
+@pytest.mark.parametrize(
+    ("answers", "call", "tries", "error"),
+    [
+        ([None, 502, 200], "session", 3, None),
+        ([None] * 4, "session", 4, UnreachableError),
+        ([503, 200], "update", 2, None),
+        ([None], "update", 1, UnreachableError),
+        ([502], "update", 1, ProblemError),
+        ([500], "session", 1, ProblemError),
+        ([409], "delete", 1, ConflictError),
+        ([None], "create", 1, UnreachableError),
+    ],
+)
+def test_only_what_is_safe_is_sent_again(
+    answers: list, call: str, tries: int, error: type | None, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(flows, "WAITS", (0, 0, 0))
+    client, sent = answering(*answers)
+    calls = {
+        "session": client.session,
+        "update": lambda: client.update("tools", "A1", {"a": 1}),
+        "delete": lambda: client.delete("tools", "A1"),
+        "create": lambda: client.create("tools", {}),
+    }
+    if error is None:
+        calls[call]()
+    else:
+        with pytest.raises(error):
+            calls[call]()
+    assert len(sent) == tries
+
+
+def test_the_front_door_lists_what_there_is() -> None:
+    assert sorted(package.__all__) == package.__all__
+    assert all(hasattr(package, name) for name in package.__all__)
+
+
+@pytest.mark.parametrize(
+    ("module", "banned"),
+    [
+        ("fenland.core.rules", ["flask", "sqlalchemy", "httpx", "sqlite3"]),
+        ("fenland.client", ["flask", "sqlalchemy", "fenland.core", "fenland.service"]),
+        ("fenland.cli.main", ["flask", "sqlalchemy", "httpx", "granian"]),
+        ("fenland.service.update", ["flask", "httpx", "granian"]),
+    ],
+)
+def test_a_room_loads_nothing_from_above_it(module: str, banned: list[str]) -> None:
+    code = f"import sys, {module}; print([m for m in {banned!r} if m in sys.modules])"
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
+    assert done.stdout.strip() == "[]"

@@ -1,0 +1,165 @@
+"""The web console in headless Chromium, against the sample service, as its user would work with it."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+
+import pytest
+from playwright.sync_api import Page, expect, sync_playwright
+
+from browser import chromium
+from support import Running
+
+
+@pytest.fixture
+def page(sample: Running) -> Iterator[Page]:
+    with sync_playwright() as playwright:
+        browser = chromium(playwright)
+        found = browser.new_page(viewport={"width": 1280, "height": 800}, base_url=sample.address)
+        found.set_default_timeout(15_000)
+        broken: list[str] = []
+        found.on("pageerror", lambda error: broken.append(str(error)))
+        yield found
+        browser.close()
+    assert not broken
+
+
+def sign_in(page: Page, token: str = "sample-office") -> None:
+    page.goto("/")
+    page.get_by_label("Token").fill(token)
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("navigation", name="Collections")).to_be_visible()
+
+
+def fields_sent(page: Page) -> list[dict]:
+    sent: list[dict] = []
+    page.on(
+        "request", lambda request: sent.append(request.post_data_json) if request.method == "PATCH" else None
+    )
+    return sent
+
+
+def test_find_a_record_change_it_and_see_its_history_grow(page: Page) -> None:
+    page.goto("/")
+    page.get_by_label("Token").fill("wrong")
+    page.keyboard.press("Enter")
+    expect(page.get_by_text("unknown, expired or revoked")).to_be_visible()
+    sign_in(page)
+    page.get_by_role("link", name="Stations").click()
+    expect(page.get_by_text(re.compile(r"^1–25 of \d+$"))).to_be_visible()
+    page.get_by_role("button", name="Next").click()
+    expect(page.get_by_text(re.compile(r"^26–50 of \d+$"))).to_be_visible()
+    page.get_by_label("Search").fill("PS-041")
+    expect(page.get_by_text("1–1 of 1")).to_be_visible()
+    page.get_by_role("link", name="PS-041").click()
+
+    history = page.get_by_role("region", name="History")
+    expect(history.get_by_role("listitem").last).to_contain_text("created PS-041")
+    grown = history.get_by_role("listitem").count() + 1
+    sent = fields_sent(page)
+    save = page.get_by_role("button", name="Save")
+    expect(save).to_be_disabled()
+    expect(page.get_by_label("Code")).to_have_count(0)  # shown, and no input
+    pumps = page.get_by_label("Pumps")
+    pumps.fill("99")
+    pumps.press("Enter")
+    expect(page.get_by_text("Must be at most 12.")).to_be_visible()
+    expect(pumps).to_have_attribute("aria-invalid", "true")
+    pumps.fill("11")
+    page.get_by_label("Status").click()
+    page.get_by_role("option", name="maintenance").click()
+    page.get_by_label("Name", exact=True).first.fill("Renamed Bank")
+    save.click()
+    expect(page.get_by_text(re.compile("Saved. PS-041 is at version"))).to_be_visible()
+    expect(page.get_by_role("heading", level=1)).to_contain_text("Renamed Bank")
+    expect(history.get_by_role("listitem")).to_have_count(grown)
+    expect(history.get_by_role("listitem").first).to_contain_text("Ines Harrow changed name from")
+    expect(history.get_by_role("listitem").first).to_contain_text("through the console")
+    assert sent[0] == {"pumps": 99}
+    assert sent[1].keys() <= {"name", "status", "pumps"}
+    page.get_by_role("link", name="← Stations").click()
+    page.get_by_label("Search").fill("Renamed")
+    expect(page.get_by_role("cell", name="Renamed Bank")).to_be_visible()
+
+
+def test_cancel_really_cancels(page: Page) -> None:
+    sign_in(page)
+    sent = fields_sent(page)
+    page.goto("/c/stations/r/PS-050")
+    pumps = page.get_by_label("Pumps")
+    before = pumps.input_value()
+    pumps.fill("7" if before != "7" else "8")
+    page.get_by_label("Starts by itself").click()
+    page.get_by_role("button", name="Cancel").click()
+    expect(pumps).to_have_value(before)
+    expect(page.get_by_role("button", name="Save")).to_be_disabled()
+    assert sent == []
+
+
+def test_the_form_shows_once_its_fresh_data_is_there(page: Page, sample: Running) -> None:
+    sign_in(page)
+    page.goto("/c/stations/r/PS-051")
+    expect(page.get_by_label("Pumps")).to_be_visible()
+    page.get_by_role("link", name="← Stations").click()
+    with sample.client() as client:
+        client.patch("/v1/records/stations/PS-051", json={"pumps": 0}).raise_for_status()
+        client.patch("/v1/records/stations/PS-051", json={"pumps": 12}).raise_for_status()
+    held = []
+    page.route("**/form", lambda route: held.append(route))
+    page.get_by_label("Search").fill("PS-051")
+    page.get_by_role("link", name="PS-051").click()
+    expect(page.get_by_role("status", name="Loading the record")).to_be_visible()
+    expect(page.get_by_label("Pumps")).to_have_count(0)
+    held[0].continue_()
+    expect(page.get_by_label("Pumps")).to_have_value("12")
+
+
+def test_somebody_elses_change_is_not_overwritten(page: Page, sample: Running) -> None:
+    sign_in(page)
+    page.goto("/c/stations/r/PS-052")
+    page.get_by_label("Pumps").fill("5")
+    with sample.client() as client:
+        client.patch("/v1/records/stations/PS-052", json={"pumps": 0, "crest_level": 1.5}).raise_for_status()
+        client.patch("/v1/records/stations/PS-052", json={"crest_level": 2.5}).raise_for_status()
+    page.get_by_role("button", name="Save").click()
+    expect(page.get_by_text("Somebody changed this record")).to_be_visible()
+    expect(page.get_by_label("Pumps")).to_have_value("5")
+    expect(page.get_by_label("Crest level in m")).to_have_value("2.500")
+    page.get_by_role("button", name="Save").click()
+    expect(page.get_by_text(re.compile("Saved. PS-052"))).to_be_visible()
+    with sample.client() as client:
+        record = client.get("/v1/records/stations/PS-052").json()
+    assert (record["pumps"], record["crest_level"]) == (5, 2.5)
+
+
+def test_who_may_not_change_a_record_sees_it_all_the_same(page: Page) -> None:
+    sign_in(page, "sample-visitor")
+    expect(page.get_by_role("link", name="Landholders")).to_have_count(0)
+    page.goto("/c/stations/r/PS-053")
+    expect(page.get_by_text("You may read this record, and not change it.")).to_be_visible()
+    expect(page.get_by_role("button", name="Save")).to_have_count(0)
+    page.goto("/c/landholders/r/L0001")
+    expect(page.get_by_text("There is no 'L0001'")).to_be_visible()
+    page.get_by_role("button", name="Sign out").click()
+    expect(page.get_by_label("Token")).to_be_visible()
+
+
+def test_create_and_delete(page: Page) -> None:
+    sign_in(page)
+    page.goto("/c/watercourses")
+    page.get_by_role("link", name="New record").click()
+    page.get_by_label("Code").fill("W88")
+    page.get_by_role("button", name="Create").click()
+    expect(page.get_by_text("Must be given. Send a value.").first).to_be_visible()
+    page.get_by_label("Name").fill("Browser Cut")
+    page.get_by_label("Kind").click()
+    page.get_by_role("option", name="dyke").click()
+    page.get_by_label("Length in km").fill("0.10")
+    page.get_by_role("button", name="Create").click()
+    expect(page.get_by_text("Created W88.")).to_be_visible()
+    expect(page.get_by_label("Length in km")).to_have_value("0.10")
+    page.get_by_role("button", name="Delete…").click()
+    page.get_by_role("button", name="Delete", exact=True).click()
+    expect(page.get_by_text("Deleted W88. Its history is kept.")).to_be_visible()
+    expect(page.get_by_role("link", name="W88")).to_have_count(0)
