@@ -54,7 +54,7 @@ def fill(count: int) -> None:
     service.database.reader().execute("PRAGMA synchronous=OFF")
     for place, fields in enumerate(gauges(count)):
         call = Call(f"token-{place % OWNERS}", "api", "")
-        create(service, call, CreateRequest("gauges", lambda given=fields: given))
+        create(service, call, CreateRequest("gauges", lambda rules, given=fields: given))
     service.close()
 
 

@@ -35,7 +35,7 @@ CHECK = """\
 fenland new levels
 sed -i 's/required: true/requird: true/; s/format: date/format: day/' levels/collections/notes.yaml
 fenland check levels
-fenland --help
+fenland update --help
 """
 
 
@@ -60,7 +60,7 @@ def console(running: Running) -> None:
         page.get_by_label("Token").wait_for()
         _shot(page, "sign-in")
         _sign_in(page)
-        page.goto("/c/tickets?q=weed&sort=-due_on")
+        page.goto("/c/tickets?q=weed&sort=-number")
         page.get_by_role("table").wait_for()
         _shot(page, "list")
         page.goto("/c/stations/r/PS-014")
@@ -108,7 +108,7 @@ def terminal(name: str, commands: str, environment: dict[str, str]) -> None:
             "-fs",
             "10.5",
             "-geometry",
-            "155x47+0+0",
+            "140x44+0+0",
             "-bg",
             "#fdfdf8",
             "-fg",

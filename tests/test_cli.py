@@ -31,7 +31,7 @@ def run(sample: Running, tmp_path: Path) -> Run:
 
 def test_every_command_explains_itself(run: Run) -> None:
     commands = ["new", "check", "start", "demo", "sign-in", "sign-out", "who", "collections", "list", "show",
-                "create", "update", "history", "delete", "account add", "account list", "account token"]  # fmt: skip
+                "create", "update", "edit", "history", "delete", "account add", "account list", "account token"]  # fmt: skip
     overview = run("--help").stdout
     for command in commands:
         assert command.split()[0] in overview
@@ -70,6 +70,36 @@ def test_values_are_read_by_the_fields_type(run: Run) -> None:
     assert "(Tests)" in history
     entry = json.loads(run("history", "stations", "PS-030", "--limit", "1", "--json").stdout)
     assert entry["via"] == "command-line"
+
+
+def test_edits_and_previews(run: Run) -> None:
+    run("update", "tickets", "T-0005", "hours=1.50", "parts=[]", "description=Old", "priority=4")
+    saved = run(
+        "edit",
+        "tickets",
+        "T-0005",
+        "--increase",
+        "hours=-0.5",
+        "--include",
+        "parts=fuse",
+        "--append",
+        "description= pump",
+    )
+    assert "hours  1.50 → 1.00" in saved.stdout
+    assert "Old pump" in saved.stdout
+    run("edit", "tickets", "T-0005", "--exclude", "parts=fuse", "--increase", "hours=0.25")
+    wrong = run("edit", "tickets", "T-0005", "--increase", "hours=some", "--append", "tilte=x", code=2).stderr
+    assert "not a number" in wrong
+    assert "Did you mean 'title'?" in wrong
+    run("edit", "tickets", "T-0005", code=2)
+    run("edit", "tickets", "T-0005", "--increase", "hours=999", code=7)
+    before = json.loads(run("show", "tickets", "T-0005", "--json").stdout)
+    assert (
+        "priority" in run("update", "tickets", "T-0005", "priority=2", "title=x", "--preview", code=7).stdout
+    )
+    assert json.loads(run("show", "tickets", "T-0005", "--json").stdout) == before
+    run("update", "tickets", "T-0005", "title=Something else", "--base", str(before["version"] - 1))
+    run("update", "tickets", "T-0005", "hours=7", "--base", str(before["version"] - 1), code=6)
 
 
 def test_exit_codes(run: Run) -> None:

@@ -59,6 +59,22 @@ def test_a_record_from_creation_to_deletion(client: Client) -> None:
     assert next(client.history("tools", "A1")).action == "delete"
 
 
+def test_edits_previews_and_merging(client: Client) -> None:
+    tool = client.create("tools", {"code": "A1", "name": "Saw", "serial": 1})
+    assert client.edit("tools", "A1", [{"at": "/serial", "increase_by": 2}])["serial"] == 3
+    with pytest.raises(ConflictError):
+        client.edit("tools", "A1", [{"at": "/serial", "set": 9, "only_if": {"at_least": 5}}])
+    assert client.update("tools", "A1", {"note": "x"}, base=tool)["serial"] == 3
+    with pytest.raises(ConflictError) as clash:
+        client.update("tools", "A1", {"serial": 5}, base=1)
+    assert clash.value.problem["conflicts"] == [{"pointer": "/serial", "base": 1, "current": 3, "yours": 5}]
+    found = client.preview("tools", "A1", {"name": "", "note": "y"})
+    assert found.changes["note"] == {"before": "x", "after": "y"}
+    assert found.errors[0]["code"] == "min_length"
+    replaced = client.replace("tools", "A1", {"name": "Axe"})
+    assert (replaced["note"], replaced["name"]) == (None, "Axe")
+
+
 def test_lists_walk_their_pages(client: Client, monkeypatch: pytest.MonkeyPatch) -> None:
     module = importlib.import_module("fenland.client.client")
     monkeypatch.setattr(module, "_PAGE", 2)
@@ -125,11 +141,12 @@ def answering(*answers: int | None) -> tuple[Client, list[httpx.Request]]:
         ([None, 502, 200], "session", 3, None),
         ([None] * 4, "session", 4, UnreachableError),
         ([503, 200], "update", 2, None),
-        ([None], "update", 1, UnreachableError),
-        ([502], "update", 1, ProblemError),
+        ([None, 200], "update", 2, None),
+        ([None] * 4, "update", 4, UnreachableError),
+        ([422], "update", 1, ProblemError),
         ([500], "session", 1, ProblemError),
         ([409], "delete", 1, ConflictError),
-        ([None], "create", 1, UnreachableError),
+        ([502, None, 200], "create", 3, None),
     ],
 )
 def test_only_what_is_safe_is_sent_again(
@@ -149,6 +166,7 @@ def test_only_what_is_safe_is_sent_again(
         with pytest.raises(error):
             calls[call]()
     assert len(sent) == tries
+    assert len({request.headers.get("Idempotency-Key") for request in sent}) == 1
 
 
 def test_the_front_door_lists_what_there_is() -> None:

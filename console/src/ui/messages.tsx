@@ -17,7 +17,7 @@ export function MessageProvider({ children }: { children: ReactNode }) {
   return (
     <MessageContext value={tell}>
       {children}
-      <Snackbar open={open} autoHideDuration={6000} onClose={(_, why) => why !== "clickaway" && setOpen(false)}>
+      <Snackbar anchorOrigin={{ vertical: "top", horizontal: "right" }} open={open} autoHideDuration={6000} onClose={(_, why) => why !== "clickaway" && setOpen(false)}>
         <Alert severity="success" variant="filled" onClose={() => setOpen(false)}>
           {text}
         </Alert>

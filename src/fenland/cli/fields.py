@@ -52,6 +52,37 @@ def read_fields(schema: Mapping[str, Any], given: Sequence[str], cleared: Sequen
     return fields
 
 
+def read_edits(schema: Mapping[str, Any], verbs: Sequence[tuple[str, Sequence[str]]]) -> list[dict[str, Any]]:
+    """The edits that arguments such as `hours=0.5` make, by verb. Ends on mistakes."""
+    properties: Mapping[str, Any] = schema["properties"]
+    edits: list[dict[str, Any]] = []
+    mistakes = []
+    for verb, arguments in verbs:
+        for argument in arguments:
+            name, equals, text = argument.partition("=")
+            if not equals or name not in properties:
+                hint = did_you_mean(name, properties) if equals else "Write name=value."
+                mistakes.append(f"{argument!r} names no field. {hint}")
+                continue
+            try:
+                edits.append({"at": f"/{name}", verb: _edit_value(properties[name], verb, text)})
+            except ValueError as error:
+                mistakes.append(f"{name}: {error}")
+    if mistakes or not edits:
+        fail(
+            "\n  ".join(mistakes or ["There is no edit. Name one, such as --increase hours=0.5"]), Exit.USAGE
+        )
+    return edits
+
+
+def _edit_value(schema: Mapping[str, Any], verb: str, text: str) -> Any:
+    if verb == "increase_by":
+        return read_text("number", text)
+    if verb == "append":
+        return text
+    return [read_text(_type(schema.get("items", {"type": "string"})), text)]
+
+
 def shown(value: Any) -> str:
     """A value as text for people."""
     if value is None:
@@ -83,7 +114,7 @@ def records_table(schema: Mapping[str, Any], records: Sequence[Mapping[str, Any]
     names += [
         name
         for name, one in properties.items()
-        if not one.get("writeOnly") and _type(one) not in ("array", "object") and name not in _RESERVED
+        if not one.get("writeOnly") and _type(one) not in ("array", "object") and name not in RESERVED
     ]
     columns = list(dict.fromkeys(names))[:_MOST_COLUMNS]
     table = Table(box=None, header_style="bold", pad_edge=False, padding=(0, 2, 0, 0))
@@ -96,4 +127,4 @@ def records_table(schema: Mapping[str, Any], records: Sequence[Mapping[str, Any]
     return table
 
 
-_RESERVED = ("id", "version", "created_at", "created_by", "updated_at", "updated_by")
+RESERVED = ("id", "version", "created_at", "created_by", "updated_at", "updated_by")

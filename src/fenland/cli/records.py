@@ -1,16 +1,20 @@
-"""`list`, `show`, `create`, `update`, `history`, `delete`: records of a running service."""
+"""`list`, `show`, `create`, `update`, `edit`, `history`, `delete`: records of a running service."""
 
 from __future__ import annotations
 
 import itertools
+from typing import TYPE_CHECKING
 
 import typer
 from rich.text import Text
 
-from fenland.cli.console import err, escape, out
-from fenland.cli.fields import read_fields, record_table, records_table, shown
+from fenland.cli.console import Exit, err, escape, out
+from fenland.cli.fields import RESERVED, read_edits, read_fields, record_table, records_table, shown
 from fenland.cli.signing import PANEL, signed_in
 from fenland.core.values import write_json
+
+if TYPE_CHECKING:
+    from fenland.client import Preview, Record
 
 _COLLECTION = typer.Argument(help="The collection, such as stations.")
 _KEY = typer.Argument(help="The record's key, such as PS-014.")
@@ -109,6 +113,14 @@ def update(
     fields: list[str] | None = _FIELDS,
     clear: list[str] = _CLEAR,
     seen: int | None = _SEEN,
+    base: int | None = typer.Option(
+        None,
+        "--base",
+        metavar="VERSION",
+        min=1,
+        help="The version you saw: keep others' changes to other fields.",
+    ),
+    preview: bool = typer.Option(False, "--preview", help="Show what would change, and save nothing."),
     reason: str | None = _REASON,
     as_json: bool = _JSON,
 ) -> None:
@@ -121,9 +133,30 @@ def update(
     with signed_in() as client:
         schema = client.schema(collection)
         given = read_fields(schema, fields or [], clear)
+        if preview:
+            _show_preview(client.preview(collection, key, given, base=base), as_json)
+            return
         before = client.get(collection, key)
         tag = None if seen is None else f'"{before["id"]}.{seen}"'
-        record = client.update(collection, key, given, seen=tag, reason=reason)
+        record = client.update(collection, key, given, seen=tag, base=base, reason=reason)
+    _saved(key, before, record, as_json)
+
+
+def _show_preview(found: Preview, as_json: bool) -> None:
+    if as_json:
+        _print_json({"changes": found.changes, "record": found.record, "errors": list(found.errors)})
+    for name, change in {} if as_json else found.changes.items():
+        out.print(f"  {name}  {escape(shown(change['before']))} → [bold]{escape(shown(change['after']))}[/]")
+    if not as_json and not found.changes:
+        out.print("Nothing would change.")
+    for one in found.errors:
+        err.print(f"[red]✗[/] {escape(one['pointer'][1:])}: {escape(one['detail'])}")
+    if found.errors:
+        raise typer.Exit(Exit.INVALID)
+
+
+def _saved(key: str, before: Record, record: Record, as_json: bool) -> None:
+    """Says what an update changed."""
     if as_json:
         _print_json(record.fields)
         return
@@ -131,11 +164,32 @@ def update(
         out.print(f"Nothing to change: {escape(key)} is like that already, at version {record.version}.")
         return
     out.print(f"[green]✓[/] Saved {escape(key)}, version {record.version}.")
-    for name in given:
-        if record.get(name) != before.get(name):
-            out.print(
-                f"  {name}  {escape(shown(before.get(name)))} → [bold]{escape(shown(record.get(name)))}[/]"
-            )
+    for name in record:
+        if name not in RESERVED and record[name] != before.get(name):
+            out.print(f"  {name}  {escape(shown(before.get(name)))} → [bold]{escape(shown(record[name]))}[/]")
+
+
+def edit(
+    collection: str = _COLLECTION,
+    key: str = _KEY,
+    increase: list[str] = typer.Option([], metavar="NAME=NUMBER", help="Add to a number; -1 takes away."),
+    append: list[str] = typer.Option([], metavar="NAME=TEXT", help="Add to the end of a text."),
+    include: list[str] = typer.Option([], metavar="NAME=MEMBER", help="Put into a list, once."),
+    exclude: list[str] = typer.Option([], metavar="NAME=MEMBER", help="Take out of a list."),
+    reason: str | None = _REASON,
+    as_json: bool = _JSON,
+) -> None:
+    """Make edits of what is stored: they need no reading first, and none of many at once is lost.
+
+    [bold]fenland edit tickets T-0042 --increase hours=0.5 --include parts="shear pin"[/]
+    """
+    verbs = (("increase_by", increase), ("append", append), ("include", include), ("exclude", exclude))
+    with signed_in() as client:
+        schema = client.schema(collection)
+        edits = read_edits(schema, verbs)
+        before = client.get(collection, key)
+        record = client.edit(collection, key, edits, reason=reason)
+    _saved(key, before, record, as_json)
 
 
 def history(
@@ -186,6 +240,7 @@ def register(app: typer.Typer) -> None:
         ("show", show),
         ("create", create),
         ("update", update),
+        ("edit", edit),
         ("history", history),
         ("delete", delete),
     ):

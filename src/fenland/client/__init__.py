@@ -22,7 +22,7 @@ from fenland.client.errors import (
     UnreachableError,
     VersionError,
 )
-from fenland.client.records import Entry, Form, Record
+from fenland.client.records import Entry, Form, Preview, Record
 
 __all__ = [
     "Client",
@@ -35,6 +35,7 @@ __all__ = [
     "NotFoundError",
     "NotPermittedError",
     "NotSignedInError",
+    "Preview",
     "ProblemError",
     "Record",
     "UnreachableError",

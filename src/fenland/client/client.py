@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Iterator, Mapping
+import uuid
+from collections.abc import Iterator, Mapping, Sequence
 from types import TracebackType
 from typing import Any, TypeVar
 
@@ -11,12 +12,22 @@ import httpx
 
 from fenland.client import flows
 from fenland.client.flows import Flow, Request, Response, ask_json, path
-from fenland.client.records import Entry, Form, Record, entry_from, form_from, record_from
+from fenland.client.records import (
+    Entry,
+    Form,
+    Preview,
+    Record,
+    entry_from,
+    form_from,
+    preview_from,
+    record_from,
+)
 
 Result = TypeVar("Result")
 
 _JSON = "application/json"
 _MERGE_PATCH = "application/merge-patch+json"
+_EDITS = "application/vnd.fenland.edits+json"
 
 #: Records fetched at a time while walking a list.
 _PAGE = 200
@@ -26,8 +37,8 @@ class Client:
     """A connection to one service as one account.
 
     Every method raises a `ClientError`: `UnreachableError` when no answer came, else the
-    `ProblemError` of what the service said. Reads are tried again by themselves; a change is sent
-    again only when the service said that it did nothing and asked for patience.
+    `ProblemError` of what the service said. Reads and changes are tried again by themselves when no
+    answer came: every change carries an idempotency key, so the service makes it once.
     """
 
     def __init__(
@@ -136,7 +147,7 @@ class Client:
             "POST",
             path("records", collection),
             {"reason": reason},
-            {"Content-Type": _JSON},
+            {"Content-Type": _JSON, **_key()},
             flows.write_json(dict(fields)),
         )
         return record_from(self._run(ask_json(request)))
@@ -148,29 +159,82 @@ class Client:
         fields: Mapping[str, Any],
         *,
         seen: Record | str | None = None,
+        base: Record | int | None = None,
         reason: str | None = None,
     ) -> Record:
         """Changes the given fields, no others, and returns the record as saved. None clears a field.
 
         `seen` is the record, or the entity tag, that the change was made from: when the record has
-        changed since, nothing is saved and `VersionError` is raised. Without it the last write wins,
-        field by field.
+        changed since, nothing is saved and `VersionError` is raised. `base` is the record, or the
+        version: changes of others to other fields are kept, and `ConflictError` tells of those to
+        the same fields. With neither, the last write wins, field by field.
         """
-        request = Request(
-            "PATCH",
-            _address(collection, key),
-            {"reason": reason},
-            {"Content-Type": _MERGE_PATCH, **_seen(seen)},
-            flows.write_json(dict(fields)),
-        )
+        body = flows.write_json(dict(fields))
+        return record_from(self._change(collection, key, _MERGE_PATCH, body, seen, base, reason))
+
+    def edit(
+        self,
+        collection: str,
+        key: Any,
+        edits: Sequence[Mapping[str, Any]],
+        *,
+        seen: Record | str | None = None,
+        reason: str | None = None,
+    ) -> Record:
+        """Makes edits at the service, such as `{"at": "/pumps", "increase_by": 1}`, all or none.
+
+        They are made of the stored value, so none of many at once is lost. Raises `ConflictError` when
+        an edit's `only_if` does not hold.
+        """
+        body = flows.write_json({"edits": [dict(one) for one in edits]})
+        return record_from(self._change(collection, key, _EDITS, body, seen, None, reason))
+
+    def preview(
+        self, collection: str, key: Any, fields: Mapping[str, Any], *, base: Record | int | None = None
+    ) -> Preview:
+        """What `update` would do with these fields, and what is wrong with them; saves nothing."""
+        body = flows.write_json(dict(fields))
+        return preview_from(self._change(collection, key, _MERGE_PATCH, body, None, base, None, preview=True))
+
+    def replace(
+        self,
+        collection: str,
+        key: Any,
+        fields: Mapping[str, Any],
+        *,
+        seen: Record | str | None = None,
+        reason: str | None = None,
+    ) -> Record:
+        """Puts these fields in the place of all that can be set; what is left out gets its default."""
+        headers = {"Content-Type": _JSON, **_seen(seen), **_key()}
+        body = flows.write_json(dict(fields))
+        request = Request("PUT", _address(collection, key), {"reason": reason}, headers, body)
         return record_from(self._run(ask_json(request)))
 
     def delete(
         self, collection: str, key: Any, *, seen: Record | str | None = None, reason: str | None = None
     ) -> Record:
         """Deletes a record and returns its last copy; `seen` as for `update`."""
-        request = Request("DELETE", _address(collection, key), {"reason": reason}, _seen(seen))
+        headers = {**_seen(seen), **_key()}
+        request = Request("DELETE", _address(collection, key), {"reason": reason}, headers)
         return record_from(self._run(ask_json(request)))
+
+    def _change(
+        self,
+        collection: str,
+        key: Any,
+        kind: str,
+        body: bytes,
+        seen: Record | str | None,
+        base: Record | int | None,
+        reason: str | None,
+        *,
+        preview: bool = False,
+    ) -> Any:
+        version = base.version if isinstance(base, Record) else base
+        query = {"reason": reason, "base": version, "preview": "true" if preview else None}
+        headers = {"Content-Type": kind, **_seen(seen), **_key()}
+        return self._run(ask_json(Request("PATCH", _address(collection, key), query, headers, body)))
 
 
 def _address(collection: str, key: Any, by: str | None = None) -> str:
@@ -181,3 +245,8 @@ def _seen(seen: Record | str | None) -> dict[str, str]:
     if seen is None:
         return {}
     return {"If-Match": seen.etag if isinstance(seen, Record) else seen}
+
+
+def _key() -> dict[str, str]:
+    """An idempotency key: with it a change can be sent again when no answer came, and is made once."""
+    return {"Idempotency-Key": uuid.uuid4().hex}

@@ -18,7 +18,7 @@ from fenland.client.errors import BY_STATUS, ProblemError, UnreachableError
 
 Result = TypeVar("Result")
 
-#: Methods that may be sent again when no answer came: they do nothing, or the same again (RFC 9110, 9.2.2).
+#: Methods that may be sent again when no answer came; others need an idempotency key (RFC 9110, 9.2.2).
 SAFE_TO_REPEAT = frozenset({"GET"})
 
 #: Seconds to wait before each further try.
@@ -84,7 +84,7 @@ def ask(request: Request) -> Flow[Response]:
 
     Raises `UnreachableError` when none came, and the `ProblemError` of a refusal.
     """
-    repeatable = request.method in SAFE_TO_REPEAT
+    repeatable = request.method in SAFE_TO_REPEAT or "Idempotency-Key" in request.headers
     for wait in (*WAITS, None):
         response = yield request
         failed = response.status == 0 or response.status in _TEMPORARY

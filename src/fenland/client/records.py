@@ -47,6 +47,16 @@ class Entry:
 
 
 @dataclass(frozen=True, slots=True)
+class Preview:
+    """What a change would do: values before and after by field, the record, and what is wrong."""
+
+    changes: Mapping[str, Mapping[str, Any]]
+    record: Mapping[str, Any]
+    errors: tuple[Mapping[str, Any], ...]
+    version: int
+
+
+@dataclass(frozen=True, slots=True)
 class Form:
     """All an edit form needs; see the service's `GET …/form`."""
 
@@ -74,3 +84,8 @@ def form_from(raw: Mapping[str, Any]) -> Form:
     """A form from its JSON."""
     names = ("values", "schema", "choices", "deletable", "version", "etag")
     return Form(writable=tuple(raw["writable"]), **{name: raw[name] for name in names})
+
+
+def preview_from(raw: Mapping[str, Any]) -> Preview:
+    """A preview from its JSON."""
+    return Preview(raw["changes"], raw["record"], tuple(raw["errors"]), raw["version"])

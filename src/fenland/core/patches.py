@@ -1,20 +1,39 @@
-"""Patch forms: what a body says is to change, before anything is known about the record.
+"""Patch forms: what a body says is to change.
 
-A patch is read into plain data first, then applied to a stored record by `merge`.
+Every form is read into a `Patch` before anything is known about the record, and applied to the
+stored record later: `against` gives the new value of each field that the patch touches. What
+those fields may be is no concern of this file; `rules.py` judges it.
+
+    MergePatch   application/merge-patch+json   RFC 7396; HTML forms become one in forms.py
+    Replacement  the body of a PUT: a whole record
+    JsonPatch    application/json-patch+json    RFC 6902, in json_patch.py
+    Edits        our own, in edits.py
 """
 
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import Any
+from dataclasses import dataclass
+from typing import Any, Protocol
 
-from fenland.core.problems import Malformed
+from fenland.core.problems import Malformed, Problem
 from fenland.core.validation import kind_of
 from fenland.core.values import read_json
 
 
+class Patch(Protocol):
+    """What every patch form can do."""
+
+    @property
+    def atomic(self) -> frozenset[str]:
+        """Fields whose change cannot lose another's: it is made of the stored value."""
+
+    def against(self, stored: Mapping[str, Any], problems: list[Problem]) -> dict[str, Any]:
+        """The new value of each touched field; what cannot be done is added to the problems."""
+
+
 def read_object(body: bytes) -> dict[str, Any]:
-    """A JSON object of fields: a merge patch (RFC 7396) for a record, or a record to create."""
+    """A JSON object of fields: a merge patch for a record, or a record to create."""
     if not body:
         raise Malformed("The body is empty. Send a JSON object with the fields to set.")
     value = read_json(body)
@@ -36,9 +55,33 @@ def merge(stored: Any, patch: Any) -> Any:
     return merged
 
 
-def merge_fields(stored: Mapping[str, Any], patch: Mapping[str, Any]) -> dict[str, Any]:
-    """The new value of each field that a merge patch touches; null clears."""
-    return {
-        name: merge(stored.get(name), value) if isinstance(value, dict) else value
-        for name, value in patch.items()
-    }
+@dataclass(frozen=True, slots=True)
+class MergePatch:
+    """A merge patch: absent fields stay, null clears, objects merge, all else replaces."""
+
+    fields: Mapping[str, Any]
+    atomic: frozenset[str] = frozenset()
+
+    def against(self, stored: Mapping[str, Any], problems: list[Problem]) -> dict[str, Any]:
+        """See `Patch`."""
+        return {
+            name: merge(stored.get(name), value) if isinstance(value, dict) else value
+            for name, value in self.fields.items()
+        }
+
+
+@dataclass(frozen=True, slots=True)
+class Replacement:
+    """A whole record: a field that is left out gets its default, or null.
+
+    `absent` gives those values; what it does not name (fields that the service keeps, that are
+    fixed, or that are never shown) stays as it is.
+    """
+
+    fields: Mapping[str, Any]
+    absent: Mapping[str, Any]
+    atomic: frozenset[str] = frozenset()
+
+    def against(self, stored: Mapping[str, Any], problems: list[Problem]) -> dict[str, Any]:
+        """See `Patch`."""
+        return {**self.absent, **self.fields}

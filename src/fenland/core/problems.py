@@ -12,6 +12,7 @@ Nothing here knows HTTP statuses: `web/errors.py` maps the tree to RFC 9457 prob
     ├─ TooLarge             a body over the limit
     ├─ Malformed            a request that cannot be read at all
     ├─ Conflict             cannot be done as the other records stand
+    ├─ KeyReused            an idempotency key that came with another request before
     ├─ Invalid              read, but breaks rules: carries every problem at once
     └─ Unavailable          the storage cannot take it now
        └─ StorageFull       the disk has no room
@@ -87,6 +88,10 @@ class Malformed(Refusal):
 
 class Conflict(Refusal):
     code = "conflict"
+
+
+class KeyReused(Refusal):
+    code = "key-reused"
 
 
 class Unavailable(Refusal):

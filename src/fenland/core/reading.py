@@ -25,7 +25,7 @@ from fenland.core.definitions import (
     Field,
     Mistake,
 )
-from fenland.core.names import NAME, RESERVED_FIELDS, did_you_mean
+from fenland.core.names import NAME, RESERVED_FIELDS, did_you_mean, nearest
 from fenland.core.problems import Problem, pointer_to
 from fenland.core.validation import compile_field
 
@@ -262,7 +262,8 @@ class _FieldReader:
     def _unfit(self, word: str, value: Any, keyword: Keyword) -> None:
         hint = f"It must be {keyword.looks}."
         if word in ("type", "format") and isinstance(value, str):
-            hint = did_you_mean(value, TYPES if word == "type" else FORMATS) + " " + hint
+            close = nearest(value, TYPES if word == "type" else FORMATS)
+            hint = f"Did you mean {close!r}? {hint}" if close else hint
         self.note(word, f"{self.place}: {word} is {value!r}.", hint)
 
     def _settled(self, word: str, value: Any) -> Any:

@@ -12,7 +12,7 @@ from typing import Any
 
 from fenland.core.definitions import Blank, Collection, Field
 from fenland.core.names import RESERVED_FIELDS, did_you_mean
-from fenland.core.patches import merge_fields
+from fenland.core.patches import MergePatch, Patch, Replacement
 from fenland.core.problems import Problem, pointer_to
 from fenland.core.validation import REFUSED, Check, compile_nullable
 from fenland.core.values import MISSING, same
@@ -47,44 +47,66 @@ class Rules:
     # --- step: blanks -------------------------------------------------------------------------
 
     def settle_blanks(
-        self, patch: Mapping[str, Any], asked: Blank | None, problems: list[Problem]
+        self, fields: Mapping[str, Any], asked: Blank | None, problems: list[Problem]
     ) -> dict[str, Any]:
-        """The patch with each blank taken for what its field, or the request, says it means."""
+        """The fields with each blank taken for what its field, or the request, says it means."""
         if asked is None and not self._blank and not self._nested_blank:
-            return dict(patch)
-        return _settle(patch, self.collection.fields, asked, "", problems)
+            return dict(fields)
+        return _settle(fields, self.collection.fields, asked, "", problems)
+
+    # --- step: merge --------------------------------------------------------------------------
+
+    def touch(
+        self,
+        stored: Mapping[str, Any],
+        patch: Patch,
+        asked: Blank | None,
+        problems: list[Problem],
+    ) -> dict[str, Any]:
+        """The new value of each field that a patch touches, blanks taken for what they mean."""
+        if isinstance(patch, MergePatch):
+            return MergePatch(self.settle_blanks(patch.fields, asked, problems)).against(stored, problems)
+        touched = patch.against(stored, problems)
+        # The other forms say what they mean by null, so only an empty text can be a blank there.
+        blank = {name: value for name, value in touched.items() if value == ""}
+        settled = self.settle_blanks(blank, asked, problems) if blank else {}
+        return {
+            name: settled.get(name, value)
+            for name, value in touched.items()
+            if name not in blank or name in settled
+        }
 
     # --- step: fields nobody may set this way -------------------------------------------------
 
     def drop_protected(
         self,
         stored: Mapping[str, Any],
-        patch: dict[str, Any],
+        touched: dict[str, Any],
         problems: list[Problem],
         *,
         may_transfer: bool,
         creating: bool = False,
     ) -> dict[str, Any]:
-        """The patch without unknown and protected fields.
+        """The touched fields without unknown and protected fields.
 
         A protected field that is sent as it is stored is dropped in silence, so that a client may
         return a whole record; any other adds a problem.
         """
-        unknown = [name for name in patch if name not in self._checks]
-        protected = [name for name in patch if name in self._protected]
+        unknown = [name for name in touched if name not in self._checks]
+        protected = [name for name in touched if name in self._protected]
         if not unknown and not protected:
-            return patch
+            return touched
         refused = set()
         for name in unknown:
             refused.add(name)
             if name not in RESERVED_FIELDS:
                 detail = f"There is no field {name!r}. {did_you_mean(name, self.collection.fields)}"
                 problems.append(Problem(pointer_to(name), "unknown_field", detail))
-            elif not same(stored.get(name), patch[name]):
+            elif not same(stored.get(name), touched[name]):
                 detail = f"{name} {_SERVER_KEPT}. Leave it out."
                 if name == "version" and not creating:
                     detail = (
-                        f"The record is at version {stored.get(name)}, not {patch[name]}. "
+                        f"The record is at version {stored.get(name)}, not {touched[name]}. "
                         "Read it again, or leave version out."
                     )
                 problems.append(Problem(pointer_to(name), "server_kept", detail))
@@ -92,15 +114,13 @@ class Rules:
             code = self._protected[name]
             if (code == "fixed" and creating) or (code == "owner" and may_transfer):
                 continue
-            if not self._unchanged(name, stored, patch[name]):
+            if not self._unchanged(name, stored, touched[name]):
                 problems.append(Problem(self._pointers[name], code, _PROTECTIONS[code]))
             refused.add(name)
-        return {name: value for name, value in patch.items() if name not in refused}
+        return {name: value for name, value in touched.items() if name not in refused}
 
     def _unchanged(self, name: str, stored: Mapping[str, Any], sent: Any) -> bool:
-        value = merge_fields(stored, {name: sent})[name]
-        if value is not None:
-            value = self._checks[name](value, "", [])
+        value = None if sent is None else self._checks[name](sent, "", [])
         return same(stored.get(name), value)
 
     # --- step: validate -----------------------------------------------------------------------
@@ -139,6 +159,15 @@ class Rules:
     def difference(self, stored: Mapping[str, Any], kept: Mapping[str, Any]) -> dict[str, Any]:
         """The fields whose value is not what is stored."""
         return {name: value for name, value in kept.items() if not same(stored[name], value)}
+
+    def replacement(self, fields: Mapping[str, Any]) -> Replacement:
+        """The patch that puts these fields in the place of all that can be set."""
+        absent = {
+            name: None if item.default is MISSING else item.default
+            for name, item in self.collection.fields.items()
+            if name not in self._protected and not item.write_only
+        }
+        return Replacement(fields, absent)
 
     # --- creating -----------------------------------------------------------------------------
 

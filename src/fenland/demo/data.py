@@ -14,6 +14,7 @@ from typing import Any
 
 from fenland.core.access import Scope
 from fenland.core.definitions import Definitions
+from fenland.core.patches import MergePatch
 from fenland.service.accounts import issue_token, put_account
 from fenland.service.create import CreateRequest, create
 from fenland.service.finding import Address
@@ -105,11 +106,13 @@ class _Writer:
 
     def create(self, who: str, collection: str, fields: dict[str, Any]) -> None:
         call = Call(self.tokens[who], "api", "sample")
-        create(self.service, call, CreateRequest(collection, lambda: fields))
+        create(self.service, call, CreateRequest(collection, lambda rules: fields))
 
     def update(self, who: str, collection: str, key: Any, fields: dict[str, Any], reason: str | None) -> None:
         call = Call(self.tokens[who], "api", "sample")
-        request = UpdateRequest(Address(collection, str(key)), lambda: fields, reason=reason)
+        request = UpdateRequest(
+            Address(collection, str(key)), lambda rules: MergePatch(fields), reason=reason
+        )
         update(self.service, call, request)
 
 

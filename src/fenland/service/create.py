@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
 from fenland.core.access import Actor
 from fenland.core.definitions import Blank
 from fenland.core.problems import Invalid, Problem
-from fenland.core.rules import lenient
+from fenland.core.rules import Rules, lenient
 from fenland.service.finding import permit
+from fenland.service.once import Once, once
 from fenland.service.saving import Saved, check_others, history_entry, naming_conflicts
 from fenland.service.service import Call, Resource, Service
 from fenland.storage.sqlite import Connection
@@ -18,13 +19,14 @@ from fenland.storage.sqlite import Connection
 
 @dataclass(frozen=True, slots=True)
 class CreateRequest:
-    """A record to create. `read_fields` gives what was sent, or raises why it cannot be read."""
+    """A record to create. `read_fields` gives what was sent, or raises why it cannot."""
 
     collection: str
-    read_fields: Callable[[], dict[str, Any]]
+    read_fields: Callable[[Rules], Mapping[str, Any]]
     blank: Blank | None = None
     lenient: bool = False
     reason: str | None = None
+    once: Once | None = None
 
 
 def create(service: Service, call: Call, request: CreateRequest) -> Saved:
@@ -32,10 +34,12 @@ def create(service: Service, call: Call, request: CreateRequest) -> Saved:
     actor = service.authenticate(call)
     resource = service.resource(request.collection)
     permit("create", resource, actor, {})
-    given = request.read_fields()
-    return service.database.write(
-        lambda connection: _create(service, connection, call, actor, resource, request, given)
-    )
+    given = request.read_fields(resource.rules)
+
+    def work(connection: Connection) -> Saved:
+        return _create(service, connection, call, actor, resource, request, given)
+
+    return service.database.write(once(service, actor, request.once, work))
 
 
 def _create(
@@ -45,10 +49,10 @@ def _create(
     actor: Actor,
     resource: Resource,
     request: CreateRequest,
-    given: dict[str, Any],
+    sent: Mapping[str, Any],
 ) -> Saved:
     rules, collection, problems = resource.rules, resource.collection, list[Problem]()
-    given = rules.settle_blanks(given, request.blank, problems)
+    given = rules.settle_blanks(sent, request.blank, problems)
     owned = {} if collection.owner is None else {collection.owner: actor.name}
     # A transfer is judged by the record as it would be without it: owned by whoever creates it.
     transfer = resource.policy.may("transfer", actor, owned)

@@ -13,6 +13,7 @@ from typing import Any
 from fenland.core.access import Actor
 from fenland.core.problems import Conflict
 from fenland.service.finding import UNCONDITIONAL, Address, Preconditions, Record, find, meet, permit
+from fenland.service.once import Once, once
 from fenland.service.saving import Saved, history_entry, naming_conflicts, save_changes
 from fenland.service.service import Call, Resource, Service
 from fenland.storage.sqlite import Connection
@@ -37,15 +38,18 @@ class DeleteRequest:
     address: Address
     preconditions: Preconditions = UNCONDITIONAL
     reason: str | None = None
+    once: Once | None = None
 
 
 def delete(service: Service, call: Call, request: DeleteRequest) -> Saved:
     """Deletes a record and returns its last copy. Raises `Conflict` when others refer to it."""
     actor = service.authenticate(call)
     resource = service.resource(request.address.collection)
-    return service.database.write(
-        lambda connection: _delete(service, connection, call, actor, resource, request)
-    )
+
+    def work(connection: Connection) -> Saved:
+        return _delete(service, connection, call, actor, resource, request)
+
+    return service.database.write(once(service, actor, request.once, work))
 
 
 def _delete(

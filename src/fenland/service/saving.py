@@ -23,11 +23,16 @@ from fenland.storage.sqlite import Connection, ReferenceBroken, UniqueTaken, tra
 
 @dataclass(frozen=True, slots=True)
 class Saved:
-    """A record after a request to change it. `dropped` names fields ignored by lenient handling."""
+    """A record after a request to change it.
+
+    `dropped` names the fields that lenient handling ignored; `repeated` says that this is the kept
+    outcome of an earlier request with the same idempotency key.
+    """
 
     record: Record
     changed: bool
     dropped: tuple[str, ...] = ()
+    repeated: bool = False
 
     @property
     def etag(self) -> str:

@@ -8,7 +8,7 @@ from __future__ import annotations
 import os
 from collections.abc import Callable
 from dataclasses import dataclass
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
 from fenland.core.access import Actor, Policy
@@ -20,6 +20,9 @@ from fenland.core.rules import Rules
 from fenland.storage.database import Database, open_database
 from fenland.storage.records import Records
 from fenland.storage.sqlite import translating
+
+#: Long enough for a phone that was out of reach for a day.
+_OUTCOMES_KEPT = timedelta(hours=24)
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,6 +64,10 @@ class Service:
     def now(self) -> str:
         """This moment, in the form records keep."""
         return timestamp(self._clock())
+
+    def outcome_expiry(self) -> str:
+        """Until when the outcome of a request with an idempotency key is kept."""
+        return timestamp(self._clock() + _OUTCOMES_KEPT)
 
     def new_id(self) -> str:
         """A fresh UUIDv7."""

@@ -1,9 +1,10 @@
 """Partial update: the pipeline that a PATCH goes through.
 
 `_update` is to be read as one sentence: find the record, see that the actor may see it and may
-change it, that the precondition holds; then the patch is read, blanks are settled, protected
-fields dropped or refused, the rest merged, validated and compared with what is stored; and if
-anything differs, the changed columns and the history entry are saved in one transaction.
+change it, that the precondition holds; then the patch is read and applied to what is stored,
+protected fields dropped or refused, the rest validated and compared with what is stored; what
+others changed since the version the caller saw is taken into account; and if anything differs, the
+changed columns and the history entry are saved in one transaction.
 
 The patch is read outside the transaction, and a refusal to read it is raised in its turn, so that
 the order of refusals holds: 401, 404, 403, 412 or 428, 415, 400, 409, 422.
@@ -11,16 +12,27 @@ the order of refusals holds: 401, 404, 403, 412 or 428, 415, 400, 409, 422.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
 from fenland.core.access import Actor
 from fenland.core.definitions import Blank
-from fenland.core.patches import merge_fields
-from fenland.core.problems import Invalid, Problem
-from fenland.core.rules import lenient
-from fenland.service.finding import UNCONDITIONAL, Address, Preconditions, Record, find, meet, permit
+from fenland.core.patches import Patch
+from fenland.core.problems import Conflict, Invalid, Malformed, Problem, pointer_to
+from fenland.core.rules import Rules, lenient
+from fenland.core.values import same
+from fenland.service.finding import (
+    UNCONDITIONAL,
+    Address,
+    Preconditions,
+    Record,
+    find,
+    meet,
+    permit,
+    visible,
+)
+from fenland.service.once import Once, once
 from fenland.service.saving import Saved, check_others, save_changes
 from fenland.service.service import Call, Resource, Service
 from fenland.storage.sqlite import Connection
@@ -28,14 +40,39 @@ from fenland.storage.sqlite import Connection
 
 @dataclass(frozen=True, slots=True)
 class UpdateRequest:
-    """A partial update as asked. `read_patch` gives the patch, or raises why it cannot be read."""
+    """An update as asked. `read_patch` gives the patch by the collection's rules, or raises why it cannot.
+
+    `base` is the version the caller was looking at: fields that others changed since are in conflict.
+    """
 
     address: Address
-    read_patch: Callable[[], dict[str, Any]]
+    read_patch: Callable[[Rules], Patch]
     preconditions: Preconditions = UNCONDITIONAL
+    base: int | None = None
     blank: Blank | None = None
     lenient: bool = False
     reason: str | None = None
+    once: Once | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Preview:
+    """What an update would do: each change before and after, the record as it would be, what is wrong."""
+
+    record: Record
+    changes: Mapping[str, tuple[Any, Any]]
+    problems: tuple[Problem, ...]
+    dropped: tuple[str, ...]
+    version: int
+
+
+@dataclass(frozen=True, slots=True)
+class _Decision:
+    """What is to be written, and all that is wrong with it."""
+
+    changes: dict[str, Any]
+    problems: list[Problem]
+    dropped: tuple[str, ...]
 
 
 def update(service: Service, call: Call, request: UpdateRequest) -> Saved:
@@ -45,8 +82,28 @@ def update(service: Service, call: Call, request: UpdateRequest) -> Saved:
     """
     actor = service.authenticate(call)
     resource = service.resource(request.address.collection)
-    return service.database.write(
-        lambda connection: _update(service, connection, call, actor, resource, request)
+
+    def work(connection: Connection) -> Saved:
+        return _update(service, connection, call, actor, resource, request)
+
+    return service.database.write(once(service, actor, request.once, work))
+
+
+def preview(service: Service, call: Call, request: UpdateRequest) -> Preview:
+    """Does everything that `update` does but the saving. Field problems are part of the answer."""
+    actor = service.authenticate(call)
+    resource = service.resource(request.address.collection)
+    with service.database.snapshot() as connection:
+        stored = _found(connection, actor, resource, request)
+        decision = _decide(service, connection, actor, resource, request, stored)
+    hidden = [name for name, item in resource.collection.fields.items() if item.write_only]
+    shown = {name: value for name, value in decision.changes.items() if name not in hidden}
+    return Preview(
+        record=visible({**stored, **decision.changes}, resource),
+        changes={name: (stored[name], value) for name, value in shown.items()},
+        problems=tuple(decision.problems),
+        dropped=decision.dropped,
+        version=stored["version"],
     )
 
 
@@ -58,14 +115,26 @@ def _update(
     resource: Resource,
     request: UpdateRequest,
 ) -> Saved:
+    stored = _found(connection, actor, resource, request)
+    decision = _decide(service, connection, actor, resource, request, stored)
+    if decision.problems:
+        raise Invalid(decision.problems)
+    if not decision.changes:
+        return Saved(stored, changed=False, dropped=decision.dropped)
+    record = save_changes(
+        service, connection, call, actor, resource, stored, decision.changes, reason=request.reason
+    )
+    return Saved(record, changed=True, dropped=decision.dropped)
+
+
+def _found(connection: Connection, actor: Actor, resource: Resource, request: UpdateRequest) -> Record:
+    """The stored record, once the actor may change it and the preconditions hold."""
     stored = find(connection, resource, actor, request.address)
     permit("update", resource, actor, stored)
-    meet(request.preconditions, resource, stored)
-    changes, dropped = _decide(service, connection, actor, resource, request, stored)
-    if not changes:
-        return Saved(stored, changed=False, dropped=dropped)
-    record = save_changes(service, connection, call, actor, resource, stored, changes, reason=request.reason)
-    return Saved(record, changed=True, dropped=dropped)
+    # Naming the version one saw is what a precondition is demanded for.
+    if request.base is None or request.preconditions != UNCONDITIONAL:
+        meet(request.preconditions, resource, stored)
+    return stored
 
 
 def _decide(
@@ -75,21 +144,59 @@ def _decide(
     resource: Resource,
     request: UpdateRequest,
     stored: Record,
-) -> tuple[dict[str, Any], tuple[str, ...]]:
-    """The fields to write and those dropped by lenient handling. Raises `Invalid`."""
+) -> _Decision:
     rules, problems = resource.rules, list[Problem]()
-    patch = rules.settle_blanks(request.read_patch(), request.blank, problems)
+    patch = request.read_patch(rules)
+    touched = rules.touch(visible(stored, resource), patch, request.blank, problems)
     transfer = resource.policy.may("transfer", actor, stored)
-    patch = rules.drop_protected(stored, patch, problems, may_transfer=transfer)
-    touched = merge_fields(stored, patch)
+    touched = rules.drop_protected(stored, touched, problems, may_transfer=transfer)
     kept = rules.validate(touched, problems)
     changes = rules.difference(stored, kept)
+    if request.base is not None and request.base != stored["version"]:
+        _refuse_conflicts(service, connection, resource, stored, request.base, changes, patch.atomic)
     dropped: list[str] = []
     if changes:
         rules.validate_whole({**stored, **changes}, problems)
         problems += check_others(service, connection, resource, actor, changes, stored["id"])
     if request.lenient:
         problems, dropped = lenient(problems)
-    if problems:
-        raise Invalid(problems)
-    return changes, tuple(dropped)
+    return _Decision(changes, problems, tuple(dropped))
+
+
+def _refuse_conflicts(
+    service: Service,
+    connection: Connection,
+    resource: Resource,
+    stored: Record,
+    base: int,
+    changes: Mapping[str, Any],
+    atomic: frozenset[str],
+) -> None:
+    """Raises `Conflict` for fields that both the caller and others changed since version `base`."""
+    if not 1 <= base < stored["version"]:
+        raise Malformed(f"base is {base}, and the record is at version {stored['version']}. Read it again.")
+    at_base: dict[str, Any] = {}
+    for entry in service.database.history.since(connection, stored["id"], base):
+        for name, (before, _) in entry.changes.items():
+            at_base.setdefault(name, before)
+    hidden = [name for name, item in resource.collection.fields.items() if item.write_only]
+    conflicts = [
+        {"pointer": pointer_to(name)}
+        if name in hidden
+        else {
+            "pointer": pointer_to(name),
+            "base": at_base[name],
+            "current": stored[name],
+            "yours": value,
+        }
+        for name, value in changes.items()
+        # A field that others changed and changed back is as the caller saw it.
+        if name in at_base and name not in atomic and not same(at_base[name], stored[name])
+    ]
+    if conflicts:
+        raise Conflict(
+            f"Others changed the same fields since version {base}. Decide for each, then send it again with "
+            f"base={stored['version']}.",
+            version=stored["version"],
+            conflicts=conflicts,
+        )

@@ -17,6 +17,7 @@ from fenland.storage import sqlite
 from fenland.storage.accounts import Accounts
 from fenland.storage.codec import json_text
 from fenland.storage.history import History
+from fenland.storage.outcomes import Outcomes
 from fenland.storage.records import Records
 from fenland.storage.tables import LAYOUT, Tables
 from fenland.storage.writer import Writer
@@ -41,6 +42,7 @@ class Database:
             name: Records(one, tables.records[name], dialect) for name, one in definitions.collections.items()
         }
         self.history = History(tables.history, dialect)
+        self.outcomes = Outcomes(tables.outcomes, dialect)
         self.accounts = Accounts(tables.accounts, tables.tokens, dialect)
         self._writer = Writer(sqlite.driver_connection(engine), path.with_name(path.name + ".lock"))
 

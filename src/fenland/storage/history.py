@@ -45,6 +45,12 @@ class History:
             .limit(bindparam("x_limit")),
             dialect,
         )
+        self._since = Prepared(
+            select(*columns)
+            .where(table.c.record_id == bindparam("record_id"), table.c.version > bindparam("version"))
+            .order_by(table.c.version),
+            dialect,
+        )
         self._last_deleted = Prepared(
             select(*columns)
             .where(
@@ -82,6 +88,11 @@ class History:
         """A record's entries of versions under `below`, newest first."""
         given = {"record_id": record_id, "below": below, "x_limit": limit}
         return [_entry(row) for row in self._of_record.all(connection, given)]
+
+    def since(self, connection: Connection, record_id: str, version: int) -> list[Entry]:
+        """A record's entries of versions over `version`, oldest first."""
+        given = {"record_id": record_id, "version": version}
+        return [_entry(row) for row in self._since.all(connection, given)]
 
     def last_deleted(self, connection: Connection, collection: str, key: Any) -> Entry | None:
         """The entry that deleted the last record with this key, or None."""

@@ -127,6 +127,15 @@ class Tables:
             Column("expires_at", DateTime),
             Column("revoked_at", DateTime),
         )
+        self.outcomes = Table(
+            "fenland_outcomes",
+            self.metadata,
+            Column("account", String, primary_key=True),
+            Column("key", String, primary_key=True),
+            Column("fingerprint", String(64), nullable=False),
+            Column("content", JSON, nullable=False),
+            Column("expires_at", DateTime, nullable=False, index=True),
+        )
         self.history = _history_table(self.metadata)
 
 

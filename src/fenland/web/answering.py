@@ -32,6 +32,8 @@ def json_answer(value: Any, status: int = 200, headers: Mapping[str, str] | None
 def record_answer(request: Request, resource: Resource, saved: Saved, status: int = 200) -> Response:
     """A saved record as the answer to a change, as RFC 7240 preferences would have it."""
     headers = {"ETag": saved.etag}
+    if saved.repeated:
+        headers["Idempotency-Replayed"] = "true"
     applied = []
     if prefers(request, "handling=lenient"):
         applied.append("handling=lenient")

@@ -8,6 +8,7 @@ from fenland.service.service import Service
 from fenland.service.settings import Settings
 from fenland.web import console, errors, records, schemas, status
 from fenland.web.logs import RequestLog
+from fenland.web.override import MethodOverride
 
 
 def create_app(service: Service, settings: Settings) -> Flask:
@@ -20,5 +21,5 @@ def create_app(service: Service, settings: Settings) -> Flask:
     schemas.register(app, service)
     status.register(app, service, settings)
     console.register(app)
-    app.wsgi_app = RequestLog(app.wsgi_app)  # type: ignore[method-assign]
+    app.wsgi_app = RequestLog(MethodOverride(app.wsgi_app))  # type: ignore[method-assign]
     return app

@@ -38,13 +38,15 @@ KINDS: Mapping[str, Kind] = {
         409, "In conflict with other records", "Resolve what the detail names, then send again."
     ),
     "invalid": Kind(422, "Not valid", "Correct each field named under errors."),
+    "key-reused": Kind(422, "Idempotency-Key used before", "Use a new key for each change."),
     "unavailable": Kind(503, "Not possible at the moment", "Wait as Retry-After says, then send again."),
     "storage-full": Kind(507, "No room left", "Make room on the disk, then send again."),
     "method-not-allowed": Kind(405, "Method not allowed", "Use one of the methods named in Allow."),
     "internal": Kind(500, "An error of the service", "Report it with the request id; nothing was saved."),
 }
 
-_BY_STATUS = {kind.status: code for code, kind in KINDS.items()}
+#: For what Flask itself refuses; the first kind of a status is its plain one.
+_BY_STATUS = {kind.status: code for code, kind in reversed(list(KINDS.items()))}
 _RETRY_SECONDS = "1"
 
 

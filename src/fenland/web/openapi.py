@@ -6,12 +6,13 @@ from typing import Any
 
 import fenland
 from fenland.core.definitions import Collection, Definitions
+from fenland.core.edits import EDITS_SCHEMA
 from fenland.core.rules import BLANKS
 from fenland.core.schemas import RESERVED_SCHEMAS, field_schema, may_set
 from fenland.core.values import MISSING
 from fenland.service.listing import LARGEST_PAGE, USUAL_PAGE
 from fenland.web.errors import KINDS, PROBLEM
-from fenland.web.reading import JSON, MERGE_PATCH
+from fenland.web.reading import EDITS, FORM_TYPES, JSON, JSON_PATCH, MERGE_PATCH
 
 Schema = dict[str, Any]
 
@@ -26,7 +27,8 @@ def _content(schema: Schema, *types: str) -> Schema:
 
 def _responses(*codes: str) -> Schema:
     """The problems an operation may answer with, by status."""
-    return {str(KINDS[code].status): _ref(f"responses/{code}") for code in codes}
+    # A status is listed once; where kinds share one, the first is its plain one.
+    return {str(KINDS[code].status): _ref(f"responses/{code}") for code in reversed(codes)}
 
 
 def _parameter(name: str, where: str, schema: Schema, description: str) -> Schema:
@@ -49,6 +51,14 @@ _PARAMETERS: dict[str, Schema] = {
         "blank", "query", {"enum": list(BLANKS)}, "What a blank means for every field of this request."
     ),
     "reason": _parameter("reason", "query", {"type": "string", "maxLength": 500}, "Kept in the history."),
+    "base": _parameter(
+        "base",
+        "query",
+        {"type": "integer", "minimum": 1},
+        "The version you saw; 409 where others changed the same.",
+    ),
+    "preview": _parameter("preview", "query", _FLAG, "Answer what would change, and save nothing."),
+    "once": _parameter("Idempotency-Key", "header", _TEXT, "Carried out once, however often it is sent."),
     "if_match": _parameter("If-Match", "header", _TEXT, "Only if the record has this ETag (RFC 9110)."),
     "if_none_match": _parameter("If-None-Match", "header", _TEXT, "Only if it has another (RFC 9110)."),
     "prefer": _parameter("Prefer", "header", _TEXT, "return=minimal, handling=lenient (RFC 7240), by comma."),
@@ -139,6 +149,35 @@ _CHOICES: Schema = {
 }
 
 
+_PREVIEW: Schema = {
+    "type": "object",
+    "description": "What a change would do, had it been saved.",
+    "properties": {
+        "preview": {"const": True},
+        "version": {"type": "integer"},
+        "changes": {"type": "object", "additionalProperties": {"type": "object"}},
+        "record": {"type": "object"},
+        "errors": {"type": "array", "items": {"$ref": "#/components/schemas/FieldError"}},
+        "ignored": {"type": "array", "items": _TEXT},
+    },
+    "required": ["preview", "version", "changes", "record", "errors", "ignored"],
+}
+_JSON_PATCH: Schema = {
+    "type": "array",
+    "description": "RFC 6902.",
+    "items": {
+        "type": "object",
+        "properties": {
+            "op": {"enum": ["add", "remove", "replace", "move", "copy", "test"]},
+            "path": {"type": "string", "format": "json-pointer"},
+            "from": {"type": "string", "format": "json-pointer"},
+            "value": {},
+        },
+        "required": ["op", "path"],
+    },
+}
+
+
 def _page_of(item: Schema, following: Schema) -> Schema:
     return {
         "type": "object",
@@ -220,6 +259,20 @@ _WRITING = (
 _GUARDED = ("version-mismatch", "version-required")
 
 
+_CHANGING = ("if_match", "if_none_match", "base", "preview", "once", "prefer", "blank", "reason")
+
+
+def _changed(name: str) -> Schema:
+    """The answers to a change of one record: as saved, or with `preview` what would be."""
+    saved = _record_answer(name, "The record as saved; with preview, what would change.", "ETag")
+    saved["content"] = _content({"anyOf": [_ref(f"schemas/{name}"), _ref("schemas/Preview")]})
+    return {
+        "200": saved,
+        "204": {"description": "Saved; return=minimal was preferred."},
+        **_responses(*_WRITING, *_GUARDED),
+    }
+
+
 def _one_record(name: str, suffix: str) -> Schema:
     """Read, update and delete of one record; `suffix` keeps operation ids apart."""
     return {
@@ -234,20 +287,29 @@ def _one_record(name: str, suffix: str) -> Schema:
         },
         "patch": {
             "operationId": f"update{name}{suffix}",
-            "parameters": _use("if_match", "if_none_match", "prefer", "blank", "reason"),
+            "parameters": _use(*_CHANGING),
             "requestBody": {
                 "required": True,
-                "content": _content(_ref(f"schemas/{name}Patch"), MERGE_PATCH, JSON),
+                "content": {
+                    **_content(_ref(f"schemas/{name}Patch"), MERGE_PATCH, JSON, *FORM_TYPES),
+                    **_content(_ref("schemas/JsonPatch"), JSON_PATCH),
+                    **_content(_ref("schemas/Edits"), EDITS),
+                },
             },
-            "responses": {
-                "200": _record_answer(name, "The record as saved.", "ETag"),
-                "204": {"description": "Saved; return=minimal was preferred."},
-                **_responses(*_WRITING, *_GUARDED),
+            "responses": _changed(name),
+        },
+        "put": {
+            "operationId": f"replace{name}{suffix}",
+            "parameters": _use(*_CHANGING),
+            "requestBody": {
+                "required": True,
+                "content": _content(_ref(f"schemas/{name}Patch"), JSON, *FORM_TYPES),
             },
+            "responses": _changed(name),
         },
         "delete": {
             "operationId": f"delete{name}{suffix}",
-            "parameters": _use("if_match", "if_none_match", "prefer", "reason"),
+            "parameters": _use("if_match", "if_none_match", "prefer", "reason", "once"),
             "responses": {
                 "200": _record_answer(name, "The last copy.", "ETag"),
                 "204": {"description": "Deleted; return=minimal was preferred."},
@@ -276,8 +338,11 @@ def _paths(collection: Collection) -> dict[str, Schema]:
             },
             "post": {
                 "operationId": f"create{name}",
-                "parameters": _use("prefer", "blank", "reason"),
-                "requestBody": {"required": True, "content": _content(_ref(f"schemas/{name}New"))},
+                "parameters": _use("prefer", "blank", "reason", "once"),
+                "requestBody": {
+                    "required": True,
+                    "content": _content(_ref(f"schemas/{name}New"), JSON, *FORM_TYPES),
+                },
                 "responses": {
                     "201": _record_answer(name, "The record as created.", "ETag", "Location"),
                     **_responses(*_WRITING),
@@ -347,6 +412,9 @@ def _own_paths() -> dict[str, Schema]:
                 "responses": {"200": schema, **_responses(*_READING, "not-permitted")},
             },
         },
+        "/v1/edits.schema.json": {
+            "get": {"operationId": "editsSchema", "security": [], "responses": {"200": health}}
+        },
         "/v1/session": {
             "get": {"operationId": "session", "responses": {"200": session, **_responses("not-signed-in")}}
         },
@@ -357,7 +425,15 @@ def _own_paths() -> dict[str, Schema]:
 def document(definitions: Definitions, title: str) -> Schema:
     """The document for these definitions."""
     paths = _own_paths()
-    schemas = {"Problem": _PROBLEM, "FieldError": _FIELD_ERROR, "Entry": _ENTRY, "Session": _SESSION}
+    schemas = {
+        "Problem": _PROBLEM,
+        "FieldError": _FIELD_ERROR,
+        "Entry": _ENTRY,
+        "Session": _SESSION,
+        "Preview": _PREVIEW,
+        "JsonPatch": _JSON_PATCH,
+        "Edits": {name: value for name, value in EDITS_SCHEMA.items() if name != "$schema"},
+    }
     for collection in definitions.collections.values():
         schemas |= _schemas(collection)
         paths |= _paths(collection)

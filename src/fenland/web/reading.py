@@ -2,24 +2,33 @@
 
 from __future__ import annotations
 
+import hashlib
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Iterable, Mapping
 from typing import Any
 
 from flask import Request
 from werkzeug.exceptions import RequestEntityTooLarge
 
 from fenland.core.definitions import Blank
+from fenland.core.edits import read_edits
+from fenland.core.forms import read_form
+from fenland.core.json_patch import read_json_patch
 from fenland.core.names import did_you_mean
-from fenland.core.patches import read_object
+from fenland.core.patches import MergePatch, Patch, read_object
 from fenland.core.problems import Malformed, TooLarge, UnsupportedMedia
-from fenland.core.rules import BLANKS
-from fenland.service.finding import Preconditions
+from fenland.core.rules import BLANKS, Rules
+from fenland.service.finding import UNCONDITIONAL, Preconditions
+from fenland.service.once import LONGEST_KEY, Once
 from fenland.service.service import Call
 
-MERGE_PATCH = "application/merge-patch+json"
 JSON = "application/json"
-ACCEPT_PATCH = f"{MERGE_PATCH}, {JSON}"
+MERGE_PATCH = "application/merge-patch+json"
+JSON_PATCH = "application/json-patch+json"
+EDITS = "application/vnd.fenland.edits+json"
+FORM_TYPES = ("application/x-www-form-urlencoded", "multipart/form-data")
+PATCH_TYPES = (MERGE_PATCH, JSON, JSON_PATCH, EDITS, *FORM_TYPES)
+ACCEPT_PATCH = ", ".join(PATCH_TYPES)
 
 #: Through what a change may say it came; anything else counts as the API itself.
 VIAS = ("api", "client", "command-line", "console")
@@ -54,7 +63,7 @@ def preconditions_of(request: Request) -> Preconditions:
     """The preconditions a request states (RFC 9110 section 13.1). Weak tags never match here."""
     headers = request.headers
     if "If-Match" not in headers and "If-None-Match" not in headers:
-        return Preconditions()
+        return UNCONDITIONAL
     return Preconditions(
         match=_entity_tags("If-Match", headers.get("If-Match")),
         none_match=_entity_tags("If-None-Match", headers.get("If-None-Match")),
@@ -114,27 +123,86 @@ def prefers(request: Request, preference: str) -> bool:
 def body_of(request: Request) -> bytes:
     """The body. Raises `TooLarge`."""
     try:
-        return request.get_data(cache=False)
+        return request.get_data()
     except RequestEntityTooLarge:
         limit = request.max_content_length
         raise TooLarge(f"The body is larger than {limit} bytes. Send less at a time.") from None
 
 
-def fields_reader(request: Request, *types: str) -> Callable[[], dict[str, Any]]:
-    """A function that gives the fields a JSON body holds, or raises why it cannot be read.
+def _media_types(request: Request, known: Iterable[str]) -> None:
+    kind = request.mimetype
+    if kind not in known:
+        found = f"is of type {kind!r}" if kind else "has no Content-Type"
+        raise UnsupportedMedia(
+            f"The body {found}, which is not read here. Send one of {', '.join(known)}.",
+            headers={"Accept-Patch": ACCEPT_PATCH},
+        )
+
+
+def _form_reader(request: Request) -> Callable[[Rules], MergePatch]:
+    try:
+        sent = {name: request.form.getlist(name) for name in request.form}
+        files = list(request.files)
+    except RequestEntityTooLarge:
+        raise TooLarge("The form is larger than the service reads. Send less at a time.") from None
+
+    def read(rules: Rules) -> MergePatch:
+        if files:
+            raise UnsupportedMedia(f"The form holds a file, {files[0]!r}. Files are not taken here.")
+        return read_form(rules.collection.fields, sent)
+
+    return read
+
+
+def patch_reader(request: Request) -> Callable[[Rules], Patch]:
+    """A function that gives the patch a body holds, or raises why it cannot be read.
 
     The body is taken now, while the request is at hand, and read later, in the turn of refusals.
     """
     kind = request.mimetype
+    if kind in FORM_TYPES:
+        return _form_reader(request)
     body = body_of(request)
 
-    def read() -> dict[str, Any]:
-        if kind not in types:
-            found = f"is of type {kind!r}" if kind else "has no Content-Type"
-            raise UnsupportedMedia(
-                f"The body {found}, which is not read here. Send {' or '.join(types)}.",
-                headers={"Accept-Patch": ACCEPT_PATCH},
-            )
+    def read(rules: Rules) -> Patch:
+        _media_types(request, PATCH_TYPES)
+        if kind == JSON_PATCH:
+            return read_json_patch(body)
+        return read_edits(body) if kind == EDITS else MergePatch(read_object(body))
+
+    return read
+
+
+def fields_reader(request: Request) -> Callable[[Rules], Mapping[str, Any]]:
+    """The same for a whole record: JSON, or a form."""
+    if request.mimetype in FORM_TYPES:
+        read_sent = _form_reader(request)
+        return lambda rules: read_sent(rules).fields
+    body = body_of(request)
+
+    def read(rules: Rules) -> Mapping[str, Any]:
+        _media_types(request, (JSON, *FORM_TYPES))
         return read_object(body)
 
     return read
+
+
+def once_of(request: Request) -> Once | None:
+    """The idempotency key of a request, with a fingerprint of all that makes it what it is."""
+    key = request.headers.get("Idempotency-Key")
+    if key is None:
+        return None
+    key = key.strip().strip('"')
+    if not 1 <= len(key) <= LONGEST_KEY:
+        raise Malformed(f"Idempotency-Key must be 1 to {LONGEST_KEY} characters long.")
+    told = hashlib.sha256()
+    for part in (
+        request.method,
+        request.full_path,
+        request.mimetype,
+        request.headers.get("If-Match", ""),
+        request.headers.get("Prefer", ""),
+    ):
+        told.update(part.encode() + b"\0")
+    told.update(body_of(request))
+    return Once(key, told.hexdigest())

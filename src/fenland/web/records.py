@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from typing import Any
 from urllib.parse import quote, urlencode
 
 from flask import Flask, Response, request
 
+from fenland.core.patches import Patch
 from fenland.core.problems import Malformed
+from fenland.core.rules import Rules
 from fenland.service.create import CreateRequest, create
 from fenland.service.delete import DeleteRequest, delete
 from fenland.service.finding import Address
@@ -15,17 +19,17 @@ from fenland.service.listing import USUAL_PAGE, ListRequest, list_records
 from fenland.service.read import read
 from fenland.service.service import Service
 from fenland.service.timeline import timeline
-from fenland.service.update import UpdateRequest, update
+from fenland.service.update import Preview, UpdateRequest, preview, update
 from fenland.web.answering import fresh_answer, json_answer, record_answer
 from fenland.web.forms import form_json
 from fenland.web.reading import (
     ACCEPT_PATCH,
-    JSON,
-    MERGE_PATCH,
     blank_of,
     call_of,
     fields_reader,
     flag,
+    once_of,
+    patch_reader,
     preconditions_of,
     prefers,
     query_of,
@@ -40,6 +44,17 @@ def _reason(query: dict[str, str]) -> str | None:
     if reason is not None and len(reason) > _LONGEST_REASON:
         raise Malformed(f"reason is {len(reason)} characters long. Use at most {_LONGEST_REASON}.")
     return reason
+
+
+def _preview_json(found: Preview) -> dict[str, Any]:
+    return {
+        "preview": True,
+        "version": found.version,
+        "changes": {name: {"before": was, "after": now} for name, (was, now) in found.changes.items()},
+        "record": found.record,
+        "errors": [one.as_json() for one in found.problems],
+        "ignored": list(found.dropped),
+    }
 
 
 class _Routes:
@@ -72,10 +87,11 @@ class _Routes:
         query = query_of(request, "blank", "reason")
         asked = CreateRequest(
             collection=collection,
-            read_fields=fields_reader(request, JSON),
+            read_fields=fields_reader(request),
             blank=blank_of(query),
             lenient=prefers(request, "handling=lenient"),
             reason=_reason(query),
+            once=once_of(request),
         )
         saved = create(self.service, call_of(request), asked)
         resource = self.service.resources[collection]
@@ -90,17 +106,30 @@ class _Routes:
         return fresh_answer(request, self.service.resources[collection], saved)
 
     def update(self, collection: str, value: str, field: str | None = None) -> Response:
-        query = query_of(request, "blank", "reason")
+        return self._update(Address(collection, value, field), patch_reader(request))
+
+    def replace(self, collection: str, value: str, field: str | None = None) -> Response:
+        read_fields = fields_reader(request)
+        return self._update(
+            Address(collection, value, field), lambda rules: rules.replacement(read_fields(rules))
+        )
+
+    def _update(self, address: Address, read_patch: Callable[[Rules], Patch]) -> Response:
+        query = query_of(request, "blank", "reason", "base", "preview")
         asked = UpdateRequest(
-            address=Address(collection, value, field),
-            read_patch=fields_reader(request, MERGE_PATCH, JSON),
+            address=address,
+            read_patch=read_patch,
             preconditions=preconditions_of(request),
+            base=whole_number(query, "base", None),
             blank=blank_of(query),
             lenient=prefers(request, "handling=lenient"),
             reason=_reason(query),
+            once=once_of(request),
         )
+        if flag(query, "preview"):
+            return json_answer(_preview_json(preview(self.service, call_of(request), asked)))
         saved = update(self.service, call_of(request), asked)
-        return record_answer(request, self.service.resources[collection], saved)
+        return record_answer(request, self.service.resources[address.collection], saved)
 
     def delete(self, collection: str, value: str, field: str | None = None) -> Response:
         query = query_of(request, "reason")
@@ -108,6 +137,7 @@ class _Routes:
             address=Address(collection, value, field),
             preconditions=preconditions_of(request),
             reason=_reason(query),
+            once=once_of(request),
         )
         saved = delete(self.service, call_of(request), asked)
         return record_answer(request, self.service.resources[collection], saved)
@@ -145,6 +175,7 @@ def register(app: Flask, service: Service) -> None:
     for name, rule in (("", one), (" by", by)):
         app.add_url_rule(rule, f"read{name}", routes.read, methods=["GET"])
         app.add_url_rule(rule, f"update{name}", routes.update, methods=["PATCH"])
+        app.add_url_rule(rule, f"replace{name}", routes.replace, methods=["PUT"])
         app.add_url_rule(rule, f"delete{name}", routes.delete, methods=["DELETE"])
     app.add_url_rule(f"{one}/history", "history", routes.history, methods=["GET"])
     app.add_url_rule(f"{one}/form", "form", routes.form, methods=["GET"])

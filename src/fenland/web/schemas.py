@@ -5,8 +5,10 @@ from __future__ import annotations
 from flask import Flask, Response, request
 
 from fenland.core.access import Scope
+from fenland.core.edits import EDITS_SCHEMA
 from fenland.core.problems import Malformed
 from fenland.core.schemas import collection_schema
+from fenland.core.values import write_json
 from fenland.service.form import create_form
 from fenland.service.service import Service
 from fenland.web.answering import json_answer
@@ -41,6 +43,10 @@ def register(app: Flask, service: Service) -> None:
             for name, resource in service.resources.items()
         ]
         return json_answer({"items": items})
+
+    @app.get("/v1/edits.schema.json")
+    def edits() -> Response:
+        return Response(write_json(EDITS_SCHEMA), content_type="application/schema+json")
 
     @app.get("/v1/schemas/<collection>")
     def schema(collection: str) -> Response:

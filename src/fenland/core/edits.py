@@ -1,0 +1,286 @@
+"""Our own patch form, `application/vnd.fenland.edits+json`: edits that are made of the stored value.
+
+    {"edits": [{"at": "/pumps", "increase_by": 1},
+               {"at": "/tags", "include": ["diesel"]},
+               {"at": "/status", "set": "running", "only_if": {"one_of": ["standby"]}}]}
+
+Each edit names one place and does one thing there; they are done in order, all or none. They can be
+sent without having read the record, and again by many at once, and none of them is lost.
+`EDITS_SCHEMA` is the published JSON Schema of the form.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from decimal import Decimal
+from typing import Any
+
+from fenland.core.names import did_you_mean
+from fenland.core.pointers import find, read_pointer
+from fenland.core.problems import Conflict, Malformed, Problem, TooLarge, pointer_to
+from fenland.core.validation import kind_of
+from fenland.core.values import MISSING, read_json, same
+
+MOST_EDITS = 1000
+
+Verb = Callable[[Any, Any], Any]
+
+
+class _Cannot(Exception):
+    """An edit that makes no sense of the stored value: a code and a sentence."""
+
+
+def _is_number(value: Any) -> bool:
+    return isinstance(value, (int, float, Decimal)) and not isinstance(value, bool)
+
+
+def _set(stored: Any, value: Any) -> Any:
+    return value
+
+
+def _clear(stored: Any, value: Any) -> Any:
+    return None
+
+
+def _increase_by(stored: Any, value: Any) -> Any:
+    if stored is None:
+        raise _Cannot("Holds nothing to increase. Set it first.")
+    if not _is_number(stored):
+        raise _Cannot("Is not a number, so it cannot be increased.")
+    if isinstance(stored, int) and isinstance(value, int):
+        return stored + value
+    # Through text, so that a stored double adds as the digits it shows.
+    return _decimal(stored) + _decimal(value)
+
+
+def _decimal(value: Any) -> Decimal:
+    return value if isinstance(value, Decimal) else Decimal(repr(value))
+
+
+def _append(stored: Any, value: Any) -> Any:
+    if stored is not None and not isinstance(stored, str):
+        raise _Cannot("Is not a text, so nothing can be appended.")
+    return (stored or "") + value
+
+
+def _include(stored: Any, value: Any) -> Any:
+    kept = _members(stored)
+    for member in value:
+        if not any(same(member, other) for other in kept):
+            kept.append(member)
+    return kept
+
+
+def _exclude(stored: Any, value: Any) -> Any:
+    if stored is None:
+        return None
+    return [one for one in _members(stored) if not any(same(one, other) for other in value)]
+
+
+def _members(stored: Any) -> list[Any]:
+    if stored is not None and not isinstance(stored, list):
+        raise _Cannot("Is not a list.")
+    return list(stored or ())
+
+
+def _any(value: Any) -> bool:
+    return True
+
+
+def _is_true(value: Any) -> bool:
+    return value is True
+
+
+def _is_text(value: Any) -> bool:
+    return isinstance(value, str)
+
+
+def _is_list(value: Any) -> bool:
+    return isinstance(value, list)
+
+
+@dataclass(frozen=True, slots=True)
+class _VerbRule:
+    """What a verb does, what it takes, and whether its outcome is made of the stored value."""
+
+    apply: Verb
+    fits: Callable[[Any], bool]
+    takes: str
+    schema: Mapping[str, Any]
+    atomic: bool = True
+
+
+_VERBS: Mapping[str, _VerbRule] = {
+    "set": _VerbRule(_set, _any, "a value", {}, atomic=False),
+    "clear": _VerbRule(_clear, _is_true, "true", {"const": True}, atomic=False),
+    "increase_by": _VerbRule(_increase_by, _is_number, "a number", {"type": "number"}),
+    "append": _VerbRule(_append, _is_text, "a text", {"type": "string"}),
+    "include": _VerbRule(_include, _is_list, "a list of members", {"type": "array"}),
+    "exclude": _VerbRule(_exclude, _is_list, "a list of members", {"type": "array"}),
+}
+
+_CONDITIONS: Mapping[str, tuple[Callable[[Any, Any], bool], Callable[[Any], bool], Mapping[str, Any]]] = {
+    "one_of": (lambda stored, given: any(same(stored, one) for one in given), _is_list, {"type": "array"}),
+    "at_least": (
+        lambda stored, given: _is_number(stored) and stored >= given,
+        _is_number,
+        {"type": "number"},
+    ),
+    "at_most": (lambda stored, given: _is_number(stored) and stored <= given, _is_number, {"type": "number"}),
+    "is_null": (
+        lambda stored, given: (stored is None) is given,
+        lambda g: isinstance(g, bool),
+        {"type": "boolean"},
+    ),
+}
+
+EDITS_SCHEMA: Mapping[str, Any] = {
+    "$schema": "https://json-schema.org/draft/2020-12/schema",
+    "title": "Edits of one record",
+    "type": "object",
+    "properties": {
+        "edits": {
+            "type": "array",
+            "maxItems": MOST_EDITS,
+            "items": {
+                "type": "object",
+                "properties": {
+                    "at": {
+                        "type": "string",
+                        "format": "json-pointer",
+                        "minLength": 2,
+                        "description": "The field, or a place inside an object.",
+                    },
+                    "only_if": {
+                        "type": "object",
+                        "properties": {name: schema for name, (_, _, schema) in _CONDITIONS.items()},
+                        "additionalProperties": False,
+                        "minProperties": 1,
+                        "description": "Conditions on the value as stored, before any edit.",
+                    },
+                    **{name: verb.schema for name, verb in _VERBS.items()},
+                },
+                "required": ["at"],
+                "oneOf": [{"required": [name]} for name in _VERBS],
+                "additionalProperties": False,
+            },
+        }
+    },
+    "required": ["edits"],
+    "additionalProperties": False,
+}
+
+
+@dataclass(frozen=True, slots=True)
+class Edit:
+    """One edit, read: a place, a verb with what it takes, and conditions on the stored value."""
+
+    at: tuple[str, ...]
+    verb: str
+    value: Any
+    only_if: tuple[tuple[str, Any], ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Edits:
+    """A read list of edits."""
+
+    edits: tuple[Edit, ...]
+    atomic: frozenset[str]
+
+    def against(self, stored: Mapping[str, Any], problems: list[Problem]) -> dict[str, Any]:
+        """See `Patch`. Raises `Conflict` for a condition that does not hold."""
+        touched: dict[str, Any] = {}
+        unmet = []
+        for edit in self.edits:
+            now = find(stored, edit.at)
+            now = None if now is MISSING else now
+            pointer = pointer_to(*edit.at)
+            if not all(_CONDITIONS[name][0](now, given) for name, given in edit.only_if):
+                unmet.append({"pointer": pointer, "current": now, "only_if": dict(edit.only_if)})
+                continue
+            self._do(edit, stored, touched, pointer, problems)
+        if unmet:
+            raise Conflict("A condition does not hold, so nothing was changed.", conflicts=unmet)
+        return touched
+
+    def _do(
+        self,
+        edit: Edit,
+        stored: Mapping[str, Any],
+        touched: dict[str, Any],
+        pointer: str,
+        problems: list[Problem],
+    ) -> None:
+        name = edit.at[0]
+        whole = touched.get(name, stored.get(name))
+        place = find(whole, edit.at[1:])
+        try:
+            value = _VERBS[edit.verb].apply(None if place is MISSING else place, edit.value)
+            touched[name] = _with(whole, edit.at[1:], value)
+        except _Cannot as reason:
+            problems.append(Problem(pointer, "edit", str(reason), {"verb": edit.verb}))
+
+
+def _with(whole: Any, steps: tuple[str, ...], value: Any) -> Any:
+    """A copy of a value with another at a place inside its objects; null removes the member."""
+    if not steps:
+        return value
+    if whole is not None and not isinstance(whole, dict):
+        raise _Cannot("Stands inside something that is not an object.")
+    copied = dict(whole or {})
+    inner = _with(copied.get(steps[0]), steps[1:], value)
+    if inner is None:
+        copied.pop(steps[0], None)
+    else:
+        copied[steps[0]] = inner
+    return copied
+
+
+def _edit(number: int, sent: Any) -> Edit:
+    def refuse(what: str) -> Malformed:
+        return Malformed(f"Edit {number + 1}: {what} GET /v1/edits.schema.json has the form.")
+
+    if not isinstance(sent, dict):
+        raise refuse(f"it must be an object, not {kind_of(sent)}.")
+    verbs = [name for name in sent if name in _VERBS]
+    for name in sent:
+        if name not in ("at", "only_if", *_VERBS):
+            raise refuse(f"there is no {name!r}. {did_you_mean(name, ('at', 'only_if', *_VERBS))}")
+    if len(verbs) != 1:
+        raise refuse(f"it must do one thing, of {', '.join(_VERBS)}.")
+    verb, at = verbs[0], sent.get("at")
+    if not isinstance(at, str) or at in ("", "/"):
+        raise refuse("at must name a field, such as /pumps.")
+    if not _VERBS[verb].fits(sent[verb]):
+        raise refuse(f"{verb} takes {_VERBS[verb].takes}, not {kind_of(sent[verb])}.")
+    try:
+        return Edit(read_pointer(at), verb, sent[verb], _only_if(sent.get("only_if", MISSING)))
+    except ValueError as error:
+        raise refuse(str(error)) from None
+
+
+def _only_if(sent: Any) -> tuple[tuple[str, Any], ...]:
+    if sent is MISSING:
+        return ()
+    if not isinstance(sent, dict) or not sent:
+        raise ValueError(f"only_if must be an object with some of {', '.join(_CONDITIONS)}.")
+    for name, given in sent.items():
+        if name not in _CONDITIONS:
+            raise ValueError(f"only_if has no {name!r}. {did_you_mean(name, _CONDITIONS)}")
+        if not _CONDITIONS[name][1](given):
+            raise ValueError(f"only_if: {name} cannot be {kind_of(given)}.")
+    return tuple(sent.items())
+
+
+def read_edits(body: bytes) -> Edits:
+    """Reads our own form. Raises `Malformed`, or `TooLarge` for too many edits."""
+    value = read_json(body)
+    if not isinstance(value, dict) or not isinstance(value.get("edits"), list) or len(value) > 1:
+        raise Malformed('The body must be {"edits": [...]} and nothing else.')
+    if len(value["edits"]) > MOST_EDITS:
+        raise TooLarge(f"There are {len(value['edits'])} edits. Send at most {MOST_EDITS} at a time.")
+    edits = tuple(_edit(number, sent) for number, sent in enumerate(value["edits"]))
+    plain = {edit.at[0] for edit in edits if not _VERBS[edit.verb].atomic}
+    return Edits(edits, frozenset(edit.at[0] for edit in edits) - plain)
