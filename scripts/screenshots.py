@@ -73,6 +73,13 @@ def console(running: Running) -> None:
         page.get_by_role("button", name="Save").click()
         page.get_by_text("Must be at most 12.").wait_for()
         _shot(page, "errors")
+        page.goto("/c/stations/r/PS-020")
+        page.get_by_label("Pumps").fill("5")
+        with running.client() as client:
+            client.patch("/v1/records/stations/PS-020", json={"pumps": 2, "status": "standby"})
+        page.get_by_role("button", name="Save").click()
+        page.get_by_role("region", name="Conflict").wait_for()
+        _shot(page, "conflict")
         page.close()
         page = browser.new_page(viewport=SIZE, base_url=running.address, color_scheme="dark")
         _sign_in(page)

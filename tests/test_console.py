@@ -115,22 +115,46 @@ def test_the_form_shows_once_its_fresh_data_is_there(page: Page, sample: Running
     expect(page.get_by_label("Pumps")).to_have_value("12")
 
 
-def test_somebody_elses_change_is_not_overwritten(page: Page, sample: Running) -> None:
+def test_others_changes_are_merged_and_conflicts_chosen_side_by_side(page: Page, sample: Running) -> None:
+    url = "/v1/records/stations/PS-052"
+    with sample.client() as client:
+        client.patch(url, json={"pumps": 1, "crest_level": 1, "capacity": 1}).raise_for_status()
     sign_in(page)
     page.goto("/c/stations/r/PS-052")
     page.get_by_label("Pumps").fill("5")
+    page.get_by_label("Capacity in m³/s").fill("9")
     with sample.client() as client:
-        client.patch("/v1/records/stations/PS-052", json={"pumps": 0, "crest_level": 1.5}).raise_for_status()
-        client.patch("/v1/records/stations/PS-052", json={"crest_level": 2.5}).raise_for_status()
+        client.patch(url, json={"pumps": 2, "crest_level": 2.5, "capacity": 3}).raise_for_status()
     page.get_by_role("button", name="Save").click()
-    expect(page.get_by_text("Somebody changed this record")).to_be_visible()
+    conflict = page.get_by_role("region", name="Conflict")
+    expect(conflict.get_by_role("row", name="Pumps")).to_contain_text("Pumps125")
+    expect(conflict.get_by_role("row")).to_have_count(3)
+    conflict.get_by_role("radiogroup", name="Capacity").get_by_label("theirs").click()
+    conflict.get_by_role("button", name="Save with these choices").click()
+    expect(page.get_by_text("with what others changed meanwhile")).to_be_visible()
     expect(page.get_by_label("Pumps")).to_have_value("5")
-    expect(page.get_by_label("Crest level in m")).to_have_value("2.500")
-    page.get_by_role("button", name="Save").click()
-    expect(page.get_by_text(re.compile("Saved. PS-052"))).to_be_visible()
     with sample.client() as client:
-        record = client.get("/v1/records/stations/PS-052").json()
-    assert (record["pumps"], record["crest_level"]) == (5, 2.5)
+        record = client.get(url).json()
+        assert (record["pumps"], record["capacity"], record["crest_level"]) == (5, 3, 2.5)
+        page.get_by_label("Pumps").fill("6")
+        client.patch(url, json={"crest_level": 3.5}).raise_for_status()
+    page.get_by_role("button", name="Save").click()
+    expect(page.get_by_label("Crest level in m")).to_have_value("3.500")
+    expect(page.get_by_label("Pumps")).to_have_value("6")
+
+
+def test_a_preview_shows_what_will_be_saved(page: Page) -> None:
+    sign_in(page)
+    page.goto("/c/stations/r/PS-054")
+    sent = fields_sent(page)
+    page.get_by_label("Name", exact=True).first.fill("Previewed Bank")
+    page.get_by_role("button", name="Preview").click()
+    dialog = page.get_by_role("dialog")
+    expect(dialog).to_contain_text("→ Previewed Bank")
+    expect(page.get_by_role("region", name="History").get_by_text("Previewed Bank")).to_have_count(0)
+    dialog.get_by_role("button", name="Save").click()
+    expect(page.get_by_role("heading", level=1)).to_contain_text("Previewed Bank")
+    assert sent == [{"name": "Previewed Bank"}] * 2
 
 
 def test_who_may_not_change_a_record_sees_it_all_the_same(page: Page) -> None:

@@ -1,4 +1,9 @@
+import type { Json } from "../lib/json";
+
 export interface FieldError { pointer: string; code: string; detail: string }
+
+/** A field that others changed since the version that was seen, and that is changed here too. */
+export interface FieldConflict { pointer: string; base?: Json; current?: Json; yours?: Json }
 
 /** What the service refused (RFC 9457), or `status` 0 when no answer came. */
 export class ApiError extends Error {
@@ -7,6 +12,9 @@ export class ApiError extends Error {
     readonly code: string,
     detail: string,
     readonly errors: FieldError[] = [],
+    readonly conflicts: FieldConflict[] = [],
+    /** The version the record is at now, where the service told. */
+    readonly version: number | null = null,
   ) {
     super(detail);
     this.name = "ApiError";
@@ -16,8 +24,8 @@ export class ApiError extends Error {
     return this.status === 401;
   }
 
-  get isStale(): boolean {
-    return this.status === 412;
+  get isConflict(): boolean {
+    return this.status === 409 && this.conflicts.length > 0;
   }
 }
 

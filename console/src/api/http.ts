@@ -1,5 +1,5 @@
 import { isObject, parseJson, writeJson, type Json } from "../lib/json";
-import { ApiError, type FieldError } from "./errors";
+import { ApiError, type FieldConflict, type FieldError } from "./errors";
 
 const KEPT = "fenland.token";
 
@@ -40,7 +40,9 @@ function problemFrom(status: number, body: unknown): ApiError {
   const type = typeof problem["type"] === "string" ? problem["type"] : "";
   const detail = typeof problem["detail"] === "string" ? problem["detail"] : `The service answered ${status}.`;
   const errors = Array.isArray(problem["errors"]) ? (problem["errors"] as unknown as FieldError[]) : [];
-  return new ApiError(status, type.split("/").pop() ?? "", detail, errors);
+  const conflicts = Array.isArray(problem["conflicts"]) ? (problem["conflicts"] as unknown as FieldConflict[]) : [];
+  const version = typeof problem["version"] === "number" ? problem["version"] : null;
+  return new ApiError(status, type.split("/").pop() ?? "", detail, errors, conflicts, version);
 }
 
 /** Asks the service and gives its JSON. Throws `ApiError` for a refusal, or when no answer came. */

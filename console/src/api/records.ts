@@ -1,6 +1,6 @@
 import type { Json } from "../lib/json";
 import { ask } from "./http";
-import type { CollectionInfo, CollectionSchema, Form, Health, HistoryPage, Page, Row, Session } from "./types";
+import type { CollectionInfo, CollectionSchema, Form, Health, HistoryPage, Page, Preview, Row, Session } from "./types";
 
 const part = encodeURIComponent;
 
@@ -39,8 +39,16 @@ export type Fields = { [name: string]: Json };
 export const createRecord = async (collection: string, fields: Fields): Promise<Row> =>
   (await ask(`/v1/records/${part(collection)}`, { method: "POST", body: fields })) as Row;
 
-export const updateRecord = async (collection: string, key: string, fields: Fields, etag: string | null): Promise<Row> =>
-  (await ask(`/v1/records/${part(collection)}/${part(key)}`, { method: "PATCH", body: fields, etag })) as Row;
+/** `base` is the version that was seen: what others changed since in other fields is kept. */
+export const updateRecord = async (collection: string, key: string, fields: Fields, base: number | null): Promise<Row> =>
+  (await ask(`/v1/records/${part(collection)}/${part(key)}`, { method: "PATCH", body: fields, query: { base } })) as Row;
+
+export const previewRecord = async (collection: string, key: string, fields: Fields, base: number | null): Promise<Preview> =>
+  (await ask(`/v1/records/${part(collection)}/${part(key)}`, {
+    method: "PATCH",
+    body: fields,
+    query: { base, preview: "true" },
+  })) as Preview;
 
 export const deleteRecord = async (collection: string, key: string, etag: string | null): Promise<Row> =>
   (await ask(`/v1/records/${part(collection)}/${part(key)}`, { method: "DELETE", etag })) as Row;

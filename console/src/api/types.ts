@@ -1,4 +1,5 @@
 import type { Json } from "../lib/json";
+import type { FieldError } from "./errors";
 
 /** What the service answers; parsed once, here at the edge. */
 export type Row = { [name: string]: Json } & { id: string; version: number };
@@ -64,6 +65,11 @@ export interface Entry {
   via: string;
   reason: string | null;
   sentence: string;
+}
+
+export interface Preview {
+  changes: Record<string, { before: Json; after: Json }>;
+  errors: FieldError[];
 }
 
 export interface HistoryPage { items: Entry[]; next: number | null }

@@ -20,6 +20,7 @@ from fenland.storage.history import History
 from fenland.storage.outcomes import Outcomes
 from fenland.storage.records import Records
 from fenland.storage.tables import LAYOUT, Tables
+from fenland.storage.turn import Turn
 from fenland.storage.writer import Writer
 
 Result = TypeVar("Result")
@@ -44,7 +45,9 @@ class Database:
         self.history = History(tables.history, dialect)
         self.outcomes = Outcomes(tables.outcomes, dialect)
         self.accounts = Accounts(tables.accounts, tables.tokens, dialect)
-        self._writer = Writer(sqlite.driver_connection(engine), path.with_name(path.name + ".lock"))
+        self.turn = Turn()
+        lock_path = path.with_name(path.name + ".lock")
+        self._writer = Writer(sqlite.driver_connection(engine), lock_path, self.turn)
 
     def reader(self) -> sqlite.Connection:
         """This thread's reading connection. Each statement sees what is committed when it starts."""

@@ -21,6 +21,7 @@ from typing import Any
 
 from fenland.core.problems import Unavailable
 from fenland.storage.sqlite import Connection, Error, translated
+from fenland.storage.turn import Turn
 
 Work = Callable[[Connection], Any]
 
@@ -44,9 +45,16 @@ class _Job:
 class Writer:
     """One writing connection, its queue and its lock between processes."""
 
-    def __init__(self, connection: Connection, lock_path: Path, longest_queue: int = 1024) -> None:
+    def __init__(
+        self,
+        connection: Connection,
+        lock_path: Path,
+        turn: Turn | None = None,
+        longest_queue: int = 1024,
+    ) -> None:
         self._connection = connection
         self._lock_file = os.open(lock_path, os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o600)
+        self._turn = turn or Turn()
         self._longest_queue = longest_queue
         self._guard = threading.Lock()
         self._waiting: list[_Job] = []
@@ -71,7 +79,8 @@ class Writer:
             self._waiting.append(job)
             leads, self._led = not self._led, True
         if not leads:
-            job.woken.acquire()
+            with self._turn.aside():
+                job.woken.acquire()
             leads = not job.done
         if leads:
             self._lead(job)
@@ -97,7 +106,11 @@ class Writer:
 
     @contextmanager
     def _alone_among_processes(self) -> Iterator[None]:
-        fcntl.flock(self._lock_file, fcntl.LOCK_EX)
+        try:
+            fcntl.flock(self._lock_file, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except BlockingIOError:
+            with self._turn.aside():
+                fcntl.flock(self._lock_file, fcntl.LOCK_EX)
         try:
             yield
         finally:
@@ -125,7 +138,7 @@ class Writer:
                     job.error = translated(error) if isinstance(error, Error) else error
                     execute("ROLLBACK TO piece")
                 execute("RELEASE piece")
-            execute("COMMIT")
+            self._commit()
         except Error:
             self._undo()
             return False
@@ -136,10 +149,15 @@ class Writer:
         try:
             self._connection.execute("BEGIN IMMEDIATE")
             job.result = job.work(self._connection)
-            self._connection.execute("COMMIT")
+            self._commit()
         except BaseException as error:
             self._undo()
             job.error = translated(error) if isinstance(error, Error) else error
+
+    def _commit(self) -> None:
+        # Waits for the disk; others work meanwhile, and join the next commit.
+        with self._turn.aside():
+            self._connection.execute("COMMIT")
 
     def _undo(self) -> None:
         if self._connection.in_transaction:

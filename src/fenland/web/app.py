@@ -9,6 +9,7 @@ from fenland.service.settings import Settings
 from fenland.web import console, errors, records, schemas, status
 from fenland.web.logs import RequestLog
 from fenland.web.override import MethodOverride
+from fenland.web.turns import TakeTurns
 
 
 def create_app(service: Service, settings: Settings) -> Flask:
@@ -21,5 +22,6 @@ def create_app(service: Service, settings: Settings) -> Flask:
     schemas.register(app, service)
     status.register(app, service, settings)
     console.register(app)
-    app.wsgi_app = RequestLog(MethodOverride(app.wsgi_app))  # type: ignore[method-assign]
+    inner = TakeTurns(app.wsgi_app, service.database.turn, settings.body_limit)
+    app.wsgi_app = RequestLog(MethodOverride(inner))  # type: ignore[method-assign]
     return app

@@ -140,6 +140,8 @@ def _media_types(request: Request, known: Iterable[str]) -> None:
 
 
 def _form_reader(request: Request) -> Callable[[Rules], MergePatch]:
+    # Kept whole first, so that a fingerprint can be taken of it, too.
+    body_of(request)
     try:
         sent = {name: request.form.getlist(name) for name in request.form}
         files = list(request.files)

@@ -19,6 +19,8 @@ interface Props {
   always?: boolean;
   onSubmit: (draft: Draft) => void;
   onCancel: () => void;
+  /** Offers to show what would be saved, where that can be asked. */
+  onPreview?: (draft: Draft) => void;
   children?: ReactNode;
 }
 
@@ -47,7 +49,7 @@ const actionBar = {
 };
 
 /** The form of a record. It holds what was typed; what that means is in model.ts. */
-export function RecordForm({ form, start, busy, error, submitLabel, always = false, onSubmit, onCancel, children }: Props) {
+export function RecordForm({ form, start, busy, error, submitLabel, always = false, onSubmit, onCancel, onPreview, children }: Props) {
   const [draft, setDraft] = useState(start);
   const changed = changedNames(form, draft);
   const errors = Object.fromEntries((error?.errors ?? []).map((one) => [one.pointer, one.detail]));
@@ -99,6 +101,11 @@ export function RecordForm({ form, start, busy, error, submitLabel, always = fal
           <Button type="submit" variant="contained" loading={busy} disabled={!always && changed.length === 0}>
             {submitLabel}
           </Button>
+          {onPreview && (
+            <Button disabled={busy || changed.length === 0} onClick={() => onPreview(draft)}>
+              Preview
+            </Button>
+          )}
           <Button
             disabled={busy || (!always && changed.length === 0)}
             onClick={() => {

@@ -6,15 +6,17 @@ import Typography from "@mui/material/Typography";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link as RouterLink, useParams } from "react-router";
-import { updateRecord } from "../../api/records";
+import { previewRecord, updateRecord, type Fields } from "../../api/records";
 import type { Form } from "../../api/types";
 import { shown } from "../../lib/text";
 import { useTell } from "../../ui/messages";
 import { Trouble } from "../../ui/Trouble";
 import { Waiting } from "../../ui/Waiting";
+import { ConflictPanel } from "./ConflictPanel";
 import { DeleteButton } from "./DeleteButton";
 import { HistoryPanel } from "./HistoryPanel";
-import { changedNames, draftFrom, patchFrom, type Draft } from "./model";
+import { draftFrom, patchFrom, type Draft } from "./model";
+import { PreviewDialog } from "./PreviewDialog";
 import { formOf, refreshCollection } from "./queries";
 import { RecordForm } from "./RecordForm";
 
@@ -41,7 +43,7 @@ function Opened({ collection, recordKey }: Opened) {
       </Typography>
       <Box sx={{ display: "grid", gap: 3, gridTemplateColumns: { xs: "1fr", lg: "minmax(0, 3fr) minmax(0, 2fr)" }, alignItems: "start" }}>
         <Paper variant="outlined" sx={{ p: 2.5 }}>
-          <Editor collection={collection} recordKey={recordKey} form={form.data} reload={async () => (await form.refetch()).data} />
+          <Editor collection={collection} recordKey={recordKey} form={form.data} reload={form.refetch} />
         </Paper>
         <HistoryPanel collection={collection} recordKey={recordKey} />
       </Box>
@@ -49,62 +51,76 @@ function Opened({ collection, recordKey }: Opened) {
   );
 }
 
-interface EditorProps extends Opened { form: Form; reload: () => Promise<Form | undefined> }
+interface EditorProps extends Opened { form: Form; reload: () => Promise<unknown> }
 
-/** The form and what happens to it: saved, refused, or overtaken by somebody else's change. */
+interface Change { fields: Fields; base: number | null }
+
+/** The form and what happens to it: previewed, saved, refused, or in conflict with somebody else's change. */
 function Editor({ collection, recordKey, form, reload }: EditorProps) {
   const client = useQueryClient();
   const tell = useTell();
-  // What somebody else's change left of the typed values, to begin the newer form with.
-  const [carried, setCarried] = useState<Draft | null>(null);
+  const [draft, setDraft] = useState<Draft | null>(null);
   const save = useMutation({
-    mutationFn: (draft: Draft) => updateRecord(collection, recordKey, patchFrom(form, draft), form.etag),
+    mutationFn: ({ fields, base }: Change) => updateRecord(collection, recordKey, fields, base),
     onSuccess: async (row) => {
+      const merged = form.version !== null && row.version > form.version + 1;
       await reload();
-      setCarried(null);
-      tell(`Saved. ${recordKey} is at version ${row.version} now.`);
+      tell(`Saved. ${recordKey} is at version ${row.version} now${merged ? ", with what others changed meanwhile" : ""}.`);
       await refreshCollection(client, collection);
     },
-    onError: async (error, draft) => {
-      if (!error.isStale) return;
-      const newer = await reload();
-      if (newer) setCarried({ ...draftFrom(newer), ...pick(draft, changedNames(form, draft)) });
-      await refreshCollection(client, collection);
-    },
+    onError: (error) => (error.isConflict ? refreshCollection(client, collection) : undefined),
   });
-  const stale = save.error?.isStale === true;
+  const check = useMutation({
+    mutationFn: (fields: Fields) => previewRecord(collection, recordKey, fields, form.version),
+  });
+  const conflict = save.error?.isConflict ? save.error : null;
+  const change = save.variables;
+  // What others wrote and is to stay is left out; the rest is sent again, over the version they made.
+  const decide = async (keepTheirs: string[]) => {
+    const fields = Object.entries(change?.fields ?? {}).filter(([name]) => !keepTheirs.includes(name));
+    save.reset();
+    if (fields.length > 0) save.mutate({ fields: Object.fromEntries(fields), base: conflict?.version ?? null });
+    else await reload();
+  };
   return (
     <>
-      {stale && (
-        <Alert severity="warning" sx={{ mb: 2 }}>
-          Somebody changed this record while you were editing. What you typed is kept below, over the newest values; look it through and save again.
-        </Alert>
-      )}
       {form.writable.length === 0 && (
         <Alert severity="info" sx={{ mb: 2 }}>
           You may read this record, and not change it.
         </Alert>
       )}
+      {conflict && <ConflictPanel form={form} conflicts={conflict.conflicts} onDecide={(names) => void decide(names)} />}
       <RecordForm
-        // A newer version, or a return to the stored values, begins the form anew.
-        key={`${form.etag} ${carried === null}`}
+        // A newer version begins the form anew.
+        key={form.etag}
         form={form}
-        start={carried ?? draftFrom(form)}
-        busy={save.isPending}
-        error={stale ? null : save.error}
+        start={draftFrom(form)}
+        busy={save.isPending || check.isPending}
+        error={conflict ? null : (save.error ?? check.error)}
         submitLabel="Save"
-        onSubmit={(draft) => save.mutate(draft)}
+        onSubmit={(typed) => save.mutate({ fields: patchFrom(form, typed), base: form.version })}
+        onPreview={(typed) => {
+          setDraft(typed);
+          check.mutate(patchFrom(form, typed));
+        }}
         onCancel={() => {
-          setCarried(null);
           save.reset();
+          check.reset();
         }}
       >
         {form.deletable && <DeleteButton collection={collection} recordKey={recordKey} etag={form.etag} />}
       </RecordForm>
+      {check.data && draft && (
+        <PreviewDialog
+          form={form}
+          preview={check.data}
+          onClose={() => check.reset()}
+          onSave={() => {
+            check.reset();
+            save.mutate({ fields: patchFrom(form, draft), base: form.version });
+          }}
+        />
+      )}
     </>
   );
-}
-
-function pick(draft: Draft, names: string[]): Draft {
-  return Object.fromEntries(Object.entries(draft).filter(([name]) => names.includes(name)));
 }

@@ -1,0 +1,61 @@
+import Alert from "@mui/material/Alert";
+import Button from "@mui/material/Button";
+import Radio from "@mui/material/Radio";
+import RadioGroup from "@mui/material/RadioGroup";
+import FormControlLabel from "@mui/material/FormControlLabel";
+import Table from "@mui/material/Table";
+import TableBody from "@mui/material/TableBody";
+import TableCell from "@mui/material/TableCell";
+import TableHead from "@mui/material/TableHead";
+import TableRow from "@mui/material/TableRow";
+import { useState } from "react";
+import type { FieldConflict } from "../../api/errors";
+import type { Form } from "../../api/types";
+import { shown } from "../../lib/text";
+
+interface Props { form: Form; conflicts: FieldConflict[]; onDecide: (keepTheirs: string[]) => void }
+
+/** What somebody else changed in the same fields, side by side, with a choice for each. */
+export function ConflictPanel({ form, conflicts, onDecide }: Props) {
+  const [theirs, setTheirs] = useState<string[]>([]);
+  const nameOf = (one: FieldConflict) => one.pointer.slice(1);
+  const choose = (name: string, choice: string) =>
+    setTheirs((old) => (choice === "theirs" ? [...new Set([...old, name])] : old.filter((one) => one !== name)));
+  return (
+    <Alert severity="warning" icon={false} sx={{ mb: 2, "& .MuiAlert-message": { width: "100%" } }} aria-label="Conflict" role="region">
+      Somebody changed the same fields while you were editing. Nothing is saved yet: choose for each.
+      <Table size="small" sx={{ my: 1 }}>
+        <TableHead>
+          <TableRow>
+            {["Field", "You saw", "Now", "Yours", "Keep"].map((title) => (
+              <TableCell key={title}>{title}</TableCell>
+            ))}
+          </TableRow>
+        </TableHead>
+        <TableBody>
+          {conflicts.map((one) => {
+            const name = nameOf(one);
+            const label = form.schema.properties[name]?.title ?? name;
+            return (
+              <TableRow key={name}>
+                <TableCell>{label}</TableCell>
+                <TableCell>{shown(one.base)}</TableCell>
+                <TableCell>{shown(one.current)}</TableCell>
+                <TableCell>{shown(one.yours)}</TableCell>
+                <TableCell>
+                  <RadioGroup row aria-label={label} value={theirs.includes(name) ? "theirs" : "mine"} onChange={(_, choice) => choose(name, choice)}>
+                    <FormControlLabel value="theirs" label="theirs" control={<Radio size="small" />} />
+                    <FormControlLabel value="mine" label="mine" control={<Radio size="small" />} />
+                  </RadioGroup>
+                </TableCell>
+              </TableRow>
+            );
+          })}
+        </TableBody>
+      </Table>
+      <Button variant="contained" onClick={() => onDecide(theirs)}>
+        Save with these choices
+      </Button>
+    </Alert>
+  );
+}

@@ -1,0 +1,41 @@
+import Alert from "@mui/material/Alert";
+import Button from "@mui/material/Button";
+import Dialog from "@mui/material/Dialog";
+import DialogActions from "@mui/material/DialogActions";
+import DialogContent from "@mui/material/DialogContent";
+import DialogTitle from "@mui/material/DialogTitle";
+import Typography from "@mui/material/Typography";
+import type { Form, Preview } from "../../api/types";
+import { shown } from "../../lib/text";
+
+interface Props { form: Form; preview: Preview; onSave: () => void; onClose: () => void }
+
+/** What saving would change, as the service itself says, before anything is saved. */
+export function PreviewDialog({ form, preview, onSave, onClose }: Props) {
+  const labelOf = (name: string) => form.schema.properties[name]?.title ?? name;
+  const changes = Object.entries(preview.changes);
+  return (
+    <Dialog open onClose={onClose} fullWidth maxWidth="sm">
+      <DialogTitle>What will be saved</DialogTitle>
+      <DialogContent>
+        {changes.length === 0 && <Typography>Nothing would change.</Typography>}
+        {changes.map(([name, { before, after }]) => (
+          <Typography key={name} sx={{ mb: 1, overflowWrap: "anywhere" }}>
+            <b>{labelOf(name)}</b>: {shown(before)} → {shown(after)}
+          </Typography>
+        ))}
+        {preview.errors.map((one) => (
+          <Alert key={one.pointer + one.code} severity="error" sx={{ mt: 1 }}>
+            {labelOf(one.pointer.slice(1))}: {one.detail}
+          </Alert>
+        ))}
+      </DialogContent>
+      <DialogActions>
+        <Button onClick={onClose}>Back</Button>
+        <Button variant="contained" autoFocus disabled={changes.length === 0 || preview.errors.length > 0} onClick={onSave}>
+          Save
+        </Button>
+      </DialogActions>
+    </Dialog>
+  );
+}

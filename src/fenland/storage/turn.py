@@ -1,0 +1,45 @@
+"""The turn: one thread of this process works at a time; the others wait for it.
+
+Python runs one thread at a time, and the database driver lets go of the interpreter at every row.
+With many threads ready to run, each of those moments loses the interpreter to another thread for up
+to its switch interval; a list of fifty rows then takes three times as long. So a request takes the
+turn before it works, and stands aside, its turn given on, while it waits for a commit.
+
+Who never takes the turn (a command, a test) never waits for it either.
+"""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Iterator
+from contextlib import contextmanager
+
+
+class Turn:
+    """The one turn of a process, handed from thread to thread."""
+
+    def __init__(self) -> None:
+        self._free = threading.Lock()
+        self._mine = threading.local()
+
+    def take(self) -> None:
+        """Waits for the turn and holds it until `give`."""
+        self._free.acquire()
+        self._mine.held = True
+
+    def give(self) -> None:
+        """Gives the turn on."""
+        self._mine.held = False
+        self._free.release()
+
+    @contextmanager
+    def aside(self) -> Iterator[None]:
+        """Gives the turn on, if this thread has it, while the body waits; then takes it again."""
+        if not getattr(self._mine, "held", False):
+            yield
+            return
+        self._free.release()
+        try:
+            yield
+        finally:
+            self._free.acquire()
