@@ -109,8 +109,8 @@ class Invalid(Refusal):
 
     def __init__(self, problems: Sequence[Problem]) -> None:
         count = len(problems)
-        noun = "problem" if count == 1 else "problems"
-        super().__init__(f"The record was not saved: {count} {noun}, each listed under errors.")
+        what = "one thing is" if count == 1 else f"{count} things are"
+        super().__init__(f"Nothing was saved: {what} to be corrected.")
         self.problems = tuple(problems)
 
 
