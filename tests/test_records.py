@@ -69,17 +69,32 @@ def test_conditional_requests(http: httpx.Client) -> None:
     assert http.patch(url, json={"note": "3"}, headers={"If-Match": tag}).status_code == 412
 
 
+def test_patch_forms_are_named_where_they_are_asked_for(http: httpx.Client) -> None:
+    make(http, "tools", code="A1", name="Saw")
+    url = "/v1/records/tools/A1"
+    named = [
+        http.options(url),
+        http.get(url),
+        http.patch(url, content=b"x", headers={"Content-Type": "text/plain"}),
+    ]
+    assert [one.status_code for one in named] == [204, 200, 415]
+    for one in named:
+        assert (
+            "application/merge-patch+json, application/json, application/json-patch+json"
+            in one.headers["Accept-Patch"]
+        )
+    assert "PATCH" in named[0].headers["Allow"]
+
+
 def test_the_order_of_refusals(http: httpx.Client) -> None:
     make(http, "tools", "carl", code="A1", name="Saw")
     make(http, "jobs", "carl", number=1)
-    bad = {"content": b"{", "headers": {"Content-Type": "text/plain", "If-Match": '"x"'}}
 
     def status(who: str | None, where: str, condition: str | None, kind: str, body: bytes) -> int:
         headers = {"Content-Type": kind, **({"If-Match": condition} if condition else {})}
         headers |= bearer(who) if who else {"Authorization": "Bearer none"}
         return http.patch(f"/v1/records/{where}", content=body, headers=headers).status_code
 
-    assert bad
     tag = http.get("/v1/records/tools/A1").headers["ETag"]
     assert status(None, "tools/none", '"x"', "text/plain", b"{") == 401
     assert status("vic", "tools/none", '"x"', "text/plain", b"{") == 404

@@ -1,6 +1,6 @@
 """Reading definitions: plain data in, frozen `Definitions` out, or every mistake at once.
 
-The keyword tables are the rules; the code below them only walks. What YAML is, and where files
+The tables in `keywords.py` are the rules; the code here only walks. What YAML is, and where files
 lie, is not known here: a `Source` brings data and the line of each place in it.
 
 A field's own keywords are read first (`_FieldReader`), then a collection's (`_CollectionReader`),
@@ -9,7 +9,7 @@ then what only shows with all collections side by side: references (`_cross_chec
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from decimal import Decimal
 from typing import Any
@@ -25,12 +25,18 @@ from fenland.core.definitions import (
     Field,
     Mistake,
 )
+from fenland.core.keywords import (
+    BOUNDS,
+    COLLECTION_KEYWORDS,
+    FORMATS,
+    KEYWORDS,
+    TYPES,
+    Keyword,
+    is_number,
+)
 from fenland.core.names import NAME, RESERVED_FIELDS, did_you_mean, nearest
 from fenland.core.problems import Problem, pointer_to
 from fenland.core.validation import compile_field
-
-TYPES = ("string", "integer", "number", "boolean", "array", "object")
-FORMATS = ("date", "date-time", "uuid", "email", "uri")
 
 Path = tuple[str | int, ...]
 
@@ -48,124 +54,6 @@ class Source:
         while path not in self.lines and path:
             path = path[:-1]
         return self.lines.get(path, 1)
-
-
-# --- what each keyword must look like ---------------------------------------------------------
-
-
-@dataclass(frozen=True, slots=True)
-class Keyword:
-    """A field keyword: the attribute it fills, how it must look, and the types it belongs to."""
-
-    attribute: str
-    fits: Callable[[Any], bool]
-    looks: str
-    types: tuple[str, ...] = TYPES
-    outermost: bool = False
-
-
-def _text(value: Any) -> bool:
-    return isinstance(value, str)
-
-
-def _flag(value: Any) -> bool:
-    return isinstance(value, bool)
-
-
-def _count(value: Any) -> bool:
-    return isinstance(value, int) and not isinstance(value, bool) and value >= 0
-
-
-def _number(value: Any) -> bool:
-    return isinstance(value, (int, Decimal)) and not isinstance(value, bool)
-
-
-def _positive(value: Any) -> bool:
-    return _number(value) and value > 0
-
-
-def _list(value: Any) -> bool:
-    return isinstance(value, list) and bool(value)
-
-
-def _anything(value: Any) -> bool:
-    return True
-
-
-def _mapping(value: Any) -> bool:
-    return isinstance(value, dict)
-
-
-def _one_of(*words: str) -> Callable[[Any], bool]:
-    return lambda value: isinstance(value, str) and value in words
-
-
-_NUMERIC = ("integer", "number")
-
-KEYWORDS: Mapping[str, Keyword] = {
-    "type": Keyword("type", _one_of(*TYPES), f"one of {', '.join(TYPES)}"),
-    "title": Keyword("title", _text, "a text"),
-    "description": Keyword("description", _text, "a text"),
-    "format": Keyword("format", _one_of(*FORMATS), f"one of {', '.join(FORMATS)}", ("string",)),
-    "enum": Keyword("enum", _list, "a list of the values allowed", ("string", *_NUMERIC, "boolean")),
-    "pattern": Keyword("pattern", _text, "a regular expression", ("string",)),
-    "minLength": Keyword("min_length", _count, "a whole number from 0", ("string",)),
-    "maxLength": Keyword("max_length", _count, "a whole number from 0", ("string",)),
-    "minimum": Keyword("minimum", _number, "a number", _NUMERIC),
-    "maximum": Keyword("maximum", _number, "a number", _NUMERIC),
-    "exclusiveMinimum": Keyword("exclusive_minimum", _number, "a number", _NUMERIC),
-    "exclusiveMaximum": Keyword("exclusive_maximum", _number, "a number", _NUMERIC),
-    "multipleOf": Keyword("multiple_of", _positive, "a number above 0", _NUMERIC),
-    "items": Keyword("items", _mapping, "a mapping that describes one item", ("array",)),
-    "minItems": Keyword("min_items", _count, "a whole number from 0", ("array",)),
-    "maxItems": Keyword("max_items", _count, "a whole number from 0", ("array",)),
-    "uniqueItems": Keyword("unique_items", _flag, "true or false", ("array",)),
-    "properties": Keyword("properties", _mapping, "a mapping of property names", ("object",)),
-    "required": Keyword("required", _anything, "true or false"),
-    "nullable": Keyword("nullable", _flag, "true or false"),
-    "default": Keyword("default", _anything, "a value", outermost=True),
-    "examples": Keyword("examples", _list, "a list of values"),
-    "readOnly": Keyword("read_only", _flag, "true or false", outermost=True),
-    "writeOnly": Keyword("write_only", _flag, "true or false", outermost=True),
-    "unique": Keyword("unique", _flag, "true or false", ("string", *_NUMERIC), outermost=True),
-    "fixed": Keyword("fixed", _flag, "true or false", outermost=True),
-    "references": Keyword("references", _text, "the name of a collection", outermost=True),
-    "on_delete": Keyword(
-        "on_delete",
-        _one_of("restrict", "clear", "cascade"),
-        "restrict, clear or cascade",
-        outermost=True,
-    ),
-    "search": Keyword("search", _flag, "true or false", ("string",), outermost=True),
-    "blank": Keyword("blank", _one_of("store", "keep", "clear", "reject"), "store, keep, clear or reject"),
-    "sensitive": Keyword("sensitive", _flag, "true or false", outermost=True),
-    "derived": Keyword(
-        "derived", lambda value: _text(value) or _mapping(value), "an expression", outermost=True
-    ),
-}
-
-COLLECTION_KEYWORDS: Mapping[str, tuple[Callable[[Any], bool], str]] = {
-    "title": (_text, "a text"),
-    "description": (_text, "a text"),
-    "key": (_text, "the name of a field"),
-    "owner": (_text, "the name of a field"),
-    "fields": (_mapping, "a mapping of field names"),
-    "access": (_mapping, "a mapping of actions"),
-    "checks": (_list, "a list of checks"),
-    "effects": (_list, "a list of effects"),
-    "revalidate": (_one_of("touched", "whole"), "touched or whole"),
-    "if_match": (_one_of("optional", "required"), "optional or required"),
-}
-
-#: The keywords whose lower bound may not lie above the upper one.
-_BOUNDS = (
-    ("minLength", "maxLength"),
-    ("minItems", "maxItems"),
-    ("minimum", "maximum"),
-    ("exclusiveMinimum", "exclusiveMaximum"),
-    ("minimum", "exclusiveMaximum"),
-    ("exclusiveMinimum", "maximum"),
-)
 
 
 # --- walking ------------------------------------------------------------------------------------
@@ -320,8 +208,8 @@ class _FieldReader:
             self.note("pattern", f"{self.place}: pattern cannot be read: {error}.", "Correct it.")
 
     def _bounds(self, data: Mapping[str, Any]) -> None:
-        for low, high in _BOUNDS:
-            if _number(data.get(low)) and _number(data.get(high)) and data[low] > data[high]:
+        for low, high in BOUNDS:
+            if is_number(data.get(low)) and is_number(data.get(high)) and data[low] > data[high]:
                 self.note(
                     high,
                     f"{self.place}: {high} {data[high]} is below {low} {data[low]}.",

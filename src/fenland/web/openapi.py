@@ -2,19 +2,26 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import fenland
 from fenland.core.definitions import Collection, Definitions
 from fenland.core.edits import EDITS_SCHEMA
-from fenland.core.rules import BLANKS
 from fenland.core.schemas import RESERVED_SCHEMAS, field_schema, may_set
 from fenland.core.values import MISSING
-from fenland.service.listing import LARGEST_PAGE, USUAL_PAGE
 from fenland.web.errors import KINDS, PROBLEM
+from fenland.web.openapi_parts import (
+    CHOICES,
+    ENTRY,
+    FIELD_ERROR,
+    JSON_PATCH_SCHEMA,
+    PARAMETERS,
+    PREVIEW,
+    PROBLEM_SCHEMA,
+    SESSION,
+    TEXT,
+    Schema,
+    parameter,
+)
 from fenland.web.reading import EDITS, FORM_TYPES, JSON, JSON_PATCH, MERGE_PATCH
-
-Schema = dict[str, Any]
 
 
 def _ref(name: str) -> Schema:
@@ -31,40 +38,6 @@ def _responses(*codes: str) -> Schema:
     return {str(KINDS[code].status): _ref(f"responses/{code}") for code in reversed(codes)}
 
 
-def _parameter(name: str, where: str, schema: Schema, description: str) -> Schema:
-    found = {"name": name, "in": where, "schema": schema, "description": description}
-    return {**found, "required": True} if where == "path" else found
-
-
-_TEXT: Schema = {"type": "string"}
-_FLAG: Schema = {"type": "boolean", "default": False}
-_PAGE: Schema = {"type": "integer", "minimum": 1, "maximum": LARGEST_PAGE, "default": USUAL_PAGE}
-
-_PARAMETERS: dict[str, Schema] = {
-    "q": _parameter("q", "query", _TEXT, "Words that must all be found in the searched fields."),
-    "sort": _parameter("sort", "query", _TEXT, "Fields by comma; a - before one turns it round."),
-    "limit": _parameter("limit", "query", _PAGE, "How many to answer with at most."),
-    "cursor": _parameter("cursor", "query", _TEXT, "The `next` of the page before."),
-    "count": _parameter("count", "query", _FLAG, "Whether to count all that match."),
-    "below": _parameter("below", "query", {"type": "integer", "minimum": 0}, "Only versions under this."),
-    "blank": _parameter(
-        "blank", "query", {"enum": list(BLANKS)}, "What a blank means for every field of this request."
-    ),
-    "reason": _parameter("reason", "query", {"type": "string", "maxLength": 500}, "Kept in the history."),
-    "base": _parameter(
-        "base",
-        "query",
-        {"type": "integer", "minimum": 1},
-        "The version you saw; 409 where others changed the same.",
-    ),
-    "preview": _parameter("preview", "query", _FLAG, "Answer what would change, and save nothing."),
-    "once": _parameter("Idempotency-Key", "header", _TEXT, "Carried out once, however often it is sent."),
-    "if_match": _parameter("If-Match", "header", _TEXT, "Only if the record has this ETag (RFC 9110)."),
-    "if_none_match": _parameter("If-None-Match", "header", _TEXT, "Only if it has another (RFC 9110)."),
-    "prefer": _parameter("Prefer", "header", _TEXT, "return=minimal, handling=lenient (RFC 7240), by comma."),
-}
-
-
 def _use(*names: str) -> list[Schema]:
     return [_ref(f"parameters/{name}") for name in names]
 
@@ -77,105 +50,6 @@ def _problem_responses() -> Schema:
         }
         for code, kind in KINDS.items()
     }
-
-
-_PROBLEM: Schema = {
-    "type": "object",
-    "description": "RFC 9457 problem details.",
-    "properties": {
-        "type": {"type": "string", "format": "uri-reference"},
-        "title": _TEXT,
-        "status": {"type": "integer"},
-        "detail": _TEXT,
-        "request_id": _TEXT,
-        "errors": {"type": "array", "items": {"$ref": "#/components/schemas/FieldError"}},
-    },
-    "required": ["type", "title", "status", "detail"],
-}
-_FIELD_ERROR: Schema = {
-    "type": "object",
-    "description": "One thing wrong with one place; the parameters of the rule stand beside these.",
-    "properties": {
-        "pointer": {"type": "string", "format": "json-pointer"},
-        "code": _TEXT,
-        "detail": _TEXT,
-    },
-    "required": ["pointer", "code", "detail"],
-}
-_ENTRY: Schema = {
-    "type": "object",
-    "description": "One change of one record.",
-    "properties": {
-        "sequence": {"type": "integer"},
-        "time": {"type": "string", "format": "date-time"},
-        "collection": _TEXT,
-        "id": {"type": "string", "format": "uuid"},
-        "key": {"type": ["string", "integer"]},
-        "version": {"type": "integer"},
-        "action": {"enum": ["create", "update", "delete"]},
-        "actor": _TEXT,
-        "behalf": {"type": ["string", "null"]},
-        "via": _TEXT,
-        "request_id": _TEXT,
-        "reason": {"type": ["string", "null"]},
-        "cause": {"type": ["integer", "null"]},
-        "changes": {
-            "type": "object",
-            "additionalProperties": {
-                "type": "object",
-                "properties": {"before": {}, "after": {}, "hidden": {"type": "boolean"}},
-            },
-        },
-        "sentence": _TEXT,
-    },
-}
-_SESSION: Schema = {
-    "type": "object",
-    "properties": {"account": _TEXT, "title": _TEXT, "roles": {"type": "array", "items": _TEXT}},
-    "required": ["account", "title", "roles"],
-}
-_CHOICES: Schema = {
-    "type": "object",
-    "additionalProperties": {
-        "type": "object",
-        "properties": {
-            "options": {
-                "type": "array",
-                "items": {"type": "object", "properties": {"value": {}, "label": _TEXT}},
-            },
-            "more": {"type": "boolean"},
-        },
-    },
-}
-
-
-_PREVIEW: Schema = {
-    "type": "object",
-    "description": "What a change would do, had it been saved.",
-    "properties": {
-        "preview": {"const": True},
-        "version": {"type": "integer"},
-        "changes": {"type": "object", "additionalProperties": {"type": "object"}},
-        "record": {"type": "object"},
-        "errors": {"type": "array", "items": {"$ref": "#/components/schemas/FieldError"}},
-        "ignored": {"type": "array", "items": _TEXT},
-    },
-    "required": ["preview", "version", "changes", "record", "errors", "ignored"],
-}
-_JSON_PATCH: Schema = {
-    "type": "array",
-    "description": "RFC 6902.",
-    "items": {
-        "type": "object",
-        "properties": {
-            "op": {"enum": ["add", "remove", "replace", "move", "copy", "test"]},
-            "path": {"type": "string", "format": "json-pointer"},
-            "from": {"type": "string", "format": "json-pointer"},
-            "value": {},
-        },
-        "required": ["op", "path"],
-    },
-}
 
 
 def _page_of(item: Schema, following: Schema) -> Schema:
@@ -214,8 +88,8 @@ def _schemas(collection: Collection) -> dict[str, Schema]:
             "version": {"type": ["integer", "null"]},
             "etag": {"type": ["string", "null"]},
             "schema": {"type": "object"},
-            "choices": _CHOICES,
-            "writable": {"type": "array", "items": _TEXT},
+            "choices": CHOICES,
+            "writable": {"type": "array", "items": TEXT},
             "deletable": {"type": "boolean"},
         },
     }
@@ -239,7 +113,7 @@ def _schemas(collection: Collection) -> dict[str, Schema]:
 def _record_answer(name: str, description: str, *headers: str) -> Schema:
     return {
         "description": description,
-        "headers": {header: {"schema": _TEXT} for header in headers},
+        "headers": {header: {"schema": TEXT} for header in headers},
         "content": _content(_ref(f"schemas/{name}")),
     }
 
@@ -321,7 +195,7 @@ def _one_record(name: str, suffix: str) -> Schema:
 
 def _paths(collection: Collection) -> dict[str, Schema]:
     name, base = _type_name(collection), f"/v1/records/{collection.name}"
-    key = _parameter("key", "path", _TEXT, f"The record's {collection.key}.")
+    key = parameter("key", "path", TEXT, f"The record's {collection.key}.")
     paths: dict[str, Schema] = {
         base: {
             "get": {
@@ -330,7 +204,7 @@ def _paths(collection: Collection) -> dict[str, Schema]:
                 "responses": {
                     "200": {
                         "description": "A page.",
-                        "headers": {"Link": {"schema": _TEXT}},
+                        "headers": {"Link": {"schema": TEXT}},
                         "content": _content(_page_of(_ref(f"schemas/{name}"), {"type": ["string", "null"]})),
                     },
                     **_responses("malformed", *_READING),
@@ -377,7 +251,7 @@ def _paths(collection: Collection) -> dict[str, Schema]:
     }
     for item in collection.fields.values():
         if item.unique:
-            value = _parameter("value", "path", _TEXT, f"The record's {item.name}.")
+            value = parameter("value", "path", TEXT, f"The record's {item.name}.")
             suffix = f"By{''.join(part.capitalize() for part in item.name.split('_'))}"
             paths[f"{base}/by/{item.name}/{{value}}"] = {
                 "parameters": [value],
@@ -396,8 +270,8 @@ def _own_paths() -> dict[str, Schema]:
         "description": "Its JSON Schema for this caller, or the form to create.",
         "content": _content({"type": "object"}),
     }
-    collection = _parameter("collection", "path", _TEXT, "The collection's name.")
-    purpose = _parameter("for", "query", {"enum": ["create"]}, "Ask for all a form to create needs.")
+    collection = parameter("collection", "path", TEXT, "The collection's name.")
+    purpose = parameter("for", "query", {"enum": ["create"]}, "Ask for all a form to create needs.")
     session = {"description": "The signed-in account.", "content": _content(_ref("schemas/Session"))}
     health = {"description": "The service answers.", "content": _content({"type": "object"})}
     return {
@@ -426,12 +300,12 @@ def document(definitions: Definitions, title: str) -> Schema:
     """The document for these definitions."""
     paths = _own_paths()
     schemas = {
-        "Problem": _PROBLEM,
-        "FieldError": _FIELD_ERROR,
-        "Entry": _ENTRY,
-        "Session": _SESSION,
-        "Preview": _PREVIEW,
-        "JsonPatch": _JSON_PATCH,
+        "Problem": PROBLEM_SCHEMA,
+        "FieldError": FIELD_ERROR,
+        "Entry": ENTRY,
+        "Session": SESSION,
+        "Preview": PREVIEW,
+        "JsonPatch": JSON_PATCH_SCHEMA,
         "Edits": {name: value for name, value in EDITS_SCHEMA.items() if name != "$schema"},
     }
     for collection in definitions.collections.values():
@@ -448,7 +322,7 @@ def document(definitions: Definitions, title: str) -> Schema:
         "paths": paths,
         "components": {
             "securitySchemes": {"bearer": {"type": "http", "scheme": "bearer"}},
-            "parameters": _PARAMETERS,
+            "parameters": PARAMETERS,
             "responses": _problem_responses(),
             "schemas": schemas,
         },

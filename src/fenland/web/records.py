@@ -164,6 +164,14 @@ class _Routes:
         return json_answer(form_json(form), headers=headers)
 
 
+_METHODS = "GET, HEAD, PATCH, PUT, DELETE, OPTIONS"
+
+
+def _options(**_: str) -> Response:
+    """What can be done with a record, and by which patch forms (RFC 5789 section 3.1)."""
+    return Response(status=204, headers={"Allow": _METHODS, "Accept-Patch": ACCEPT_PATCH})
+
+
 def register(app: Flask, service: Service) -> None:
     """Adds the routes of records."""
     routes = _Routes(service)
@@ -175,6 +183,7 @@ def register(app: Flask, service: Service) -> None:
     for name, rule in (("", one), (" by", by)):
         app.add_url_rule(rule, f"read{name}", routes.read, methods=["GET"])
         app.add_url_rule(rule, f"update{name}", routes.update, methods=["PATCH"])
+        app.add_url_rule(rule, f"options{name}", _options, methods=["OPTIONS"])
         app.add_url_rule(rule, f"replace{name}", routes.replace, methods=["PUT"])
         app.add_url_rule(rule, f"delete{name}", routes.delete, methods=["DELETE"])
     app.add_url_rule(f"{one}/history", "history", routes.history, methods=["GET"])
