@@ -51,7 +51,6 @@ def fill(count: int) -> None:
     for number in range(OWNERS):
         put_account(service, f"owner-{number}", "", [])
         issue_token(service, f"owner-{number}", token=f"token-{number}")
-    service.database.reader().execute("PRAGMA synchronous=OFF")
     for place, fields in enumerate(gauges(count)):
         call = Call(f"token-{place % OWNERS}", "api", "")
         create(service, call, CreateRequest("gauges", lambda rules, given=fields: given))

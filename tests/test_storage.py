@@ -45,8 +45,9 @@ def test_other_tools_can_read_the_tables(tmp_path: Path, service: Service) -> No
     assert columns["name"] == ("VARCHAR(40)", 1)
     assert {row[2] for row in raw.execute("PRAGMA foreign_key_list(tools)")} == {"benches"}
     assert raw.execute("PRAGMA journal_mode").fetchone() == ("wal",)
-    assert service.database.reader().execute("PRAGMA synchronous").fetchone() == (2,)
-    assert service.database.reader().execute("PRAGMA foreign_keys").fetchone() == (1,)
+    with service.database.reading() as connection:
+        assert connection.execute("PRAGMA synchronous").fetchone() == (2,)
+        assert connection.execute("PRAGMA foreign_keys").fetchone() == (1,)
     raw.close()
 
 

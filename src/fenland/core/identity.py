@@ -16,7 +16,7 @@ def uuid7(milliseconds: int, random: bytes) -> str:
 
 def timestamp(moment: datetime) -> str:
     """The one form of a moment everywhere: RFC 3339 in UTC with six digits, so text order is time order."""
-    return moment.astimezone(UTC).strftime("%Y-%m-%dT%H:%M:%S.%fZ").zfill(27)
+    return moment.astimezone(UTC).isoformat(timespec="microseconds")[:26] + "Z"
 
 
 def etag(record_id: str, version: int) -> str:

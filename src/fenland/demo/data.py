@@ -285,4 +285,5 @@ def fill(definitions: Definitions, database: Database, progress: Callable[[int, 
         step()
         progress(done, len(steps))
     page = Page(scope=Scope.ALL, actor="")
-    return sum(records.count(database.reader(), page) for records in database.records.values())
+    with database.reading() as connection:
+        return sum(records.count(connection, page) for records in database.records.values())

@@ -38,8 +38,8 @@ def issue_token(service: Service, name: str, *, label: str = "", token: str | No
     token = token or secrets.token_urlsafe(32)
     now = service.now()
     accounts = service.database.accounts
-    if accounts.by_name(service.database.reader(), name) is None:
-        known = [account.name for account in accounts.all(service.database.reader())]
+    known = [account.name for account in list_accounts(service)]
+    if name not in known:
         raise NotFound(f"There is no account {name!r}. {did_you_mean(name, known)}")
     service.database.write(
         lambda connection: accounts.add_token(connection, token, name, now=now, label=label)
@@ -55,4 +55,5 @@ def revoke_tokens(service: Service, name: str) -> int:
 
 def list_accounts(service: Service) -> list[Account]:
     """Every account, by name."""
-    return service.database.accounts.all(service.database.reader())
+    with service.database.reading() as connection:
+        return service.database.accounts.all(connection)

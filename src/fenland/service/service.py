@@ -19,7 +19,6 @@ from fenland.core.problems import NotFound, NotSignedIn
 from fenland.core.rules import Rules
 from fenland.storage.database import Database, open_database
 from fenland.storage.records import Records
-from fenland.storage.sqlite import translating
 
 #: Long enough for a phone that was out of reach for a day.
 _OUTCOMES_KEPT = timedelta(hours=24)
@@ -77,8 +76,8 @@ class Service:
         """The actor a call's token stands for. Raises `NotSignedIn`."""
         if not call.token:
             raise NotSignedIn("No token was sent. Send one as: Authorization: Bearer TOKEN.")
-        with translating():
-            account = self.database.accounts.by_token(self.database.reader(), call.token, self.now())
+        with self.database.reading() as connection:
+            account = self.database.accounts.by_token(connection, call.token, self.now())
         if account is None:
             raise NotSignedIn("The token is unknown, expired or revoked. Sign in again.")
         return Actor(account.name, account.title, account.roles, call.via)

@@ -17,10 +17,12 @@ from fenland.core.values import write_json
 
 Turn = Callable[[Any], Any]
 
+_DECODER = json.JSONDecoder(parse_float=Decimal)
+
 
 def read_json_text(text: str) -> Any:
     """JSON that this service wrote, with decimals exact."""
-    return json.loads(text, parse_float=Decimal)
+    return _DECODER.decode(text)
 
 
 def json_text(value: Any) -> str:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-import threading
+from collections import deque
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
@@ -31,14 +31,15 @@ class DatabaseRefused(Exception):
 
 
 class Database:
-    """The open database of a project. Threads read on connections of their own; one writer writes."""
+    """The open database of a project.
+
+    Readers take a connection each, from those that are idle; one writer writes.
+    """
 
     def __init__(self, engine: Engine, path: Path, definitions: Definitions, tables: Tables) -> None:
         dialect = engine.dialect
         self._engine = engine
-        self._local = threading.local()
-        self._opened: list[sqlite.Connection] = []
-        self._opening = threading.Lock()
+        self._idle: deque[sqlite.Connection] = deque()
         self.records = {
             name: Records(one, tables.records[name], dialect) for name, one in definitions.collections.items()
         }
@@ -49,20 +50,24 @@ class Database:
         lock_path = path.with_name(path.name + ".lock")
         self._writer = Writer(sqlite.driver_connection(engine), lock_path, self.turn)
 
-    def reader(self) -> sqlite.Connection:
-        """This thread's reading connection. Each statement sees what is committed when it starts."""
-        connection: sqlite.Connection | None = getattr(self._local, "connection", None)
-        if connection is None:
-            connection = self._local.connection = sqlite.driver_connection(self._engine)
-            with self._opening:
-                self._opened.append(connection)
-        return connection
+    @contextmanager
+    def reading(self) -> Iterator[sqlite.Connection]:
+        """A reading connection for the body. Each statement sees what is committed when it starts."""
+        # Not one a thread: servers end idle threads and start others, and theirs would be lost.
+        try:
+            connection = self._idle.pop()
+        except IndexError:
+            connection = sqlite.driver_connection(self._engine)
+        try:
+            with sqlite.translating():
+                yield connection
+        finally:
+            self._idle.append(connection)
 
     @contextmanager
     def snapshot(self) -> Iterator[sqlite.Connection]:
-        """This thread's reading connection, seeing one moment of the database throughout."""
-        connection = self.reader()
-        with sqlite.translating():
+        """A reading connection that sees one moment of the database throughout."""
+        with self.reading() as connection:
             connection.execute("BEGIN")
             try:
                 yield connection
@@ -77,8 +82,8 @@ class Database:
     def close(self) -> None:
         """Closes every connection."""
         self._writer.close()
-        for connection in self._opened:
-            connection.close()
+        while self._idle:
+            self._idle.pop().close()
         self._engine.dispose()
 
 

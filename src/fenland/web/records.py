@@ -180,11 +180,15 @@ def register(app: Flask, service: Service) -> None:
     by = "/v1/records/<collection>/by/<field>/<path:value>"
     app.add_url_rule("/v1/records/<collection>", "list", routes.list, methods=["GET"])
     app.add_url_rule("/v1/records/<collection>", "create", routes.create, methods=["POST"])
-    for name, rule in (("", one), (" by", by)):
-        app.add_url_rule(rule, f"read{name}", routes.read, methods=["GET"])
-        app.add_url_rule(rule, f"update{name}", routes.update, methods=["PATCH"])
-        app.add_url_rule(rule, f"options{name}", _options, methods=["OPTIONS"])
-        app.add_url_rule(rule, f"replace{name}", routes.replace, methods=["PUT"])
-        app.add_url_rule(rule, f"delete{name}", routes.delete, methods=["DELETE"])
+    handlers: dict[str, tuple[Callable[..., Response], str]] = {
+        "read": (routes.read, "GET"),
+        "update": (routes.update, "PATCH"),
+        "replace": (routes.replace, "PUT"),
+        "delete": (routes.delete, "DELETE"),
+        "options": (_options, "OPTIONS"),
+    }
+    for suffix, rule in (("", one), (" by", by)):
+        for name, (handler, method) in handlers.items():
+            app.add_url_rule(rule, name + suffix, handler, methods=[method], provide_automatic_options=False)
     app.add_url_rule(f"{one}/history", "history", routes.history, methods=["GET"])
     app.add_url_rule(f"{one}/form", "form", routes.form, methods=["GET"])

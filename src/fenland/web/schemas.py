@@ -58,6 +58,5 @@ def register(app: Flask, service: Service) -> None:
             raise Malformed(f"for is {purpose!r}. It can only be create.")
         actor = service.authenticate(call_of(request))
         resource = service.resource(collection)
-        answer = json_answer(collection_schema(resource.collection, resource.policy, actor))
-        answer.content_type = "application/schema+json"
-        return answer
+        found = collection_schema(resource.collection, resource.policy, actor)
+        return json_answer(found, headers={"Content-Type": "application/schema+json"})
