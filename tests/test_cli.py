@@ -31,7 +31,7 @@ def run(sample: Running, tmp_path: Path) -> Run:
 
 def test_every_command_explains_itself(run: Run) -> None:
     commands = ["new", "check", "start", "demo", "sign-in", "sign-out", "who", "collections", "list", "show",
-                "create", "update", "edit", "history", "delete", "account add", "account list", "account token"]  # fmt: skip
+                "create", "update", "edit", "batch", "history", "delete", "account add", "account list", "account token"]  # fmt: skip
     overview = run("--help").stdout
     for command in commands:
         assert command.split()[0] in overview
@@ -100,6 +100,29 @@ def test_edits_and_previews(run: Run) -> None:
     assert json.loads(run("show", "tickets", "T-0005", "--json").stdout) == before
     run("update", "tickets", "T-0005", "title=Something else", "--base", str(before["version"] - 1))
     run("update", "tickets", "T-0005", "hours=7", "--base", str(before["version"] - 1), code=6)
+
+
+def test_batches_from_a_file(run: Run, tmp_path: Path) -> None:
+    file = tmp_path / "changes.jsonl"
+    lines = [
+        {
+            "action": "update",
+            "collection": "stations",
+            "key": f"PS-{n:03d}",
+            "edits": [{"at": "/crest_level", "set": 1.5}],
+        }
+        for n in range(90, 99)
+    ]
+    file.write_text("\n".join(map(json.dumps, lines)))
+    assert "9 carried out" in run("batch", str(file)).stdout
+    lines[3]["key"] = "PS-999"
+    file.write_text("\n".join(map(json.dumps, lines)))
+    told = run("batch", str(file), code=7).stderr
+    assert "item 4: There is no 'PS-999'" in told
+    assert "Nothing was changed" in told
+    assert "8 of 9 were carried out" in run("batch", str(file), "--each", code=7).stderr
+    file.write_text("{")
+    assert "changes.jsonl:1" in run("batch", str(file), code=2).stderr
 
 
 def test_exit_codes(run: Run) -> None:

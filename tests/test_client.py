@@ -75,6 +75,15 @@ def test_edits_previews_and_merging(client: Client) -> None:
     assert (replaced["note"], replaced["name"]) == (None, "Axe")
 
 
+def test_batches(client: Client) -> None:
+    item = {"action": "create", "collection": "tools", "fields": {"code": "A1", "name": "Saw"}}
+    found = client.batch([item])
+    assert (found[0].done, found[0].record) == (True, client.get("tools", "A1"))
+    broken = client.batch([item | {"fields": {"code": "A2", "name": "Saw"}}, item])
+    assert [(one.status, one.done) for one in broken] == [(424, False), (422, False)]
+    assert broken[1].problem["errors"][0]["code"] == "unique"
+
+
 def test_lists_walk_their_pages(client: Client, monkeypatch: pytest.MonkeyPatch) -> None:
     module = importlib.import_module("fenland.client.client")
     monkeypatch.setattr(module, "_PAGE", 2)

@@ -9,7 +9,7 @@ from __future__ import annotations
 import typer
 
 import fenland
-from fenland.cli import accounts, projects, records, running, signing
+from fenland.cli import accounts, batch, projects, records, running, signing
 
 app = typer.Typer(
     name="fenland",
@@ -46,6 +46,7 @@ running.register(app)
 accounts.register(app)
 signing.register(app)
 records.register(app)
+batch.register(app)
 
 
 def run() -> None:

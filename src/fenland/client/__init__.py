@@ -22,9 +22,10 @@ from fenland.client.errors import (
     UnreachableError,
     VersionError,
 )
-from fenland.client.records import Entry, Form, Preview, Record
+from fenland.client.records import BatchResult, Entry, Form, Preview, Record
 
 __all__ = [
+    "BatchResult",
     "Client",
     "ClientError",
     "ConflictError",

@@ -11,12 +11,14 @@ from typing import Any, TypeVar
 import httpx
 
 from fenland.client import flows
-from fenland.client.flows import Flow, Request, Response, ask_json, path
+from fenland.client.flows import Flow, Request, Response, ask_batch, ask_json, path
 from fenland.client.records import (
+    BatchResult,
     Entry,
     Form,
     Preview,
     Record,
+    batch_from,
     entry_from,
     form_from,
     preview_from,
@@ -218,6 +220,16 @@ class Client:
         headers = {**_seen(seen), **_key()}
         request = Request("DELETE", _address(collection, key), {"reason": reason}, headers)
         return record_from(self._run(ask_json(request)))
+
+    def batch(self, items: Sequence[Mapping[str, Any]], *, atomic: bool = True) -> tuple[BatchResult, ...]:
+        """Does several things in one request: all or nothing, or with `atomic=False` each on its own.
+
+        An item is like `{"action": "update", "collection": "tickets", "key": "T-1", "fields": {...}}`;
+        docs/http.md lists what one may hold. The results come in the order of the items.
+        """
+        body = flows.write_json({"items": [dict(one) for one in items], "atomic": atomic})
+        request = Request("POST", path("batch"), {}, {"Content-Type": _JSON}, body)
+        return batch_from(self._run(ask_batch(request)))
 
     def _change(
         self,

@@ -14,7 +14,7 @@ from urllib.parse import quote
 
 import orjson
 
-from fenland.client.errors import BY_STATUS, ProblemError, UnreachableError
+from fenland.client.errors import BY_STATUS, InvalidError, ProblemError, UnreachableError
 
 Result = TypeVar("Result")
 
@@ -116,6 +116,16 @@ def ask_json(request: Request) -> Flow[Any]:
     """The same, for an answer in JSON."""
     response = yield from ask(request)
     return read_json(response.content)
+
+
+def ask_batch(request: Request) -> Flow[Any]:
+    """The answer to a batch, also of one that was refused: each item has a result of its own."""
+    try:
+        return (yield from ask_json(request))
+    except InvalidError as error:
+        if "results" not in error.problem:
+            raise
+        return error.problem
 
 
 def run(flow: Flow[Result], send: Callable[[Request], Response], sleep: Callable[[float], None]) -> Result:

@@ -47,6 +47,20 @@ class Entry:
 
 
 @dataclass(frozen=True, slots=True)
+class BatchResult:
+    """What became of one item: its status, and the record or the problem."""
+
+    status: int
+    record: Record | None
+    problem: Mapping[str, Any]
+
+    @property
+    def done(self) -> bool:
+        """Whether it was carried out."""
+        return self.status < 300
+
+
+@dataclass(frozen=True, slots=True)
 class Preview:
     """What a change would do: values before and after by field, the record, and what is wrong."""
 
@@ -89,3 +103,11 @@ def form_from(raw: Mapping[str, Any]) -> Form:
 def preview_from(raw: Mapping[str, Any]) -> Preview:
     """A preview from its JSON."""
     return Preview(raw["changes"], raw["record"], tuple(raw["errors"]), raw["version"])
+
+
+def batch_from(raw: Mapping[str, Any]) -> tuple[BatchResult, ...]:
+    """The results of a batch from its JSON."""
+    return tuple(
+        BatchResult(one["status"], record_from(one["record"]) if "record" in one else None, one)
+        for one in raw["results"]
+    )

@@ -276,7 +276,11 @@ def _only_if(sent: Any) -> tuple[tuple[str, Any], ...]:
 
 def read_edits(body: bytes) -> Edits:
     """Reads our own form. Raises `Malformed`, or `TooLarge` for too many edits."""
-    value = read_json(body)
+    return edits_from(read_json(body))
+
+
+def edits_from(value: Any) -> Edits:
+    """The same from JSON that has been read."""
     if not isinstance(value, dict) or not isinstance(value.get("edits"), list) or len(value) > 1:
         raise Malformed('The body must be {"edits": [...]} and nothing else.')
     if len(value["edits"]) > MOST_EDITS:

@@ -210,7 +210,11 @@ class JsonPatch:
 
 def read_json_patch(body: bytes) -> JsonPatch:
     """Reads a JSON Patch. Raises `Malformed`, or `TooLarge` for too many operations."""
-    value = read_json(body)
+    return json_patch_from(read_json(body))
+
+
+def json_patch_from(value: Any) -> JsonPatch:
+    """The same from JSON that has been read."""
     if not isinstance(value, list):
         raise Malformed(f"A JSON Patch is an array of operations, not {kind_of(value)}.")
     if len(value) > MOST_OPERATIONS:

@@ -37,12 +37,12 @@ def create(service: Service, call: Call, request: CreateRequest) -> Saved:
     given = request.read_fields(resource.rules)
 
     def work(connection: Connection) -> Saved:
-        return _create(service, connection, call, actor, resource, request, given)
+        return create_within(service, connection, call, actor, resource, request, given)
 
     return service.database.write(once(service, actor, request.once, work))
 
 
-def _create(
+def create_within(
     service: Service,
     connection: Connection,
     call: Call,
@@ -51,6 +51,7 @@ def _create(
     request: CreateRequest,
     sent: Mapping[str, Any],
 ) -> Saved:
+    """Creates a record within a transaction that the caller holds."""
     rules, collection, problems = resource.rules, resource.collection, list[Problem]()
     given = rules.settle_blanks(sent, request.blank, problems)
     owned = {} if collection.owner is None else {collection.owner: actor.name}

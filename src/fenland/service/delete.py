@@ -47,12 +47,12 @@ def delete(service: Service, call: Call, request: DeleteRequest) -> Saved:
     resource = service.resource(request.address.collection)
 
     def work(connection: Connection) -> Saved:
-        return _delete(service, connection, call, actor, resource, request)
+        return delete_within(service, connection, call, actor, resource, request)
 
     return service.database.write(once(service, actor, request.once, work))
 
 
-def _delete(
+def delete_within(
     service: Service,
     connection: Connection,
     call: Call,
@@ -60,6 +60,7 @@ def _delete(
     resource: Resource,
     request: DeleteRequest,
 ) -> Saved:
+    """Deletes a record within a transaction that the caller holds."""
     stored = find(connection, resource, actor, request.address)
     permit("delete", resource, actor, stored)
     meet(request.preconditions, resource, stored)

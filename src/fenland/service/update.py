@@ -1,6 +1,6 @@
 """Partial update: the pipeline that a PATCH goes through.
 
-`_update` is to be read as one sentence: find the record, see that the actor may see it and may
+`update_within` is to be read as one sentence: find the record, see that the actor may see it and may
 change it, that the precondition holds; then the patch is read and applied to what is stored,
 protected fields dropped or refused, the rest validated and compared with what is stored; what
 others changed since the version the caller saw is taken into account; and if anything differs, the
@@ -84,7 +84,7 @@ def update(service: Service, call: Call, request: UpdateRequest) -> Saved:
     resource = service.resource(request.address.collection)
 
     def work(connection: Connection) -> Saved:
-        return _update(service, connection, call, actor, resource, request)
+        return update_within(service, connection, call, actor, resource, request)
 
     return service.database.write(once(service, actor, request.once, work))
 
@@ -107,7 +107,7 @@ def preview(service: Service, call: Call, request: UpdateRequest) -> Preview:
     )
 
 
-def _update(
+def update_within(
     service: Service,
     connection: Connection,
     call: Call,
@@ -115,6 +115,7 @@ def _update(
     resource: Resource,
     request: UpdateRequest,
 ) -> Saved:
+    """Updates a record within a transaction that the caller holds; the pipeline."""
     stored = _found(connection, actor, resource, request)
     decision = _decide(service, connection, actor, resource, request, stored)
     if decision.problems:

@@ -109,3 +109,17 @@ def translating() -> Iterator[None]:
         yield
     except sqlite3.Error as error:
         raise translated(error) from error
+
+
+@contextmanager
+def savepoint(connection: Connection) -> Iterator[None]:
+    """Undoes what the body did, and only that, when it raises."""
+    connection.execute("SAVEPOINT inner_piece")
+    try:
+        yield
+    except BaseException:
+        if connection.in_transaction:
+            connection.execute("ROLLBACK TO inner_piece")
+            connection.execute("RELEASE inner_piece")
+        raise
+    connection.execute("RELEASE inner_piece")

@@ -6,7 +6,7 @@ from flask import Flask
 
 from fenland.service.service import Service
 from fenland.service.settings import Settings
-from fenland.web import console, errors, records, schemas, status
+from fenland.web import batch, console, errors, records, schemas, status
 from fenland.web.logs import RequestLog
 from fenland.web.override import MethodOverride
 from fenland.web.turns import TakeTurns
@@ -19,6 +19,7 @@ def create_app(service: Service, settings: Settings) -> Flask:
     app.url_map.strict_slashes = False
     errors.register(app)
     records.register(app, service)
+    batch.register(app, service)
     schemas.register(app, service)
     status.register(app, service, settings)
     console.register(app)

@@ -9,6 +9,7 @@ from fenland.core.schemas import RESERVED_SCHEMAS, field_schema, may_set
 from fenland.core.values import MISSING
 from fenland.web.errors import KINDS, PROBLEM
 from fenland.web.openapi_parts import (
+    BATCH_SCHEMA,
     CHOICES,
     ENTRY,
     FIELD_ERROR,
@@ -288,6 +289,19 @@ def _own_paths() -> dict[str, Schema]:
         },
         "/v1/edits.schema.json": {
             "get": {"operationId": "editsSchema", "security": [], "responses": {"200": health}}
+        },
+        "/v1/batch": {
+            "post": {
+                "operationId": "batch",
+                "requestBody": {"required": True, "content": _content(BATCH_SCHEMA)},
+                "responses": {
+                    "200": {
+                        "description": "A result for each item.",
+                        "content": _content({"type": "object"}),
+                    },
+                    **_responses("malformed", "not-signed-in", "unsupported-media", "too-large", "invalid"),
+                },
+            }
         },
         "/v1/session": {
             "get": {"operationId": "session", "responses": {"200": session, **_responses("not-signed-in")}}

@@ -1,0 +1,134 @@
+"""Batches: several creates, updates and deletes in one request and one commit.
+
+All or nothing, or each on its own: then a refused item is undone alone, and the others are kept. A
+later item may name a record that an earlier one creates, by the name the earlier gives it with `as`:
+`{"created": NAME}` in place of a key, or of the value of a reference.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from typing import Any, Literal
+
+from fenland.core.access import Actor
+from fenland.core.definitions import Collection
+from fenland.core.problems import Malformed, Refusal
+from fenland.service.create import CreateRequest, create_within
+from fenland.service.delete import DeleteRequest, delete_within
+from fenland.service.finding import permit
+from fenland.service.saving import Saved
+from fenland.service.service import Call, Service
+from fenland.service.update import UpdateRequest, update_within
+from fenland.storage.sqlite import Connection, savepoint
+
+MOST_ITEMS = 500
+
+Action = Literal["create", "update", "delete"]
+#: Puts keys for the names of records created earlier in the batch; given a collection, and JSON.
+Resolve = Callable[[Collection, Any], Any]
+
+
+@dataclass(frozen=True, slots=True)
+class Item:
+    """One thing to do. `make` gives the request it stands for, once earlier items are done."""
+
+    make: Callable[[Resolve], CreateRequest | UpdateRequest | DeleteRequest]
+    name: str | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Outcome:
+    """What became of an item: what was saved, or why it was refused. Neither: it was not tried, or undone."""
+
+    saved: Saved | None = None
+    collection: str = ""
+    created: bool = False
+    refusal: Refusal | None = None
+
+
+class _Broken(Exception):
+    """Carries the outcomes of an all-or-nothing batch out of its transaction, which is then undone."""
+
+    def __init__(self, outcomes: list[Outcome]) -> None:
+        super().__init__("broken")
+        self.outcomes = outcomes
+
+
+@dataclass(slots=True)
+class _Run:
+    """A batch being carried out."""
+
+    service: Service
+    call: Call
+    actor: Actor
+    connection: Connection
+    created: dict[str, Any] = field(default_factory=dict)
+
+    def resolve(self, collection: Collection, sent: Any) -> Any:
+        """The value with keys in the place of names of records created earlier."""
+        if isinstance(sent, dict) and sent.keys() == {"created"}:
+            name = sent["created"]
+            if not isinstance(name, str) or name not in self.created:
+                raise Malformed(f"No earlier item of the batch created {name!r}. Name it there with as.")
+            return self.created[name]
+        if not isinstance(sent, dict):
+            return sent
+        fields = collection.fields
+        return {
+            name: self.resolve(collection, value)
+            if name in fields and fields[name].references and isinstance(value, dict)
+            else value
+            for name, value in sent.items()
+        }
+
+    def do(self, item: Item) -> Outcome:
+        request = item.make(self.resolve)
+        if isinstance(request, CreateRequest):
+            resource = self.service.resource(request.collection)
+            permit("create", resource, self.actor, {})
+            given = request.read_fields(resource.rules)
+            parts = (self.service, self.connection, self.call, self.actor, resource)
+            saved = create_within(*parts, request, given)
+        else:
+            resource = self.service.resource(request.address.collection)
+            parts = (self.service, self.connection, self.call, self.actor, resource)
+            if isinstance(request, UpdateRequest):
+                saved = update_within(*parts, request)
+            else:
+                saved = delete_within(*parts, request)
+        if item.name is not None:
+            self.created[item.name] = saved.record[resource.collection.key]
+        return Outcome(saved, resource.collection.name, created=isinstance(request, CreateRequest))
+
+
+def batch(service: Service, call: Call, items: Sequence[Item], *, atomic: bool) -> list[Outcome]:
+    """Carries the items out in order and returns what became of each."""
+    actor = service.authenticate(call)
+
+    def work(connection: Connection) -> list[Outcome]:
+        run, outcomes = _Run(service, call, actor, connection), list[Outcome]()
+        for item in items:
+            try:
+                with savepoint(connection):
+                    outcomes.append(run.do(item))
+            except Refusal as refusal:
+                outcomes.append(Outcome(refusal=refusal))
+                if atomic:
+                    raise _Broken(outcomes) from None
+        return outcomes
+
+    try:
+        return service.database.write(work)
+    except _Broken as broken:
+        done = [replace(one, saved=None) for one in broken.outcomes]
+        return [*done, *(Outcome() for _ in items[len(done) :])]
+
+
+def read_action(sent: Mapping[str, Any]) -> Action:
+    """The action an item names. Raises `Malformed`."""
+    action = sent.get("action")
+    if action not in ("create", "update", "delete"):
+        raise Malformed(f"action is {action!r}. It must be create, update or delete.")
+    found: Action = action
+    return found

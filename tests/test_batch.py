@@ -1,0 +1,108 @@
+"""Batches: all or nothing, each on its own, and items that build on earlier ones."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import httpx
+import pytest
+
+from support import bearer
+
+CARL = bearer("carl")
+
+
+def send(http: httpx.Client, *items: Any, atomic: bool = True) -> tuple[int, list[dict[str, Any]]]:
+    answer = http.post("/v1/batch", json={"items": items, "atomic": atomic}, headers=CARL)
+    return answer.status_code, answer.json()["results"]
+
+
+def create(code: str, **more: Any) -> dict[str, Any]:
+    return {"action": "create", "collection": "tools", "fields": {"code": code, "name": "Saw", **more}}
+
+
+def test_later_items_build_on_earlier_ones(http: httpx.Client) -> None:
+    status, results = send(
+        http,
+        create("A1", serial=1) | {"as": "saw"},
+        {
+            "action": "create",
+            "collection": "jobs",
+            "fields": {"number": 1, "tool": {"created": "saw"}},
+            "as": "job",
+        },
+        {
+            "action": "update",
+            "collection": "tools",
+            "key": {"created": "saw"},
+            "edits": [{"at": "/serial", "increase_by": 4}],
+        },
+        {
+            "action": "update",
+            "collection": "tools",
+            "key": "A1",
+            "patch": [{"op": "add", "path": "/note", "value": "x"}],
+        },
+        {"action": "update", "collection": "tools", "key": "A1", "fields": {"spin": 2}, "base": 1},
+        {
+            "action": "delete",
+            "collection": "jobs",
+            "key": {"created": "job"},
+            "if_match": "*",
+            "reason": "tried",
+        },
+    )
+    assert status == 200
+    assert [one["status"] for one in results] == [201, 201, 200, 200, 200, 200]
+    assert results[1]["record"]["tool"] == "A1"
+    tool = http.get("/v1/records/tools/A1")
+    assert (tool.json()["serial"], tool.json()["note"], tool.json()["version"]) == (5, "x", 4)
+    assert results[4]["etag"] == tool.headers["ETag"]
+    assert http.get("/v1/records/jobs/1/history").json()["items"][0]["reason"] == "tried"
+
+
+WRONG = [create("B1"), create("a2", serial="x"), create("B3")]
+
+
+def test_all_or_nothing(http: httpx.Client) -> None:
+    status, results = send(http, *WRONG)
+    assert (status, [one["status"] for one in results]) == (422, [424, 422, 424])
+    assert [one["code"] for one in results[1]["errors"]] == ["pattern", "type"]
+    assert http.get("/v1/records/tools").json()["items"] == []
+
+
+def test_each_on_its_own(http: httpx.Client) -> None:
+    update = {"action": "update", "collection": "tools", "key": "B1", "fields": {"note": "x"}}
+    status, results = send(
+        http, *WRONG, update | {"if_match": '"old"'}, update, update | {"key": "C9"}, atomic=False
+    )
+    assert (status, [one["status"] for one in results]) == (200, [201, 422, 201, 412, 200, 404])
+    assert [one["code"] for one in http.get("/v1/records/tools").json()["items"]] == ["B1", "B3"]
+    assert http.get("/v1/records/tools/B1").json()["version"] == 2
+
+
+@pytest.mark.parametrize(
+    "item",
+    [
+        1, {}, {"action": "grow"}, {"action": "create"}, {"action": "create", "collection": 1}, create("A") | {"kee": 1},
+        {"action": "update", "collection": "tools"}, {"action": "update", "collection": "tools", "key": "A", "fields": 1},
+        {"action": "update", "collection": "none", "key": "A", "fields": {}}, create("A", bench={"created": "x"}),
+        {"action": "update", "collection": "tools", "key": [1], "fields": {}, "base": "x"}, create("A") | {"as": []},
+        {"action": "delete", "collection": "tools", "key": {"created": {}}}, {"action": [], "collection": {}},
+    ],
+)  # fmt: skip
+def test_a_wrong_item_is_its_own_result(http: httpx.Client, item: Any) -> None:
+    _, results = send(http, create("Z1"), item, atomic=False)
+    assert results[0]["status"] == 201
+    assert 400 <= results[1]["status"] < 500
+    assert results[1]["detail"].endswith(".")
+
+
+@pytest.mark.parametrize(
+    "body", ["[]", "{}", '{"items": 1}', '{"items": [], "x": 1}', '{"items": [], "atomic": 1}']
+)
+def test_a_body_that_is_no_batch_is_told_so(http: httpx.Client, body: str) -> None:
+    headers = CARL | {"Content-Type": "application/json"}
+    assert http.post("/v1/batch", content=body, headers=headers).status_code == 400
+    assert http.post("/v1/batch", json={"items": [1] * 501}, headers=CARL).status_code == 413
+    assert http.post("/v1/batch", content=body, headers={"Authorization": ""}).status_code == 401
