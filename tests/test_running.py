@@ -99,7 +99,7 @@ def _check(database: Path, answered: list[tuple[str, int, str]]) -> None:
 @pytest.mark.parametrize("workers", ["1", "2"])
 def test_no_answered_update_is_lost_when_the_service_is_killed(project: Path, workers: str) -> None:
     dice, token, answered = random.Random(workers), token_of(project), []
-    for number in range(10):
+    for number in range(20):
         running = start("start", project, project / "log", "--workers", workers)
         if number == 0:
             with running.client(token) as client:
