@@ -227,5 +227,11 @@ def test_nonsense_is_answered_and_never_fails(sample: Running) -> None:
                 assert {"type", "title", "status", "detail", "request_id"} <= answer.json().keys()
                 assert answer.json()["detail"].strip()
         assert client.get(STATION).json() == before
+        # A body sent in pieces is read whole, and one over the limit is refused all the same.
+        pieces = (piece for piece in (b'{"pumps"', b": ", b"1}"))
+        told = client.patch(f"{STATION}?preview=true", content=pieces, headers=JSON)
+        assert told.json()["record"]["pumps"] == 1
+        large = (b"x" * 100_000 for _ in range(11))
+        assert client.patch(STATION, content=large, headers=JSON).status_code == 413
     assert len(NONSENSE) >= 50
     assert "Traceback" not in sample.log.read_text(errors="replace")

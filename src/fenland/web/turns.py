@@ -9,6 +9,15 @@ from typing import Any
 from fenland.storage.turn import Turn
 
 
+def _read(stream: Any, most: int) -> bytes:
+    """Up to `most` bytes; a stream gives what has arrived, so it is asked until it has no more."""
+    pieces, left = [], most
+    while left > 0 and (piece := stream.read(left)):
+        pieces.append(piece)
+        left -= len(piece)
+    return b"".join(pieces)
+
+
 class TakeTurns:
     """WSGI middleware: reads the body first, so that a slow sender holds nobody up, then takes a turn."""
 
@@ -23,9 +32,11 @@ class TakeTurns:
         chunked = not length and "HTTP_TRANSFER_ENCODING" in environ
         if chunked or (length.isdigit() and 0 < int(length) <= self._limit):
             # One byte over the limit is enough for Flask to refuse it.
-            body = environ["wsgi.input"].read(int(length) if length else self._limit + 1)
+            body = _read(environ["wsgi.input"], int(length) if length else self._limit + 1)
             environ["wsgi.input"] = io.BytesIO(body)
             environ["CONTENT_LENGTH"] = str(len(body))
+            # It is no longer in chunks, and Flask would not look at its length if it said so.
+            environ.pop("HTTP_TRANSFER_ENCODING", None)
         self._turn.take()
         try:
             return self._app(environ, start_response)
