@@ -334,7 +334,7 @@ def test_a_request_with_a_key_is_carried_out_once(http: httpx.Client, tool: dict
     second = http.patch(URL, json=body, headers=key)
     assert second.json() == first.json()
     assert second.headers["ETag"] == first.headers["ETag"]
-    assert second.headers["Idempotency-Replayed"] == "true"
+    assert second.headers["Fenland-Repeated"] == "true"
     assert http.get(URL).json()["serial"] == 8
     other = http.patch(URL, json={"edits": [{"at": "/serial", "increase_by": 2}]}, headers=key)
     assert (other.status_code, other.json()["type"]) == (422, "/problems/key-reused")

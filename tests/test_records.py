@@ -166,6 +166,13 @@ def test_paging_stays_right_while_records_change(http: httpx.Client) -> None:
     assert [one["code"] for one in first["items"] + rest["items"]] == ["A0", "A1", "A2", "A3", "A4", "A5"]
 
 
+def test_a_key_of_any_characters_can_be_paged_and_found(http: httpx.Client) -> None:
+    make(http, "benches", code="a\r\nb c", name="Odd")
+    http.patch("/v1/records/benches/a%0D%0Ab%20c", json={"name": "Odder"}).raise_for_status()
+    first = http.get("/v1/records/benches/a%0D%0Ab%20c/history", params={"limit": 1})
+    assert http.get(first.links["next"]["url"]).json()["items"][0]["version"] == 1
+
+
 def test_search(http: httpx.Client) -> None:
     for code, name in (("A1", "Hand saw"), ("A2", "Band SAW 50%"), ("A3", "Chisel")):
         make(http, "tools", code=code, name=name)

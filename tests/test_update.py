@@ -162,6 +162,9 @@ def test_lenient_handling_drops_and_says_so(http: httpx.Client, tool: dict) -> N
     assert answer.headers["Fenland-Ignored"] == "nmae, version, code"
     found = http.get("/v1/records/tools/T1").json()
     assert (found["note"], found["code"]) == ("new", "T1")
+    lenient = {"Prefer": "handling=lenient"}
+    strange = http.patch("/v1/records/tools/T1", json={"a\r\nSet-Cookie: b": 1}, headers=lenient)
+    assert strange.headers["Fenland-Ignored"] == "a%0D%0ASet-Cookie%3A%20b"
     wrong = http.patch(
         "/v1/records/tools/T1", json={"name": 1, "x": 1}, headers={"Prefer": "handling=lenient"}
     )

@@ -40,7 +40,7 @@ class Client:
 
     Every method raises a `ClientError`: `UnreachableError` when no answer came, else the
     `ProblemError` of what the service said. Reads and changes are tried again by themselves when no
-    answer came: every change carries an idempotency key, so the service makes it once.
+    answer came: every change but a batch carries an idempotency key, so the service makes it once.
     """
 
     def __init__(

@@ -33,9 +33,10 @@ class Rules:
             self._checks[collection.key] = _fit_for_addresses(self._checks[collection.key])
         self._pointers = {name: pointer_to(name) for name in collection.fields}
         self._required = tuple(item for item in collection.fields.values() if item.required)
-        self._blank = {name: item.blank for name, item in collection.fields.items() if item.blank != "store"}
-        self._nested_blank = frozenset(
-            name for name, item in collection.fields.items() if item.properties is not None
+        #: Fields that no answer shows.
+        self.hidden = frozenset(name for name, item in collection.fields.items() if item.write_only)
+        self._says_blank = any(
+            item.blank != "store" or item.properties is not None for item in collection.fields.values()
         )
         owner = collection.owner
         self._protected = {
@@ -50,7 +51,7 @@ class Rules:
         self, fields: Mapping[str, Any], asked: Blank | None, problems: list[Problem]
     ) -> dict[str, Any]:
         """The fields with each blank taken for what its field, or the request, says it means."""
-        if asked is None and not self._blank and not self._nested_blank:
+        if asked is None and not self._says_blank:
             return dict(fields)
         return _settle(fields, self.collection.fields, asked, "", problems)
 

@@ -11,6 +11,8 @@ from fenland.core.definitions import Action
 from fenland.core.identity import etag
 from fenland.core.names import did_you_mean
 from fenland.core.problems import NotFound, NotPermitted, VersionMismatch, VersionRequired
+from fenland.core.texts import read_text
+from fenland.core.validation import REFUSED
 from fenland.service.service import Resource
 from fenland.storage.sqlite import Connection
 
@@ -46,7 +48,7 @@ UNCONDITIONAL = Preconditions()
 
 def visible(record: Record, resource: Resource) -> Record:
     """The record as answers show it: without write-only fields."""
-    hidden = [name for name, item in resource.collection.fields.items() if item.write_only]
+    hidden = resource.rules.hidden
     if not hidden:
         return record
     return {name: value for name, value in record.items() if name not in hidden}
@@ -56,11 +58,11 @@ def lookup_value(resource: Resource, field: str, text: str) -> Any:
     """The value that a piece of a URL names in a unique field; None where it can name none."""
     if field == "id":
         return text.lower()
-    item = resource.collection.fields[field]
-    if item.type == "integer":
-        digits = text.removeprefix("-")
-        return int(text) if digits.isascii() and digits.isdigit() and len(digits) < 19 else None
-    return text if item.type == "string" and "\0" not in text else None
+    try:
+        value = resource.rules.typed(field, read_text(resource.collection.fields[field].type, text))
+    except ValueError:
+        return None
+    return None if value is REFUSED else value
 
 
 def lookup_field(resource: Resource, address: Address) -> str:

@@ -96,8 +96,7 @@ def preview(service: Service, call: Call, request: UpdateRequest) -> Preview:
     with service.database.snapshot() as connection:
         stored = _found(connection, actor, resource, request)
         decision = _decide(service, connection, actor, resource, request, stored)
-    hidden = [name for name, item in resource.collection.fields.items() if item.write_only]
-    shown = {name: value for name, value in decision.changes.items() if name not in hidden}
+    shown = visible(decision.changes, resource)
     return Preview(
         record=visible({**stored, **decision.changes}, resource),
         changes={name: (stored[name], value) for name, value in shown.items()},
@@ -180,10 +179,9 @@ def _refuse_conflicts(
     for entry in service.database.history.since(connection, stored["id"], base):
         for name, (before, _) in entry.changes.items():
             at_base.setdefault(name, before)
-    hidden = [name for name, item in resource.collection.fields.items() if item.write_only]
     conflicts = [
         {"pointer": pointer_to(name)}
-        if name in hidden
+        if name in resource.rules.hidden
         else {
             "pointer": pointer_to(name),
             "base": at_base[name],

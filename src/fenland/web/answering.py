@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from typing import Any
+from urllib.parse import quote
 
 from flask import Request, Response
 
@@ -30,14 +31,13 @@ def record_answer(request: Request, resource: Resource, saved: Saved, status: in
     """A saved record as the answer to a change, as RFC 7240 preferences would have it."""
     headers = {"ETag": saved.etag}
     if saved.repeated:
-        headers["Idempotency-Replayed"] = "true"
+        headers["Fenland-Repeated"] = "true"
     applied = []
     if prefers(request, "handling=lenient"):
         applied.append("handling=lenient")
         if saved.dropped:
-            headers["Fenland-Ignored"] = ", ".join(
-                name.encode("ascii", "replace").decode() for name in saved.dropped
-            )
+            # Names come from outside: escaped, they can break neither the header nor the list.
+            headers["Fenland-Ignored"] = ", ".join(quote(name) for name in saved.dropped)
     minimal = prefers(request, "return=minimal")
     if minimal:
         applied.append("return=minimal")

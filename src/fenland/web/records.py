@@ -80,7 +80,7 @@ class _Routes:
         headers = {}
         if listed.next is not None:
             onward = urlencode({**query, "cursor": listed.next})
-            headers["Link"] = f'<{request.path}?{onward}>; rel="next"'
+            headers["Link"] = f'<{quote(request.path)}?{onward}>; rel="next"'
         return json_answer(body, headers=headers)
 
     def create(self, collection: str) -> Response:
@@ -154,7 +154,7 @@ class _Routes:
         headers = {}
         if found.next is not None:
             onward = urlencode({**query, "below": found.next})
-            headers["Link"] = f'<{request.path}?{onward}>; rel="next"'
+            headers["Link"] = f'<{quote(request.path)}?{onward}>; rel="next"'
         return json_answer({"items": found.items, "next": found.next}, headers=headers)
 
     def form(self, collection: str, value: str) -> Response:
