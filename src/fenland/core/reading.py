@@ -3,18 +3,16 @@
 The tables in `keywords.py` are the rules; the code here only walks. What YAML is, and where files
 lie, is not known here: a `Source` brings data and the line of each place in it.
 
-A field's own keywords are read first (`_FieldReader`), then a collection's (`_CollectionReader`),
+A field's own keywords are read first (`field_reading.py`), then a collection's (`_CollectionReader`),
 then what only shows with all collections side by side: references (`_cross_check`).
 """
 
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, field, replace
-from decimal import Decimal
+from dataclasses import replace
 from typing import Any
 
-from fenland.core import patterns
 from fenland.core.definitions import (
     ACTIONS,
     EVERYONE,
@@ -25,224 +23,18 @@ from fenland.core.definitions import (
     Field,
     Mistake,
 )
+from fenland.core.field_reading import FieldReader, Notes, Path, Source, known_keywords
 from fenland.core.keywords import (
-    BOUNDS,
     COLLECTION_KEYWORDS,
-    FORMATS,
-    KEYWORDS,
-    TYPES,
-    Keyword,
-    is_number,
 )
-from fenland.core.names import NAME, RESERVED_FIELDS, did_you_mean, nearest
-from fenland.core.problems import Problem, pointer_to
-from fenland.core.validation import compile_field
-
-Path = tuple[str | int, ...]
-
-
-@dataclass(frozen=True, slots=True)
-class Source:
-    """One file's content: its name for messages, plain data, and the line of each path in it."""
-
-    file: str
-    data: Any
-    lines: Mapping[Path, int] = field(default_factory=dict)
-
-    def line(self, path: Path) -> int:
-        """The line of a path, or of the nearest place above it that has one."""
-        while path not in self.lines and path:
-            path = path[:-1]
-        return self.lines.get(path, 1)
-
-
-# --- walking ------------------------------------------------------------------------------------
-
-
-class _Notes:
-    """Gathers mistakes of one source."""
-
-    def __init__(self, source: Source) -> None:
-        self.source = source
-        self.mistakes: list[Mistake] = []
-
-    def add(self, path: Path, what: str, hint: str) -> None:
-        source = self.source
-        self.mistakes.append(Mistake(source.file, source.line(path), pointer_to(*path), what, hint))
-
-
-def _known_keywords(
-    data: Mapping[str, Any], path: Path, known: Mapping[str, Any], notes: _Notes, place: str
-) -> Iterator[tuple[str, Any]]:
-    """The members whose names are keywords; the others are noted as mistakes."""
-    for name, value in data.items():
-        if name in known:
-            yield name, value
-        else:
-            notes.add((*path, name), f"{place} has no keyword {name!r}.", did_you_mean(name, known))
-
-
-class _FieldReader:
-    """Reads one field, or one property or item inside it."""
-
-    def __init__(self, notes: _Notes, path: Path, name: str, *, outermost: bool) -> None:
-        self.notes = notes
-        self.path = path
-        self.place = f"Field {name!r}"
-        self.name = name
-        self.outermost = outermost
-
-    def note(self, keyword: str, what: str, hint: str) -> None:
-        self.notes.add((*self.path, keyword), what, hint)
-
-    def read(self, data: Any) -> Field | None:
-        """The field, or None when mistakes stand in the way; all are in the notes."""
-        if not isinstance(data, dict):
-            self.notes.add(
-                self.path, f"{self.place} is not a mapping.", "Write keywords, such as type: string."
-            )
-            return None
-        before = len(self.notes.mistakes)
-        kind = self._type(data)
-        values = dict(self._keywords(data, kind))
-        self._bounds(data)
-        if len(self.notes.mistakes) > before:
-            return None
-        item = Field(name=self.name, **{"type": kind, **values})
-        self._values_fit(item, data)
-        return item if len(self.notes.mistakes) == before else None
-
-    def _type(self, data: Mapping[str, Any]) -> str:
-        kind = data.get("type")
-        if isinstance(kind, str) and kind in TYPES:
-            return kind
-        if kind is None and "references" not in data:
-            self.notes.add(
-                self.path, f"{self.place} has no type.", f"Add type: with one of {', '.join(TYPES)}."
-            )
-        # A reference takes the type of the key it holds; `_cross_check` fills that in.
-        return "string"
-
-    def _keywords(self, data: Mapping[str, Any], kind: str) -> Iterator[tuple[str, Any]]:
-        typed = isinstance(data.get("type"), str)
-        for word, value in _known_keywords(data, self.path, KEYWORDS, self.notes, self.place):
-            keyword = KEYWORDS[word]
-            if word == "required":
-                yield "required", self._required(value, data)
-                continue
-            if not keyword.fits(value):
-                self._unfit(word, value, keyword)
-            elif typed and kind not in keyword.types:
-                self.note(
-                    word,
-                    f"{self.place} is of type {kind}, which {word} says nothing about.",
-                    f"Remove it, or use one of the types {', '.join(keyword.types)}.",
-                )
-            elif keyword.outermost and not self.outermost:
-                self.note(word, f"{word} belongs to a field, not inside one.", "Move or remove it.")
-            elif word == "properties":
-                yield word, self._properties(value, data.get("required"))
-            else:
-                yield keyword.attribute, self._settled(word, value)
-        if "nullable" not in data:
-            yield "nullable", data.get("required") is not True
-
-    def _unfit(self, word: str, value: Any, keyword: Keyword) -> None:
-        hint = f"It must be {keyword.looks}."
-        if word in ("type", "format") and isinstance(value, str):
-            close = nearest(value, TYPES if word == "type" else FORMATS)
-            hint = f"Did you mean {close!r}? {hint}" if close else hint
-        self.note(word, f"{self.place}: {word} is {value!r}.", hint)
-
-    def _settled(self, word: str, value: Any) -> Any:
-        if word in ("enum", "examples"):
-            return tuple(value)
-        if word in ("minimum", "maximum", "exclusiveMinimum", "exclusiveMaximum", "multipleOf"):
-            return Decimal(value)
-        if word == "items":
-            return self._inner("item", value, ("items",))
-        if word == "pattern":
-            self._pattern(value)
-        return value
-
-    def _inner(self, name: str, data: Any, steps: Path) -> Field | None:
-        reader = _FieldReader(self.notes, (*self.path, *steps), name, outermost=False)
-        return reader.read(data)
-
-    def _properties(self, data: Mapping[str, Any], required: Any) -> dict[str, Field]:
-        listed = required if isinstance(required, list) else ()
-        found = {}
-        for name, inner in data.items():
-            item = self._inner(name, inner, ("properties", name))
-            if item is not None and name in listed:
-                item = replace(item, required=True, nullable=inner.get("nullable", False))
-            if item is not None:
-                found[name] = item
-        return found
-
-    def _required(self, value: Any, data: Mapping[str, Any]) -> bool:
-        """True or false for the field itself; a list, JSON Schema's form, names an object's properties."""
-        if isinstance(value, bool):
-            return value
-        properties = data.get("properties")
-        if data.get("type") == "object" and isinstance(value, list) and isinstance(properties, dict):
-            for number, name in enumerate(value):
-                if name not in properties:
-                    self.notes.add(
-                        (*self.path, "required", number),
-                        f"{self.place} requires {name!r}, which is no property.",
-                        did_you_mean(str(name), properties),
-                    )
-            return False
-        self.note(
-            "required",
-            f"{self.place}: required is {value!r}.",
-            "It must be true or false; for an object also a list of its properties.",
-        )
-        return False
-
-    def _pattern(self, text: str) -> None:
-        try:
-            patterns.compile_pattern(text)
-        except ValueError as error:
-            self.note("pattern", f"{self.place}: pattern cannot be read: {error}.", "Correct it.")
-
-    def _bounds(self, data: Mapping[str, Any]) -> None:
-        for low, high in BOUNDS:
-            if is_number(data.get(low)) and is_number(data.get(high)) and data[low] > data[high]:
-                self.note(
-                    high,
-                    f"{self.place}: {high} {data[high]} is below {low} {data[low]}.",
-                    "No value could pass. Swap or correct them.",
-                )
-
-    def _values_fit(self, item: Field, data: Mapping[str, Any]) -> None:
-        """Default, examples and enum members must themselves be valid values of the field."""
-        check = compile_field(replace(item, enum=None))
-        whole = compile_field(item)
-        for number, value in enumerate(item.enum or ()):
-            self._fits(check, value, ("enum", number), "enum")
-        for number, value in enumerate(item.examples):
-            self._fits(whole, value, ("examples", number), "examples")
-        if "default" in data and not (item.default is None and item.nullable):
-            self._fits(whole, item.default, ("default",), "default")
-
-    def _fits(self, check: Any, value: Any, steps: Path, word: str) -> None:
-        problems: list[Problem] = []
-        check(value, "", problems)
-        for problem in problems:
-            self.notes.add(
-                (*self.path, *steps),
-                f"{self.place}: {value!r} under {word} breaks the field's own rules.",
-                problem.detail,
-            )
+from fenland.core.names import NAME, RESERVED_FIELDS, did_you_mean
 
 
 class _CollectionReader:
     """Reads one collection file."""
 
     def __init__(self, source: Source, name: str, roles: Sequence[str]) -> None:
-        self.notes = _Notes(source)
+        self.notes = Notes(source)
         self.name = name
         self.roles = roles
         self.fields: dict[str, Field] = {}
@@ -281,7 +73,7 @@ class _CollectionReader:
         )
 
     def _keywords(self, data: Mapping[str, Any]) -> Iterator[tuple[str, Any]]:
-        for word, value in _known_keywords(
+        for word, value in known_keywords(
             data, (), COLLECTION_KEYWORDS, self.notes, f"Collection {self.name!r}"
         ):
             fits, looks = COLLECTION_KEYWORDS[word]
@@ -305,7 +97,7 @@ class _CollectionReader:
                     "Use lower-case letters, digits and _, beginning with a letter, 63 at most.",
                 )
             else:
-                found = _FieldReader(self.notes, path, name, outermost=True).read(inner)
+                found = FieldReader(self.notes, path, name, outermost=True).read(inner)
                 if found is not None:
                     self.fields[name] = found
 
@@ -346,9 +138,7 @@ class _CollectionReader:
 
     def _access(self, data: Mapping[str, Any], owner: str | None) -> dict[Any, frozenset[str]]:
         found: dict[Any, frozenset[str]] = {}
-        for action, grants in _known_keywords(
-            data, ("access",), dict.fromkeys(ACTIONS), self.notes, "access"
-        ):
+        for action, grants in known_keywords(data, ("access",), dict.fromkeys(ACTIONS), self.notes, "access"):
             if not isinstance(grants, list) or not all(isinstance(one, str) for one in grants):
                 self.notes.add(
                     ("access", action),
@@ -382,7 +172,7 @@ class _CollectionReader:
             if not isinstance(rule, dict):
                 self.notes.add((word, number), f"{word} holds {rule!r}.", "Each must be a mapping.")
                 continue
-            for _ in _known_keywords(
+            for _ in known_keywords(
                 rule, (word, number), dict.fromkeys(known), self.notes, f"An entry of {word}"
             ):
                 pass
@@ -407,7 +197,7 @@ def _reference(
     item: Field,
     collections: Mapping[str, Collection],
     readers: Mapping[str, _CollectionReader],
-    notes: _Notes,
+    notes: Notes,
 ) -> Field:
     path: Path = ("fields", item.name)
     target = collections.get(item.references or "")

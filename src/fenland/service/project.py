@@ -17,8 +17,9 @@ from ruamel.yaml.error import MarkedYAMLError, YAMLError
 from ruamel.yaml.nodes import MappingNode, ScalarNode, SequenceNode
 
 from fenland.core.definitions import DefinitionMistakes, Definitions, Mistake
-from fenland.core.reading import Path as Steps
-from fenland.core.reading import Source, read_definitions
+from fenland.core.field_reading import Path as Steps
+from fenland.core.field_reading import Source
+from fenland.core.reading import read_definitions
 from fenland.service.settings import Settings, read_settings
 
 COLLECTIONS = "collections"
