@@ -9,6 +9,7 @@ from pathlib import Path
 import httpx
 import pytest
 
+from fenland.core.limits import Limits
 from fenland.core.reading import definitions_from
 from fenland.service.accounts import issue_token, put_account
 from fenland.service.service import Service, open_service
@@ -85,7 +86,7 @@ WORKSHOP = {
 def service(tmp_path: Path) -> Iterator[Service]:
     """The workshop's service over a new database, with the usual accounts."""
     definitions = definitions_from(_exact(WORKSHOP), ["office", "crew"])
-    found = open_service(definitions, tmp_path / "workshop.db")
+    found = open_service(definitions, tmp_path / "workshop.db", Limits(body=20_000))
     for name, (role, token) in TOKENS.items():
         put_account(found, name, name.capitalize(), [role] if role else [])
         issue_token(found, name, token=token)
@@ -96,7 +97,7 @@ def service(tmp_path: Path) -> Iterator[Service]:
 @pytest.fixture
 def http(service: Service) -> Iterator[httpx.Client]:
     """The whole app, called without a socket, as olga of the office."""
-    app = create_app(service, Settings(title="Workshop", body_limit=20_000))
+    app = create_app(service, Settings(title="Workshop"))
     transport = httpx.WSGITransport(app)
     headers = {"Authorization": f"Bearer {TOKENS['olga'][1]}"}
     with httpx.Client(transport=transport, base_url="http://workshop", headers=headers) as client:

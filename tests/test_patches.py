@@ -14,7 +14,7 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from fenland.core.edits import EDITS_SCHEMA, read_edits
+from fenland.core.edits import edits_schema, read_edits
 from fenland.core.json_patch import apply, read_json_patch
 from fenland.core.problems import Conflict, Malformed, TooLarge
 from fenland.core.values import write_json
@@ -88,7 +88,7 @@ def test_a_small_patch_cannot_make_a_large_record() -> None:
         read_json_patch(write_json([{"op": "remove", "path": "/a"}] * 1001))
 
 
-STORED = {"n": 5, "d": Decimal("1.10"), "t": "ab", "l": ["x", "y"], "o": {"p": 1}, "z": None}
+STORED = {"n": 5, "d": Decimal("1.10"), "t": "ab", "l": ["x", "y"], "o": {"p": 1}, "z": None, "f": 0.3}
 
 #: edits, what is touched, or the problem codes; a string: the condition that fails.
 EDIT_CASES: list[tuple[list[dict[str, Any]], Any]] = [
@@ -110,6 +110,8 @@ EDIT_CASES: list[tuple[list[dict[str, Any]], Any]] = [
     ([{"at": "/n", "increase_by": 1, "only_if": {"at_least": 5, "at_most": 5}}], {"n": 6}),
     ([{"at": "/z", "set": 1, "only_if": {"is_null": True}}], {"z": 1}),
     ([{"at": "/n", "set": 6, "only_if": {"one_of": [4]}}], Conflict),
+    ([{"at": "/f", "set": 1, "only_if": {"one_of": [0.3], "at_least": 0.3, "at_most": 0.3}}], {"f": 1}),
+    ([{"at": "/f", "increase_by": 0.1}], {"f": Decimal("0.4")}),
     ([{"at": "/t", "set": "x", "only_if": {"at_least": 1}}], Conflict),
     ([{"at": "/z", "increase_by": 1}], ["edit"]),
     (
@@ -131,7 +133,7 @@ EDIT_CASES: list[tuple[list[dict[str, Any]], Any]] = [
 @pytest.mark.parametrize(("edits", "expected"), EDIT_CASES)
 def test_edits(edits: list, expected: Any) -> None:
     body, problems = write_json({"edits": edits}), []
-    assert jsonschema.Draft202012Validator(EDITS_SCHEMA).is_valid(json.loads(body)) == (
+    assert jsonschema.Draft202012Validator(edits_schema()).is_valid(json.loads(body)) == (
         expected is not Malformed
     )
     if isinstance(expected, type):

@@ -6,7 +6,7 @@
 
 Each edit names one place and does one thing there; they are done in order, all or none. They can be
 sent without having read the record, and again by many at once, and none of them is lost.
-`EDITS_SCHEMA` is the published JSON Schema of the form.
+`edits_schema` gives the published JSON Schema of the form.
 """
 
 from __future__ import annotations
@@ -16,13 +16,12 @@ from dataclasses import dataclass
 from decimal import Decimal
 from typing import Any
 
+from fenland.core.limits import DEFAULTS, Limits, beyond
 from fenland.core.names import did_you_mean
 from fenland.core.pointers import find, read_pointer
-from fenland.core.problems import Conflict, Malformed, Problem, TooLarge, pointer_to
+from fenland.core.problems import Conflict, Malformed, Problem, pointer_to
 from fenland.core.validation import kind_of
-from fenland.core.values import MISSING, read_json, same
-
-MOST_EDITS = 1000
+from fenland.core.values import MISSING, exact, read_json, same
 
 Verb = Callable[[Any, Any], Any]
 
@@ -51,11 +50,7 @@ def _increase_by(stored: Any, value: Any) -> Any:
     if isinstance(stored, int) and isinstance(value, int):
         return stored + value
     # Through text, so that a stored double adds as the digits it shows.
-    return _decimal(stored) + _decimal(value)
-
-
-def _decimal(value: Any) -> Decimal:
-    return value if isinstance(value, Decimal) else Decimal(repr(value))
+    return exact(stored) + exact(value)
 
 
 def _append(stored: Any, value: Any) -> Any:
@@ -123,11 +118,15 @@ _VERBS: Mapping[str, _VerbRule] = {
 _CONDITIONS: Mapping[str, tuple[Callable[[Any, Any], bool], Callable[[Any], bool], Mapping[str, Any]]] = {
     "one_of": (lambda stored, given: any(same(stored, one) for one in given), _is_list, {"type": "array"}),
     "at_least": (
-        lambda stored, given: _is_number(stored) and stored >= given,
+        lambda stored, given: _is_number(stored) and exact(stored) >= given,
         _is_number,
         {"type": "number"},
     ),
-    "at_most": (lambda stored, given: _is_number(stored) and stored <= given, _is_number, {"type": "number"}),
+    "at_most": (
+        lambda stored, given: _is_number(stored) and exact(stored) <= given,
+        _is_number,
+        {"type": "number"},
+    ),
     "is_null": (
         lambda stored, given: (stored is None) is given,
         lambda g: isinstance(g, bool),
@@ -135,41 +134,44 @@ _CONDITIONS: Mapping[str, tuple[Callable[[Any, Any], bool], Callable[[Any], bool
     ),
 }
 
-EDITS_SCHEMA: Mapping[str, Any] = {
-    "$schema": "https://json-schema.org/draft/2020-12/schema",
-    "title": "Edits of one record",
-    "type": "object",
-    "properties": {
-        "edits": {
-            "type": "array",
-            "maxItems": MOST_EDITS,
-            "items": {
-                "type": "object",
-                "properties": {
-                    "at": {
-                        "type": "string",
-                        "format": "json-pointer",
-                        "minLength": 2,
-                        "description": "The field, or a place inside an object.",
+
+def edits_schema(limits: Limits = DEFAULTS) -> dict[str, Any]:
+    """The JSON Schema of our own form."""
+    return {
+        "$schema": "https://json-schema.org/draft/2020-12/schema",
+        "title": "Edits of one record",
+        "type": "object",
+        "properties": {
+            "edits": {
+                "type": "array",
+                "maxItems": limits.operations,
+                "items": {
+                    "type": "object",
+                    "properties": {
+                        "at": {
+                            "type": "string",
+                            "format": "json-pointer",
+                            "minLength": 2,
+                            "description": "The field, or a place inside an object.",
+                        },
+                        "only_if": {
+                            "type": "object",
+                            "properties": {name: schema for name, (_, _, schema) in _CONDITIONS.items()},
+                            "additionalProperties": False,
+                            "minProperties": 1,
+                            "description": "Conditions on the value as stored, before any edit.",
+                        },
+                        **{name: verb.schema for name, verb in _VERBS.items()},
                     },
-                    "only_if": {
-                        "type": "object",
-                        "properties": {name: schema for name, (_, _, schema) in _CONDITIONS.items()},
-                        "additionalProperties": False,
-                        "minProperties": 1,
-                        "description": "Conditions on the value as stored, before any edit.",
-                    },
-                    **{name: verb.schema for name, verb in _VERBS.items()},
+                    "required": ["at"],
+                    "oneOf": [{"required": [name]} for name in _VERBS],
+                    "additionalProperties": False,
                 },
-                "required": ["at"],
-                "oneOf": [{"required": [name]} for name in _VERBS],
-                "additionalProperties": False,
-            },
-        }
-    },
-    "required": ["edits"],
-    "additionalProperties": False,
-}
+            }
+        },
+        "required": ["edits"],
+        "additionalProperties": False,
+    }
 
 
 @dataclass(frozen=True, slots=True)
@@ -274,17 +276,17 @@ def _only_if(sent: Any) -> tuple[tuple[str, Any], ...]:
     return tuple(sent.items())
 
 
-def read_edits(body: bytes) -> Edits:
+def read_edits(body: bytes, limits: Limits = DEFAULTS) -> Edits:
     """Reads our own form. Raises `Malformed`, or `TooLarge` for too many edits."""
-    return edits_from(read_json(body))
+    return edits_from(read_json(body, limits), limits)
 
 
-def edits_from(value: Any) -> Edits:
+def edits_from(value: Any, limits: Limits = DEFAULTS) -> Edits:
     """The same from JSON that has been read."""
     if not isinstance(value, dict) or not isinstance(value.get("edits"), list) or len(value) > 1:
         raise Malformed('The body must be {"edits": [...]} and nothing else.')
-    if len(value["edits"]) > MOST_EDITS:
-        raise TooLarge(f"There are {len(value['edits'])} edits. Send at most {MOST_EDITS} at a time.")
+    if len(value["edits"]) > limits.operations:
+        raise beyond("operation_limit", limits.operations, f"There are {len(value['edits'])} edits.")
     edits = tuple(_edit(number, sent) for number, sent in enumerate(value["edits"]))
     plain = {edit.at[0] for edit in edits if not _VERBS[edit.verb].atomic}
     return Edits(edits, frozenset(edit.at[0] for edit in edits) - plain)

@@ -12,16 +12,13 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
+from fenland.core.limits import DEFAULTS, Limits, beyond, weight
 from fenland.core.pointers import find, index_of, read_pointer
-from fenland.core.problems import Conflict, Malformed, Problem, TooLarge
+from fenland.core.problems import Conflict, Malformed, Problem
 from fenland.core.validation import kind_of
 from fenland.core.values import MISSING, read_json, same
 
 Steps = tuple[str, ...]
-
-#: Operations in one patch, and JSON values that its result may hold, at most.
-MOST_OPERATIONS = 1000
-MOST_VALUES = 100_000
 
 
 @dataclass(frozen=True, slots=True)
@@ -38,25 +35,20 @@ class _Cannot(Exception):
     """An operation that cannot be done, in words."""
 
 
-def _size(value: Any) -> int:
-    """How many JSON values a value is made of, itself included."""
-    if isinstance(value, dict):
-        return 1 + sum(map(_size, value.values()))
-    return 1 + sum(map(_size, value)) if isinstance(value, list) else 1
-
-
 class _Document:
-    """The value being patched, with a count of what it may still grow by."""
+    """The value being patched, with a count of what may still be put into it."""
 
-    def __init__(self, value: Any) -> None:
+    def __init__(self, value: Any, limits: Limits) -> None:
         self.value = value
-        self.room = MOST_VALUES
+        self.limits = limits
+        self.room = limits.record
 
     def take(self, value: Any) -> Any:
-        """A copy of a value to put in; refused when the result would be too large."""
-        self.room -= _size(value)
+        """A copy of a value to put in; refused once all that was put in is too large."""
+        self.room -= weight(value)
         if self.room < 0:
-            raise TooLarge(f"The patch would make more than {MOST_VALUES} values. Send a smaller one.")
+            most = self.limits.record
+            raise beyond("record_limit", most, "The patch makes too large a record. Send a smaller one.")
         return copy.deepcopy(value)
 
     def holder(self, steps: Steps) -> Any:
@@ -146,13 +138,13 @@ _WITH_VALUE = ("add", "replace", "test")
 _WITH_SOURCE = ("move", "copy")
 
 
-def apply(document: Any, operations: tuple[Operation, ...]) -> Any:
+def apply(document: Any, operations: tuple[Operation, ...], limits: Limits = DEFAULTS) -> Any:
     """The document after all operations; the argument stays as it was.
 
-    Raises `Conflict`, with the operation's number, for the first that cannot be done.
+    Raises `Conflict`, with the operation's number, for the first that cannot be done, and
+    `TooLarge` when they put in more than a record may hold.
     """
-    work = _Document(copy.deepcopy(document))
-    work.room += _size(document)
+    work = _Document(copy.deepcopy(document), limits)
     for number, operation in enumerate(operations):
         try:
             _OPERATIONS[operation.op](work, operation)
@@ -193,11 +185,12 @@ class JsonPatch:
     """A read JSON Patch."""
 
     operations: tuple[Operation, ...]
+    limits: Limits = DEFAULTS
     atomic: frozenset[str] = frozenset()
 
     def against(self, stored: Mapping[str, Any], problems: list[Problem]) -> dict[str, Any]:
         """See `Patch`. A field that an operation removes becomes null."""
-        result = apply(dict(stored), self.operations)
+        result = apply(dict(stored), self.operations, self.limits)
         if not isinstance(result, dict):
             raise Conflict(f"The patch leaves {kind_of(result)} where the record was. Patch its fields.")
         changed = {
@@ -208,15 +201,15 @@ class JsonPatch:
         return changed | {name: None for name in stored if name not in result}
 
 
-def read_json_patch(body: bytes) -> JsonPatch:
+def read_json_patch(body: bytes, limits: Limits = DEFAULTS) -> JsonPatch:
     """Reads a JSON Patch. Raises `Malformed`, or `TooLarge` for too many operations."""
-    return json_patch_from(read_json(body))
+    return json_patch_from(read_json(body, limits), limits)
 
 
-def json_patch_from(value: Any) -> JsonPatch:
+def json_patch_from(value: Any, limits: Limits = DEFAULTS) -> JsonPatch:
     """The same from JSON that has been read."""
     if not isinstance(value, list):
         raise Malformed(f"A JSON Patch is an array of operations, not {kind_of(value)}.")
-    if len(value) > MOST_OPERATIONS:
-        raise TooLarge(f"The patch has {len(value)} operations. Send at most {MOST_OPERATIONS} at a time.")
-    return JsonPatch(tuple(_operation(number, sent) for number, sent in enumerate(value)))
+    if len(value) > limits.operations:
+        raise beyond("operation_limit", limits.operations, f"The patch has {len(value)} operations.")
+    return JsonPatch(tuple(_operation(number, sent) for number, sent in enumerate(value)), limits)

@@ -16,6 +16,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any, Protocol
 
+from fenland.core.limits import DEFAULTS, Limits
 from fenland.core.problems import Malformed, Problem
 from fenland.core.validation import kind_of
 from fenland.core.values import read_json
@@ -32,11 +33,11 @@ class Patch(Protocol):
         """The new value of each touched field; what cannot be done is added to the problems."""
 
 
-def read_object(body: bytes) -> dict[str, Any]:
+def read_object(body: bytes, limits: Limits = DEFAULTS) -> dict[str, Any]:
     """A JSON object of fields: a merge patch for a record, or a record to create."""
     if not body:
         raise Malformed("The body is empty. Send a JSON object with the fields to set.")
-    value = read_json(body)
+    value = read_json(body, limits)
     if not isinstance(value, dict):
         raise Malformed(f"The body must be a JSON object of fields, not {kind_of(value)}.")
     return value

@@ -17,7 +17,7 @@ from fenland.core.formats import READERS
 from fenland.core.names import did_you_mean
 from fenland.core.patterns import compile_pattern
 from fenland.core.problems import Problem, pointer_to
-from fenland.core.values import frozen, same
+from fenland.core.values import exact, frozen, same
 
 Check = Callable[[Any, str, list[Problem]], Any]
 #: What a rule finds wrong: code, sentence and parameters; None when it is content.
@@ -166,9 +166,9 @@ def _pattern(text: str) -> Rule:
     return rule
 
 
-def _bound(code: str, words: str, holds: Callable[[Any, Any], bool]) -> Callable[[Decimal], Rule]:
-    def make(limit: Decimal) -> Rule:
-        shown: Any = int(limit) if limit == limit.to_integral_value() else limit
+def _bound(code: str, words: str, holds: Callable[[Any, Any], bool]) -> Callable[[Any], Rule]:
+    def make(limit: Any) -> Rule:
+        shown: Any = int(limit) if limit == int(limit) else limit
         # A whole bound compares as an integer, which is faster and as exact.
         bound = shown
 
@@ -182,9 +182,9 @@ def _bound(code: str, words: str, holds: Callable[[Any, Any], bool]) -> Callable
 
 def _multiple_of(step: Decimal) -> Rule:
     def rule(value: Any) -> Finding:
-        exact = Decimal(repr(value)) if isinstance(value, float) else Decimal(value)
+        number = Decimal(exact(value))
         # Python's remainder stops at 28 digits; whole-number ratios do not.
-        top, bottom = exact.as_integer_ratio()
+        top, bottom = number.as_integer_ratio()
         step_top, step_bottom = step.as_integer_ratio()
         if (top * step_bottom) % (bottom * step_top) == 0:
             return None
@@ -253,9 +253,16 @@ _RULES: Mapping[str, Callable[[Any], Rule]] = {
 }
 
 
+_BOUNDS = ("minimum", "maximum", "exclusive_minimum", "exclusive_maximum")
+
+
 def _rules(field: Field) -> tuple[Rule, ...]:
-    values = ((make, getattr(field, name)) for name, make in _RULES.items())
-    return tuple(make(value) for make, value in values if value is not None and value is not False)
+    values = {name: getattr(field, name) for name in _RULES}
+    if field.type == "number" and field.scale is None:
+        # Values kept as doubles are held against doubles, or 0.3 would be less than a minimum of 0.3.
+        values |= {name: float(values[name]) for name in _BOUNDS if values[name] is not None}
+    found = ((make, values[name]) for name, make in _RULES.items())
+    return tuple(make(value) for make, value in found if value is not None and value is not False)
 
 
 # --- putting a field's check together -------------------------------------------------------------

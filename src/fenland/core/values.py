@@ -12,13 +12,11 @@ from typing import Any
 
 import orjson
 
-from fenland.core.problems import Malformed
+from fenland.core.limits import DEFAULTS, Limits, beyond
+from fenland.core.problems import Malformed, TooLarge
 
 #: Marks "nothing was given", where None is a value of its own.
 MISSING: Any = type("Missing", (), {"__repr__": lambda self: "MISSING", "__bool__": lambda self: False})()
-
-#: How deep arrays and objects may nest in anything that is sent.
-MAX_DEPTH = 32
 
 #: Digits and exponents beyond this cannot be a field's value and only cost time to compute with.
 MAX_NUMBER_LENGTH = 400
@@ -55,24 +53,23 @@ _DECODER = json.JSONDecoder(
 )
 
 
-def _depth_check(value: Any, depth: int = 0) -> None:
-    if depth > MAX_DEPTH:
-        raise Malformed(f"The body nests deeper than {MAX_DEPTH} levels. Send a flatter one.")
-    if isinstance(value, dict):
-        for member in value.values():
-            if isinstance(member, (dict, list)):
-                _depth_check(member, depth + 1)
-    elif isinstance(value, list):
-        for member in value:
-            if isinstance(member, (dict, list)):
-                _depth_check(member, depth + 1)
+def _check_depth(value: Any, left: int, limits: Limits) -> None:
+    if left < 0:
+        raise _too_deep(limits)
+    for member in value.values() if isinstance(value, dict) else value:
+        if isinstance(member, (dict, list)):
+            _check_depth(member, left - 1, limits)
 
 
-def read_json(body: bytes) -> Any:
+def _too_deep(limits: Limits) -> TooLarge:
+    return beyond("nesting_limit", limits.nesting, "The body nests too deep. Send a flatter one.")
+
+
+def read_json(body: bytes, limits: Limits = DEFAULTS) -> Any:
     """The value of a JSON text (RFC 8259, in the I-JSON manner of RFC 7493).
 
-    Raises `Malformed`, with line and column, for anything that is not one JSON value in UTF-8:
-    names given twice, lone surrogates, NaN, and nesting past `MAX_DEPTH` included.
+    Raises `Malformed`, with line and column, for anything that is not one JSON value in UTF-8,
+    names given twice, lone surrogates and NaN included, and `TooLarge` for one that nests too deep.
     """
     try:
         text = body.decode("utf-8")
@@ -88,8 +85,9 @@ def read_json(body: bytes) -> Any:
     except UnicodeEncodeError:
         raise Malformed("The body holds half of a surrogate pair. Send whole characters.") from None
     except RecursionError:
-        raise Malformed(f"The body nests deeper than {MAX_DEPTH} levels. Send a flatter one.") from None
-    _depth_check(value)
+        raise _too_deep(limits) from None
+    if isinstance(value, (dict, list)):
+        _check_depth(value, limits.nesting - 1, limits)
     return value
 
 
@@ -127,7 +125,15 @@ def same(one: Any, other: Any) -> bool:
         )
     if isinstance(one, list):
         return isinstance(other, list) and len(one) == len(other) and all(map(same, one, other))
-    return bool(one == other)
+    if one == other:
+        return True
+    # A double stands for the digits it shows, or 0.3 as sent would differ from 0.3 as kept.
+    return (isinstance(one, float) or isinstance(other, float)) and bool(exact(one) == exact(other))
+
+
+def exact(value: Any) -> Any:
+    """A number that compares by the digits it shows; any other value as it is."""
+    return Decimal(repr(value)) if isinstance(value, float) else value
 
 
 def frozen(value: Any) -> Any:

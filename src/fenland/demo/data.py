@@ -101,7 +101,7 @@ class _Writer:
 
     def __init__(self, definitions: Definitions, database: Database) -> None:
         self.clock = _Clock()
-        self.service = Service(definitions, database, self.clock)
+        self.service = Service(definitions, database, clock=self.clock)
         self.tokens = {name: token for name, _, _, token in ACCOUNTS}
 
     def create(self, who: str, collection: str, fields: dict[str, Any]) -> None:

@@ -22,8 +22,6 @@ from fenland.service.service import Call, Service
 from fenland.service.update import UpdateRequest, update_within
 from fenland.storage.sqlite import Connection, savepoint
 
-MOST_ITEMS = 500
-
 Action = Literal["create", "update", "delete"]
 #: Puts keys for the names of records created earlier in the batch; given a collection, and JSON.
 Resolve = Callable[[Collection, Any], Any]

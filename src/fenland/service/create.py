@@ -8,6 +8,7 @@ from typing import Any
 
 from fenland.core.access import Actor
 from fenland.core.definitions import Blank
+from fenland.core.limits import check_record
 from fenland.core.problems import Invalid, Problem
 from fenland.core.rules import Rules, lenient
 from fenland.service.finding import permit
@@ -61,6 +62,7 @@ def create_within(
     given = rules.drop_protected(blank, given, problems, may_transfer=transfer, creating=True)
     fields = rules.start_record({**owned, **given}, problems)
     fields = rules.validate_new(fields, problems)
+    check_record(fields, service.limits)
     record_id, now = service.new_id(), service.now()
     problems += check_others(service, connection, resource, actor, fields, record_id)
     dropped: list[str] = []

@@ -14,6 +14,7 @@ from pathlib import Path
 from fenland.core.access import Actor, Policy
 from fenland.core.definitions import Collection, Definitions
 from fenland.core.identity import timestamp, uuid7
+from fenland.core.limits import DEFAULTS, Limits
 from fenland.core.names import did_you_mean
 from fenland.core.problems import NotFound, NotSignedIn
 from fenland.core.rules import Rules
@@ -50,10 +51,12 @@ class Service:
         self,
         definitions: Definitions,
         database: Database,
+        limits: Limits = DEFAULTS,
         clock: Callable[[], datetime] = lambda: datetime.now(UTC),
     ) -> None:
         self.definitions = definitions
         self.database = database
+        self.limits = limits
         self._clock = clock
         self.resources = {
             name: Resource(one, Rules(one), Policy(one), database.records[name])
@@ -95,6 +98,6 @@ class Service:
         self.database.close()
 
 
-def open_service(definitions: Definitions, path: Path) -> Service:
+def open_service(definitions: Definitions, path: Path, limits: Limits = DEFAULTS) -> Service:
     """The service over the database at `path`. Raises `DatabaseRefused`."""
-    return Service(definitions, open_database(path, definitions))
+    return Service(definitions, open_database(path, definitions), limits)

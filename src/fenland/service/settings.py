@@ -16,6 +16,7 @@ from pydantic_settings import (
     TomlConfigSettingsSource,
 )
 
+from fenland.core.limits import Limits
 from fenland.core.names import did_you_mean
 
 FILE_NAME = "fenland.toml"
@@ -38,11 +39,27 @@ class Settings(BaseSettings):
     workers: int = Field(1, ge=1, le=64, description="Processes that answer requests.")
     threads: int = Field(16, ge=1, le=1024, description="Requests answered at a time, per process.")
     body_limit: int = Field(1_000_000, ge=1_000, description="The largest body read, in bytes.")
+    nesting_limit: int = Field(32, ge=2, le=200, description="How deep JSON that is read may nest.")
+    operation_limit: int = Field(1_000, ge=1, description="Operations, or edits, in one patch, at most.")
+    record_limit: int = Field(
+        4_000_000, ge=1_000, description="The largest record kept, in characters of JSON."
+    )
+    batch_limit: int = Field(500, ge=1, description="Things done in one batch, at most.")
     stop_timeout: int = Field(20, ge=1, description="Seconds that running requests get at a stop.")
     log_format: Literal["text", "json"] = Field("text", description="How log lines are written.")
     log_level: Literal["debug", "info", "warning", "error"] = Field(
         "info", description="The least serious line that is logged."
     )
+
+    def limits(self) -> Limits:
+        """The bounds on requests, as the core takes them."""
+        return Limits(
+            body=self.body_limit,
+            nesting=self.nesting_limit,
+            operations=self.operation_limit,
+            record=self.record_limit,
+            batch=self.batch_limit,
+        )
 
     @classmethod
     def settings_customise_sources(

@@ -18,6 +18,7 @@ from typing import Any
 
 from fenland.core.access import Actor
 from fenland.core.definitions import Blank
+from fenland.core.limits import check_record
 from fenland.core.patches import Patch
 from fenland.core.problems import Conflict, Invalid, Malformed, Problem, pointer_to
 from fenland.core.rules import Rules, lenient
@@ -156,7 +157,9 @@ def _decide(
         _refuse_conflicts(service, connection, resource, stored, request.base, changes, patch.atomic)
     dropped: list[str] = []
     if changes:
-        rules.validate_whole({**stored, **changes}, problems)
+        record = {**stored, **changes}
+        check_record(record, service.limits)
+        rules.validate_whole(record, problems)
         problems += check_others(service, connection, resource, actor, changes, stored["id"])
     if request.lenient:
         problems, dropped = lenient(problems)

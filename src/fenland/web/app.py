@@ -15,7 +15,8 @@ from fenland.web.turns import TakeTurns
 def create_app(service: Service, settings: Settings) -> Flask:
     """The app over an open service."""
     app = Flask("fenland", static_folder=None)
-    app.config["MAX_CONTENT_LENGTH"] = settings.body_limit
+    app.config["MAX_CONTENT_LENGTH"] = app.config["MAX_FORM_MEMORY_SIZE"] = service.limits.body
+    app.config["MAX_FORM_PARTS"] = service.limits.operations
     app.url_map.strict_slashes = False
     errors.register(app)
     records.register(app, service)
@@ -23,6 +24,6 @@ def create_app(service: Service, settings: Settings) -> Flask:
     schemas.register(app, service)
     status.register(app, service, settings)
     console.register(app)
-    inner = TakeTurns(app.wsgi_app, service.database.turn, settings.body_limit)
+    inner = TakeTurns(app.wsgi_app, service.database.turn, service.limits.body)
     app.wsgi_app = RequestLog(MethodOverride(inner))  # type: ignore[method-assign]
     return app

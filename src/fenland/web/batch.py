@@ -9,11 +9,12 @@ from flask import Flask, Response, request
 
 from fenland.core.edits import edits_from
 from fenland.core.json_patch import json_patch_from
+from fenland.core.limits import Limits, beyond
 from fenland.core.names import did_you_mean
 from fenland.core.patches import MergePatch, Patch, read_object
-from fenland.core.problems import Invalid, Malformed, TooLarge, UnsupportedMedia
+from fenland.core.problems import Invalid, Malformed, UnsupportedMedia
 from fenland.core.validation import kind_of
-from fenland.service.batch import MOST_ITEMS, Item, Outcome, Resolve, batch, read_action
+from fenland.service.batch import Item, Outcome, Resolve, batch, read_action
 from fenland.service.create import CreateRequest
 from fenland.service.delete import DeleteRequest
 from fenland.service.finding import Address, Preconditions, visible
@@ -49,13 +50,15 @@ def _checked(sent: Any) -> Mapping[str, Any]:
     return sent
 
 
-def _patch(sent: Mapping[str, Any], fields: Any) -> Patch:
+def _patch(sent: Mapping[str, Any], fields: Any, limits: Limits) -> Patch:
     forms = [name for name in ("fields", "edits", "patch") if name in sent]
     if len(forms) != 1:
         raise Malformed("An update needs one of fields, edits and patch.")
     if forms[0] == "edits":
-        return edits_from({"edits": sent["edits"]})
-    return json_patch_from(sent["patch"]) if forms[0] == "patch" else MergePatch(_object(fields))
+        return edits_from({"edits": sent["edits"]}, limits)
+    if forms[0] == "patch":
+        return json_patch_from(sent["patch"], limits)
+    return MergePatch(_object(fields))
 
 
 def _object(sent: Any) -> Mapping[str, Any]:
@@ -79,7 +82,11 @@ def _item(service: Service, sent: Any) -> Item:
         if item["action"] == "delete":
             return DeleteRequest(address, conditions, reason=reason)
         return UpdateRequest(
-            address, lambda rules: _patch(item, fields), conditions, base=item.get("base"), reason=reason
+            address,
+            lambda rules: _patch(item, fields, service.limits),
+            conditions,
+            base=item.get("base"),
+            reason=reason,
         )
 
     name = sent.get("as") if isinstance(sent, dict) else None
@@ -116,12 +123,12 @@ def register(app: Flask, service: Service) -> None:
         service.authenticate(call)
         if request.mimetype != JSON:
             raise UnsupportedMedia(f"A batch must be of type {JSON}.")
-        sent = read_object(body_of(request))
+        sent = read_object(body_of(request, service.limits), service.limits)
         items, atomic = sent.get("items"), sent.get("atomic", True)
         if not isinstance(items, list) or not isinstance(atomic, bool) or sent.keys() - {"items", "atomic"}:
             raise Malformed('The body must be {"items": [...], "atomic": true or false}.')
-        if len(items) > MOST_ITEMS:
-            raise TooLarge(f"The batch has {len(items)} items. Send at most {MOST_ITEMS} at a time.")
+        if len(items) > service.limits.batch:
+            raise beyond("batch_limit", service.limits.batch, f"The batch has {len(items)} items.")
         outcomes = batch(service, call, [_item(service, one) for one in items], atomic=atomic)
         results = [_result(service, one) for one in outcomes]
         done = not atomic or all(one["status"] < 300 for one in results)

@@ -32,7 +32,7 @@ KINDS: Mapping[str, Kind] = {
     "version-mismatch": Kind(412, "The record has changed", "Read the record again and decide anew."),
     "version-required": Kind(428, "Say which version you saw", "Send If-Match with the ETag you were given."),
     "unsupported-media": Kind(415, "Body of another type", "Send one of the types named in Accept-Patch."),
-    "too-large": Kind(413, "Body too large", "Send less; the limit is the setting body_limit."),
+    "too-large": Kind(413, "Too large", "Send less; limit names the setting that was passed."),
     "malformed": Kind(400, "The request cannot be read", "Correct the request as the detail says."),
     "conflict": Kind(
         409, "In conflict with other records", "Resolve what the detail names, then send again."

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import fenland
 from fenland.core.definitions import Collection, Definitions
-from fenland.core.edits import EDITS_SCHEMA
+from fenland.core.edits import edits_schema
+from fenland.core.limits import Limits
 from fenland.core.schemas import RESERVED_SCHEMAS, field_schema, may_set
 from fenland.core.values import MISSING
 from fenland.web.errors import KINDS, PROBLEM
 from fenland.web.openapi_parts import (
-    BATCH_SCHEMA,
     CHOICES,
     ENTRY,
     FIELD_ERROR,
@@ -20,6 +20,7 @@ from fenland.web.openapi_parts import (
     SESSION,
     TEXT,
     Schema,
+    batch_schema,
     parameter,
 )
 from fenland.web.reading import EDITS, FORM_TYPES, JSON, JSON_PATCH, MERGE_PATCH
@@ -265,7 +266,7 @@ def _paths(collection: Collection) -> dict[str, Schema]:
     return paths
 
 
-def _own_paths() -> dict[str, Schema]:
+def _own_paths(limits: Limits) -> dict[str, Schema]:
     listed = {"description": "The collections.", "content": _content({"type": "object"})}
     schema = {
         "description": "Its JSON Schema for this caller, or the form to create.",
@@ -293,7 +294,7 @@ def _own_paths() -> dict[str, Schema]:
         "/v1/batch": {
             "post": {
                 "operationId": "batch",
-                "requestBody": {"required": True, "content": _content(BATCH_SCHEMA)},
+                "requestBody": {"required": True, "content": _content(batch_schema(limits))},
                 "responses": {
                     "200": {
                         "description": "A result for each item.",
@@ -310,9 +311,9 @@ def _own_paths() -> dict[str, Schema]:
     }
 
 
-def document(definitions: Definitions, title: str) -> Schema:
-    """The document for these definitions."""
-    paths = _own_paths()
+def document(definitions: Definitions, title: str, limits: Limits) -> Schema:
+    """The document for these definitions, under these limits."""
+    paths = _own_paths(limits)
     schemas = {
         "Problem": PROBLEM_SCHEMA,
         "FieldError": FIELD_ERROR,
@@ -320,7 +321,7 @@ def document(definitions: Definitions, title: str) -> Schema:
         "Session": SESSION,
         "Preview": PREVIEW,
         "JsonPatch": JSON_PATCH_SCHEMA,
-        "Edits": {name: value for name, value in EDITS_SCHEMA.items() if name != "$schema"},
+        "Edits": {name: value for name, value in edits_schema(limits).items() if name != "$schema"},
     }
     for collection in definitions.collections.values():
         schemas |= _schemas(collection)

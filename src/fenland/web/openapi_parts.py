@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from typing import Any
 
+from fenland.core.limits import Limits
 from fenland.core.rules import BLANKS
-from fenland.service.batch import MOST_ITEMS
 from fenland.service.listing import LARGEST_PAGE, USUAL_PAGE
 
 Schema = dict[str, Any]
@@ -142,30 +142,34 @@ JSON_PATCH_SCHEMA: Schema = {
         "required": ["op", "path"],
     },
 }
-BATCH_SCHEMA: Schema = {
-    "type": "object",
-    "properties": {
-        "atomic": {"type": "boolean", "default": True},
-        "items": {
-            "type": "array",
-            "maxItems": MOST_ITEMS,
+
+
+def batch_schema(limits: Limits) -> Schema:
+    """The body of a batch."""
+    return {
+        "type": "object",
+        "properties": {
+            "atomic": {"type": "boolean", "default": True},
             "items": {
-                "type": "object",
-                "properties": {
-                    "action": {"enum": ["create", "update", "delete"]},
-                    "collection": TEXT,
-                    "key": {"description": 'A key, or {"created": NAME} of an earlier item.'},
-                    "as": TEXT,
-                    "fields": {"type": "object"},
-                    "edits": {"type": "array"},
-                    "patch": {"type": "array"},
-                    "if_match": TEXT,
-                    "base": {"type": "integer"},
-                    "reason": TEXT,
+                "type": "array",
+                "maxItems": limits.batch,
+                "items": {
+                    "type": "object",
+                    "properties": {
+                        "action": {"enum": ["create", "update", "delete"]},
+                        "collection": TEXT,
+                        "key": {"description": 'A key, or {"created": NAME} of an earlier item.'},
+                        "as": TEXT,
+                        "fields": {"type": "object"},
+                        "edits": {"type": "array"},
+                        "patch": {"type": "array"},
+                        "if_match": TEXT,
+                        "base": {"type": "integer"},
+                        "reason": TEXT,
+                    },
+                    "required": ["action", "collection"],
                 },
-                "required": ["action", "collection"],
             },
         },
-    },
-    "required": ["items"],
-}
+        "required": ["items"],
+    }

@@ -14,9 +14,10 @@ from fenland.core.definitions import Blank
 from fenland.core.edits import read_edits
 from fenland.core.forms import read_form
 from fenland.core.json_patch import read_json_patch
+from fenland.core.limits import Limits, beyond
 from fenland.core.names import did_you_mean
 from fenland.core.patches import MergePatch, Patch, read_object
-from fenland.core.problems import Malformed, TooLarge, UnsupportedMedia
+from fenland.core.problems import Malformed, UnsupportedMedia
 from fenland.core.rules import BLANKS, Rules
 from fenland.service.finding import UNCONDITIONAL, Preconditions
 from fenland.service.once import LONGEST_KEY, Once
@@ -120,13 +121,12 @@ def prefers(request: Request, preference: str) -> bool:
     return preference in (part.split(";")[0].strip().lower() for part in sent.split(","))
 
 
-def body_of(request: Request) -> bytes:
+def body_of(request: Request, limits: Limits) -> bytes:
     """The body. Raises `TooLarge`."""
     try:
         return request.get_data()
     except RequestEntityTooLarge:
-        limit = request.max_content_length
-        raise TooLarge(f"The body is larger than {limit} bytes. Send less at a time.") from None
+        raise beyond("body_limit", limits.body, "The body has too many bytes.") from None
 
 
 def _media_types(request: Request, known: Iterable[str]) -> None:
@@ -139,14 +139,14 @@ def _media_types(request: Request, known: Iterable[str]) -> None:
         )
 
 
-def _form_reader(request: Request) -> Callable[[Rules], MergePatch]:
+def _form_reader(request: Request, limits: Limits) -> Callable[[Rules], MergePatch]:
     # Kept whole first, so that a fingerprint can be taken of it, too.
-    body_of(request)
+    body_of(request, limits)
     try:
         sent = {name: request.form.getlist(name) for name in request.form}
         files = list(request.files)
     except RequestEntityTooLarge:
-        raise TooLarge("The form is larger than the service reads. Send less at a time.") from None
+        raise beyond("operation_limit", limits.operations, "The form has too many inputs.") from None
 
     def read(rules: Rules) -> MergePatch:
         if files:
@@ -156,40 +156,40 @@ def _form_reader(request: Request) -> Callable[[Rules], MergePatch]:
     return read
 
 
-def patch_reader(request: Request) -> Callable[[Rules], Patch]:
+def patch_reader(request: Request, limits: Limits) -> Callable[[Rules], Patch]:
     """A function that gives the patch a body holds, or raises why it cannot be read.
 
     The body is taken now, while the request is at hand, and read later, in the turn of refusals.
     """
     kind = request.mimetype
     if kind in FORM_TYPES:
-        return _form_reader(request)
-    body = body_of(request)
+        return _form_reader(request, limits)
+    body = body_of(request, limits)
 
     def read(rules: Rules) -> Patch:
         _media_types(request, PATCH_TYPES)
         if kind == JSON_PATCH:
-            return read_json_patch(body)
-        return read_edits(body) if kind == EDITS else MergePatch(read_object(body))
+            return read_json_patch(body, limits)
+        return read_edits(body, limits) if kind == EDITS else MergePatch(read_object(body, limits))
 
     return read
 
 
-def fields_reader(request: Request) -> Callable[[Rules], Mapping[str, Any]]:
+def fields_reader(request: Request, limits: Limits) -> Callable[[Rules], Mapping[str, Any]]:
     """The same for a whole record: JSON, or a form."""
     if request.mimetype in FORM_TYPES:
-        read_sent = _form_reader(request)
+        read_sent = _form_reader(request, limits)
         return lambda rules: read_sent(rules).fields
-    body = body_of(request)
+    body = body_of(request, limits)
 
     def read(rules: Rules) -> Mapping[str, Any]:
         _media_types(request, (JSON, *FORM_TYPES))
-        return read_object(body)
+        return read_object(body, limits)
 
     return read
 
 
-def once_of(request: Request) -> Once | None:
+def once_of(request: Request, limits: Limits) -> Once | None:
     """The idempotency key of a request, with a fingerprint of all that makes it what it is."""
     key = request.headers.get("Idempotency-Key")
     if key is None:
@@ -206,5 +206,5 @@ def once_of(request: Request) -> Once | None:
         request.headers.get("Prefer", ""),
     ):
         told.update(part.encode() + b"\0")
-    told.update(body_of(request))
+    told.update(body_of(request, limits))
     return Once(key, told.hexdigest())

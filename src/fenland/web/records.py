@@ -87,11 +87,11 @@ class _Routes:
         query = query_of(request, "blank", "reason")
         asked = CreateRequest(
             collection=collection,
-            read_fields=fields_reader(request),
+            read_fields=fields_reader(request, self.service.limits),
             blank=blank_of(query),
             lenient=prefers(request, "handling=lenient"),
             reason=_reason(query),
-            once=once_of(request),
+            once=once_of(request, self.service.limits),
         )
         saved = create(self.service, call_of(request), asked)
         resource = self.service.resources[collection]
@@ -106,10 +106,10 @@ class _Routes:
         return fresh_answer(request, self.service.resources[collection], saved)
 
     def update(self, collection: str, value: str, field: str | None = None) -> Response:
-        return self._update(Address(collection, value, field), patch_reader(request))
+        return self._update(Address(collection, value, field), patch_reader(request, self.service.limits))
 
     def replace(self, collection: str, value: str, field: str | None = None) -> Response:
-        read_fields = fields_reader(request)
+        read_fields = fields_reader(request, self.service.limits)
         return self._update(
             Address(collection, value, field), lambda rules: rules.replacement(read_fields(rules))
         )
@@ -124,7 +124,7 @@ class _Routes:
             blank=blank_of(query),
             lenient=prefers(request, "handling=lenient"),
             reason=_reason(query),
-            once=once_of(request),
+            once=once_of(request, self.service.limits),
         )
         if flag(query, "preview"):
             return json_answer(_preview_json(preview(self.service, call_of(request), asked)))
@@ -137,7 +137,7 @@ class _Routes:
             address=Address(collection, value, field),
             preconditions=preconditions_of(request),
             reason=_reason(query),
-            once=once_of(request),
+            once=once_of(request, self.service.limits),
         )
         saved = delete(self.service, call_of(request), asked)
         return record_answer(request, self.service.resources[collection], saved)

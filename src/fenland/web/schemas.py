@@ -5,7 +5,7 @@ from __future__ import annotations
 from flask import Flask, Response, request
 
 from fenland.core.access import Scope
-from fenland.core.edits import EDITS_SCHEMA
+from fenland.core.edits import edits_schema
 from fenland.core.problems import Malformed
 from fenland.core.schemas import collection_schema
 from fenland.core.values import write_json
@@ -46,7 +46,7 @@ def register(app: Flask, service: Service) -> None:
 
     @app.get("/v1/edits.schema.json")
     def edits() -> Response:
-        return Response(write_json(EDITS_SCHEMA), content_type="application/schema+json")
+        return Response(write_json(edits_schema(service.limits)), content_type="application/schema+json")
 
     @app.get("/v1/schemas/<collection>")
     def schema(collection: str) -> Response:

@@ -38,8 +38,9 @@ def worker_app() -> Flask:
     """The app of one worker process."""
     project = load_project(Path(os.environ[PROJECT_VARIABLE]))
     configure(project.settings)
-    service = open_service(project.definitions, project.settings.database)
-    return create_app(service, project.settings)
+    settings = project.settings
+    service = open_service(project.definitions, settings.database, settings.limits())
+    return create_app(service, settings)
 
 
 def _check_port(host: str, port: int) -> None:

@@ -15,7 +15,7 @@ from fenland.web.reading import call_of, query_of
 
 def register(app: Flask, service: Service, settings: Settings) -> None:
     """Adds the routes of the service itself."""
-    described = write_json(document(service.definitions, settings.title))
+    described = write_json(document(service.definitions, settings.title, service.limits))
 
     @app.get("/v1/session")
     def session() -> Response:

@@ -1,0 +1,51 @@
+"""What is too much: bounds on what one request may send and make, so that none takes all time or memory.
+
+Each is a setting; a refusal names the setting and its value, so that a client can act on it and
+whoever runs the service knows what to raise.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from decimal import Decimal
+from typing import Any
+
+from fenland.core.problems import TooLarge
+
+
+@dataclass(frozen=True, slots=True)
+class Limits:
+    """The bounds, each with its default. `body` is in bytes, `record` in characters of JSON."""
+
+    body: int = 1_000_000
+    nesting: int = 32
+    operations: int = 1_000
+    record: int = 4_000_000
+    batch: int = 500
+
+
+#: What is used where nobody set anything else.
+DEFAULTS = Limits()
+
+
+def beyond(setting: str, most: int, detail: str) -> TooLarge:
+    """The refusal for what passes a limit: `setting` is its name among the settings."""
+    return TooLarge(f"{detail} The limit is {most} (the setting {setting}).", limit=setting, most=most)
+
+
+def weight(value: Any) -> int:
+    """How many characters of JSON a value makes, escapes and digits of small numbers aside."""
+    if isinstance(value, str):
+        return len(value) + 2
+    if isinstance(value, dict):
+        return 2 + sum(len(name) + 4 + weight(member) for name, member in value.items())
+    if isinstance(value, list):
+        return 2 + sum(map(weight, value)) + len(value)
+    # Numbers are bounded where they are read; only long ones are worth a look.
+    return len(str(value)) if isinstance(value, (int, Decimal)) and not isinstance(value, bool) else 5
+
+
+def check_record(record: Any, limits: Limits) -> None:
+    """Raises `TooLarge` for a record that has grown past the limit, by however small a change."""
+    if weight(record) > limits.record:
+        raise beyond("record_limit", limits.record, "The record would be too large. Store less in it.")
