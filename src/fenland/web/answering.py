@@ -3,16 +3,20 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import Any
+from typing import TYPE_CHECKING, Any
 from urllib.parse import quote
 
 from flask import Request, Response
+from werkzeug.datastructures import Headers
 
 from fenland.core.values import write_json
 from fenland.service.finding import visible
 from fenland.service.saving import Saved
 from fenland.service.service import Resource
 from fenland.web.reading import ACCEPT_PATCH, preconditions_of, prefers
+
+if TYPE_CHECKING:
+    from _typeshed.wsgi import WSGIEnvironment
 
 JSON_TYPE = "application/json"
 
@@ -21,10 +25,23 @@ _PRIVATE = "private, no-cache"
 _HEADERS = {"Content-Type": JSON_TYPE, "Cache-Control": _PRIVATE, "Vary": "Authorization"}
 
 
+class Answer(Response):
+    """An answer with a body that lies whole in memory, and whose headers go out as they are.
+
+    Werkzeug would copy them first and correct what was left open, such as the length.
+    """
+
+    def __init__(self, body: bytes, status: int, headers: Mapping[str, str]) -> None:
+        super().__init__([body], status, {**headers, "Content-Length": str(len(body))})
+
+    def get_wsgi_headers(self, environ: WSGIEnvironment) -> Headers:
+        """The headers themselves."""
+        return self.headers
+
+
 def json_answer(value: Any, status: int = 200, headers: Mapping[str, str] | None = None) -> Response:
     """A JSON answer, private to its caller."""
-    # All headers at once: setting them one by one costs as much as writing the JSON.
-    return Response(write_json(value), status=status, headers={**_HEADERS, **(headers or {})})
+    return Answer(write_json(value), status, {**_HEADERS, **headers} if headers else _HEADERS)
 
 
 def record_answer(request: Request, resource: Resource, saved: Saved, status: int = 200) -> Response:

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from flask import Flask
+from flask import Flask, Request
+from werkzeug.routing import MapAdapter
 
 from fenland.service.service import Service
 from fenland.service.settings import Settings
@@ -12,9 +13,20 @@ from fenland.web.override import MethodOverride
 from fenland.web.turns import TakeTurns
 
 
+class _App(Flask):
+    """Flask, told that one set of routes serves whatever host is asked for."""
+
+    def create_url_adapter(self, request: Request | None) -> MapAdapter | None:
+        """Binds the routes to a request, without looking into its host: no route and no link names one."""
+        if request is None:
+            return super().create_url_adapter(None)
+        query = request.environ.get("QUERY_STRING")
+        return MapAdapter(self.url_map, "", "/", "", request.scheme, request.path, request.method, query)
+
+
 def create_app(service: Service, settings: Settings) -> Flask:
     """The app over an open service."""
-    app = Flask("fenland", static_folder=None)
+    app = _App("fenland", static_folder=None)
     app.config["MAX_CONTENT_LENGTH"] = app.config["MAX_FORM_MEMORY_SIZE"] = service.limits.body
     app.config["MAX_FORM_PARTS"] = service.limits.operations
     app.url_map.strict_slashes = False

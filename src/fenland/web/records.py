@@ -6,7 +6,8 @@ from collections.abc import Callable
 from typing import Any
 from urllib.parse import quote, urlencode
 
-from flask import Flask, Response, request
+from flask import Flask, Request, Response
+from flask.globals import request_ctx
 
 from fenland.core.patches import Patch
 from fenland.core.problems import Malformed
@@ -63,7 +64,7 @@ class _Routes:
     def __init__(self, service: Service) -> None:
         self.service = service
 
-    def list(self, collection: str) -> Response:
+    def list(self, request: Request, collection: str) -> Response:
         query = query_of(request, "q", "sort", "limit", "cursor", "count")
         asked = ListRequest(
             collection=collection,
@@ -83,7 +84,7 @@ class _Routes:
             headers["Link"] = f'<{quote(request.path)}?{onward}>; rel="next"'
         return json_answer(body, headers=headers)
 
-    def create(self, collection: str) -> Response:
+    def create(self, request: Request, collection: str) -> Response:
         query = query_of(request, "blank", "reason")
         asked = CreateRequest(
             collection=collection,
@@ -100,21 +101,22 @@ class _Routes:
         answer.headers["Location"] = f"/v1/records/{collection}/{key}"
         return answer
 
-    def read(self, collection: str, value: str, field: str | None = None) -> Response:
+    def read(self, request: Request, collection: str, value: str, field: str | None = None) -> Response:
         query_of(request)
         saved = read(self.service, call_of(request), Address(collection, value, field))
         return fresh_answer(request, self.service.resources[collection], saved)
 
-    def update(self, collection: str, value: str, field: str | None = None) -> Response:
-        return self._update(Address(collection, value, field), patch_reader(request, self.service.limits))
+    def update(self, request: Request, collection: str, value: str, field: str | None = None) -> Response:
+        read_patch = patch_reader(request, self.service.limits)
+        return self._update(request, Address(collection, value, field), read_patch)
 
-    def replace(self, collection: str, value: str, field: str | None = None) -> Response:
+    def replace(self, request: Request, collection: str, value: str, field: str | None = None) -> Response:
         read_fields = fields_reader(request, self.service.limits)
         return self._update(
-            Address(collection, value, field), lambda rules: rules.replacement(read_fields(rules))
+            request, Address(collection, value, field), lambda rules: rules.replacement(read_fields(rules))
         )
 
-    def _update(self, address: Address, read_patch: Callable[[Rules], Patch]) -> Response:
+    def _update(self, request: Request, address: Address, read_patch: Callable[[Rules], Patch]) -> Response:
         query = query_of(request, "blank", "reason", "base", "preview")
         asked = UpdateRequest(
             address=address,
@@ -131,7 +133,7 @@ class _Routes:
         saved = update(self.service, call_of(request), asked)
         return record_answer(request, self.service.resources[address.collection], saved)
 
-    def delete(self, collection: str, value: str, field: str | None = None) -> Response:
+    def delete(self, request: Request, collection: str, value: str, field: str | None = None) -> Response:
         query = query_of(request, "reason")
         asked = DeleteRequest(
             address=Address(collection, value, field),
@@ -142,7 +144,7 @@ class _Routes:
         saved = delete(self.service, call_of(request), asked)
         return record_answer(request, self.service.resources[collection], saved)
 
-    def history(self, collection: str, value: str) -> Response:
+    def history(self, request: Request, collection: str, value: str) -> Response:
         query = query_of(request, "below", "limit")
         found = timeline(
             self.service,
@@ -157,7 +159,7 @@ class _Routes:
             headers["Link"] = f'<{quote(request.path)}?{onward}>; rel="next"'
         return json_answer({"items": found.items, "next": found.next}, headers=headers)
 
-    def form(self, collection: str, value: str) -> Response:
+    def form(self, request: Request, collection: str, value: str) -> Response:
         query_of(request)
         form = edit_form(self.service, call_of(request), Address(collection, value))
         headers = {"ETag": form.saved.etag, "Accept-Patch": ACCEPT_PATCH} if form.saved else {}
@@ -167,9 +169,14 @@ class _Routes:
 _METHODS = "GET, HEAD, PATCH, PUT, DELETE, OPTIONS"
 
 
-def _options(**_: str) -> Response:
+def _options(request: Request, **_: str) -> Response:
     """What can be done with a record, and by which patch forms (RFC 5789 section 3.1)."""
     return Response(status=204, headers={"Allow": _METHODS, "Accept-Patch": ACCEPT_PATCH})
+
+
+def _handed(handler: Callable[..., Response]) -> Callable[..., Response]:
+    """The handler, handed the request itself: each look through Flask's stand-in for it costs."""
+    return lambda **place: handler(request_ctx.request, **place)
 
 
 def register(app: Flask, service: Service) -> None:
@@ -178,8 +185,8 @@ def register(app: Flask, service: Service) -> None:
     one = "/v1/records/<collection>/<value>"
     # A path, since the value of a unique field may hold a slash.
     by = "/v1/records/<collection>/by/<field>/<path:value>"
-    app.add_url_rule("/v1/records/<collection>", "list", routes.list, methods=["GET"])
-    app.add_url_rule("/v1/records/<collection>", "create", routes.create, methods=["POST"])
+    app.add_url_rule("/v1/records/<collection>", "list", _handed(routes.list), methods=["GET"])
+    app.add_url_rule("/v1/records/<collection>", "create", _handed(routes.create), methods=["POST"])
     handlers: dict[str, tuple[Callable[..., Response], str]] = {
         "read": (routes.read, "GET"),
         "update": (routes.update, "PATCH"),
@@ -189,6 +196,7 @@ def register(app: Flask, service: Service) -> None:
     }
     for suffix, rule in (("", one), (" by", by)):
         for name, (handler, method) in handlers.items():
-            app.add_url_rule(rule, name + suffix, handler, methods=[method], provide_automatic_options=False)
-    app.add_url_rule(f"{one}/history", "history", routes.history, methods=["GET"])
-    app.add_url_rule(f"{one}/form", "form", routes.form, methods=["GET"])
+            handed = _handed(handler)
+            app.add_url_rule(rule, name + suffix, handed, methods=[method], provide_automatic_options=False)
+    app.add_url_rule(f"{one}/history", "history", _handed(routes.history), methods=["GET"])
+    app.add_url_rule(f"{one}/form", "form", _handed(routes.form), methods=["GET"])

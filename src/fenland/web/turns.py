@@ -7,6 +7,7 @@ from collections.abc import Callable, Iterable
 from typing import Any
 
 from fenland.storage.turn import Turn
+from fenland.web.reading import BODY
 
 
 def _read(stream: Any, most: int) -> bytes:
@@ -31,9 +32,9 @@ class TakeTurns:
         length = environ.get("CONTENT_LENGTH", "")
         chunked = not length and "HTTP_TRANSFER_ENCODING" in environ
         if chunked or (length.isdigit() and 0 < int(length) <= self._limit):
-            # One byte over the limit is enough for Flask to refuse it.
+            # One byte over the limit is enough to refuse it.
             body = _read(environ["wsgi.input"], int(length) if length else self._limit + 1)
-            environ["wsgi.input"] = io.BytesIO(body)
+            environ["wsgi.input"], environ[BODY] = io.BytesIO(body), body
             environ["CONTENT_LENGTH"] = str(len(body))
             # It is no longer in chunks, and Flask would not look at its length if it said so.
             environ.pop("HTTP_TRANSFER_ENCODING", None)
