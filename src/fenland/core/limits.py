@@ -6,6 +6,7 @@ whoever runs the service knows what to raise.
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from decimal import Decimal
 from typing import Any
@@ -45,7 +46,11 @@ def weight(value: Any) -> int:
     return len(str(value)) if isinstance(value, (int, Decimal)) and not isinstance(value, bool) else 5
 
 
-def check_record(record: Any, limits: Limits) -> None:
-    """Raises `TooLarge` for a record that has grown past the limit, by however small a change."""
-    if weight(record) > limits.record:
+_GROWING = (str, list, dict)
+
+
+def check_record(record: Mapping[str, Any], changes: Mapping[str, Any], limits: Limits) -> None:
+    """Raises `TooLarge` for a record that these changes make larger than the limit."""
+    # Numbers and the like cannot make a record large, and most changes are no more.
+    if any(isinstance(value, _GROWING) for value in changes.values()) and weight(record) > limits.record:
         raise beyond("record_limit", limits.record, "The record would be too large. Store less in it.")

@@ -29,7 +29,9 @@ def put_account(service: Service, name: str, title: str, roles: Sequence[str]) -
         raise Invalid(problems)
     account = Account(name, title or name, frozenset(roles))
     now = service.now()
-    service.database.write(lambda connection: service.database.accounts.put(connection, account, now))
+    service.database.change_accounts(
+        lambda connection: service.database.accounts.put(connection, account, now)
+    )
     return account
 
 
@@ -41,7 +43,7 @@ def issue_token(service: Service, name: str, *, label: str = "", token: str | No
     known = [account.name for account in list_accounts(service)]
     if name not in known:
         raise NotFound(f"There is no account {name!r}. {did_you_mean(name, known)}")
-    service.database.write(
+    service.database.change_accounts(
         lambda connection: accounts.add_token(connection, token, name, now=now, label=label)
     )
     return token
@@ -50,7 +52,9 @@ def issue_token(service: Service, name: str, *, label: str = "", token: str | No
 def revoke_tokens(service: Service, name: str) -> int:
     """Revokes every token of an account; returns how many."""
     now = service.now()
-    return service.database.write(lambda connection: service.database.accounts.revoke(connection, name, now))
+    return service.database.change_accounts(
+        lambda connection: service.database.accounts.revoke(connection, name, now)
+    )
 
 
 def list_accounts(service: Service) -> list[Account]:

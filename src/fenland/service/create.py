@@ -62,7 +62,7 @@ def create_within(
     given = rules.drop_protected(blank, given, problems, may_transfer=transfer, creating=True)
     fields = rules.start_record({**owned, **given}, problems)
     fields = rules.validate_new(fields, problems)
-    check_record(fields, service.limits)
+    check_record(fields, fields, service.limits)
     record_id, now = service.new_id(), service.now()
     problems += check_others(service, connection, resource, actor, fields, record_id)
     dropped: list[str] = []

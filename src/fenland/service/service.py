@@ -18,7 +18,9 @@ from fenland.core.limits import DEFAULTS, Limits
 from fenland.core.names import did_you_mean
 from fenland.core.problems import NotFound, NotSignedIn
 from fenland.core.rules import Rules
+from fenland.storage.accounts import Account
 from fenland.storage.database import Database, open_database
+from fenland.storage.known import LONGEST
 from fenland.storage.records import Records
 
 #: Long enough for a phone that was out of reach for a day.
@@ -79,11 +81,20 @@ class Service:
         """The actor a call's token stands for. Raises `NotSignedIn`."""
         if not call.token:
             raise NotSignedIn("No token was sent. Send one as: Authorization: Bearer TOKEN.")
-        with self.database.reading() as connection:
-            account = self.database.accounts.by_token(connection, call.token, self.now())
+        account = self.database.known_tokens.account(call.token, self.now(), self._look_up)
         if account is None:
             raise NotSignedIn("The token is unknown, expired or revoked. Sign in again.")
         return Actor(account.name, account.title, account.roles, call.via)
+
+    def _look_up(self, digest: str) -> tuple[Account, str] | None:
+        moment = self._clock()
+        with self.database.reading() as connection:
+            found = self.database.accounts.by_token(connection, digest, timestamp(moment))
+        if found is None:
+            return None
+        account, expires = found
+        soon = timestamp(moment + LONGEST)
+        return account, min(soon, expires or soon)
 
     def resource(self, name: str) -> Resource:
         """The collection of this name. Raises `NotFound`."""

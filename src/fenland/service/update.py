@@ -158,7 +158,7 @@ def _decide(
     dropped: list[str] = []
     if changes:
         record = {**stored, **changes}
-        check_record(record, service.limits)
+        check_record(record, changes, service.limits)
         rules.validate_whole(record, problems)
         problems += check_others(service, connection, resource, actor, changes, stored["id"])
     if request.lenient:

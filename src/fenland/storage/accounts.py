@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -33,7 +34,7 @@ class Accounts:
     def __init__(self, accounts: Table, tokens: Table, dialect: Dialect) -> None:
         shown = [accounts.c.name, accounts.c.title, accounts.c.roles]
         self._by_token = Prepared(
-            select(*shown)
+            select(*shown, tokens.c.expires_at)
             .join_from(tokens, accounts, tokens.c.account == accounts.c.name)
             .where(
                 tokens.c.hash == bindparam("hash"),
@@ -67,20 +68,22 @@ class Accounts:
             dialect,
         )
 
-    def by_token(self, connection: Connection, token: str, now: str) -> Account | None:
-        """The account a token stands for at this moment, or None."""
-        return _account(self._by_token.one(connection, {"hash": token_hash(token), "now": now}))
+    def by_token(self, connection: Connection, digest: str, now: str) -> tuple[Account, str | None] | None:
+        """The account that a token of this hash stands for, and when the token expires; or None."""
+        row = self._by_token.one(connection, {"hash": digest, "now": now})
+        if row is None:
+            return None
+        *shown, expires = row
+        return _account(shown), expires
 
     def by_name(self, connection: Connection, name: str) -> Account | None:
         """The account of this name, or None."""
-        return _account(self._by_name.one(connection, {"name": name}))
+        row = self._by_name.one(connection, {"name": name})
+        return None if row is None else _account(row)
 
     def all(self, connection: Connection) -> list[Account]:
         """Every account, by name."""
-        return [
-            Account(name, title, frozenset(read_json_text(roles)))
-            for name, title, roles in self._all.all(connection, {})
-        ]
+        return [_account(row) for row in self._all.all(connection, {})]
 
     def put(self, connection: Connection, account: Account, now: str) -> None:
         """Adds an account, or gives an existing one this title and these roles."""
@@ -117,8 +120,6 @@ class Accounts:
         return self._revoke.run(connection, {"x_account": account, "v_now": now})
 
 
-def _account(row: Any) -> Account | None:
-    if row is None:
-        return None
+def _account(row: Sequence[Any]) -> Account:
     name, title, roles = row
     return Account(name, title, frozenset(read_json_text(roles)))

@@ -17,6 +17,7 @@ from fenland.storage import sqlite
 from fenland.storage.accounts import Accounts
 from fenland.storage.codec import json_text
 from fenland.storage.history import History
+from fenland.storage.known import KnownTokens, Mark
 from fenland.storage.outcomes import Outcomes
 from fenland.storage.records import Records
 from fenland.storage.tables import LAYOUT, Tables
@@ -48,6 +49,8 @@ class Database:
         self.accounts = Accounts(tables.accounts, tables.tokens, dialect)
         self.turn = Turn()
         lock_path = path.with_name(path.name + ".lock")
+        self._mark = Mark(lock_path)
+        self.known_tokens = KnownTokens(self._mark)
         self._writer = Writer(sqlite.driver_connection(engine), lock_path, self.turn)
 
     @contextmanager
@@ -79,9 +82,15 @@ class Database:
         result: Result = self._writer.run(work)
         return result
 
+    def change_accounts(self, work: Callable[[sqlite.Connection], Result]) -> Result:
+        """The same for a change of accounts or tokens, which every process then heeds at once."""
+        with self.known_tokens.changing():
+            return self.write(work)
+
     def close(self) -> None:
         """Closes every connection."""
         self._writer.close()
+        self._mark.close()
         while self._idle:
             self._idle.pop().close()
         self._engine.dispose()

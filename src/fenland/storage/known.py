@@ -1,0 +1,95 @@
+"""Tokens seen lately and the accounts they stand for, so that most requests need not look them up.
+
+What is remembered is never older than the accounts are: whoever changes an account or a token, in
+whatever process, first and last renews a mark in memory that all processes on the database share,
+and nothing remembered under another mark is believed. Should a process die between its commit and
+its last renewal, the age limit still ends what was read before.
+"""
+
+from __future__ import annotations
+
+import mmap
+import os
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from datetime import timedelta
+from pathlib import Path
+from typing import NamedTuple
+
+from fenland.storage.accounts import Account, token_hash
+
+#: How long an account may be remembered; only a crash makes this matter.
+LONGEST = timedelta(seconds=5)
+
+_MOST = 4096
+_BYTES = 8
+
+
+class Mark:
+    """Eight bytes in a file, mapped into every process that opens it."""
+
+    def __init__(self, path: Path) -> None:
+        file = os.open(path, os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o600)
+        try:
+            if os.fstat(file).st_size < _BYTES:
+                os.ftruncate(file, _BYTES)
+            self._shared = mmap.mmap(file, _BYTES)
+        finally:
+            os.close(file)
+
+    def read(self) -> bytes:
+        """The mark as it is now."""
+        return self._shared[:_BYTES]
+
+    def renew(self) -> None:
+        """Sets a mark that was never there before."""
+        self._shared[:_BYTES] = os.urandom(_BYTES)
+
+    def close(self) -> None:
+        """Lets go of the file."""
+        self._shared.close()
+
+
+#: Gives the account for a token's hash, and the moment until which it may be remembered.
+LookUp = Callable[[str], tuple[Account, str] | None]
+
+
+class _Known(NamedTuple):
+    mark: bytes
+    account: Account
+    until: str
+
+
+class KnownTokens:
+    """The tokens seen lately in this process. Only their hashes are kept."""
+
+    def __init__(self, mark: Mark) -> None:
+        self._mark = mark
+        self._known: dict[str, _Known] = {}
+
+    def account(self, token: str, now: str, look_up: LookUp) -> Account | None:
+        """The account of a token, remembered or looked up by the token's hash."""
+        # Read before looking: a change in between leaves what was found under a mark that is past.
+        mark = self._mark.read()
+        digest = token_hash(token)
+        known = self._known.get(digest)
+        if known is not None and known.mark == mark and now < known.until:
+            return known.account
+        found = look_up(digest)
+        if found is None:
+            self._known.pop(digest, None)
+            return None
+        if len(self._known) >= _MOST:
+            self._known.clear()
+        account, until = found
+        self._known[digest] = _Known(mark, account, until)
+        return account
+
+    @contextmanager
+    def changing(self) -> Iterator[None]:
+        """Wraps a change of accounts or tokens and its commit."""
+        self._mark.renew()
+        try:
+            yield
+        finally:
+            self._mark.renew()
