@@ -16,7 +16,9 @@ def uuid7(milliseconds: int, random: bytes) -> str:
 
 def timestamp(moment: datetime) -> str:
     """The one form of a moment everywhere: RFC 3339 in UTC with six digits, so text order is time order."""
-    return moment.astimezone(UTC).isoformat(timespec="microseconds")[:26] + "Z"
+    if moment.tzinfo is not UTC:
+        moment = moment.astimezone(UTC)
+    return moment.isoformat(timespec="microseconds")[:26] + "Z"
 
 
 def etag(record_id: str, version: int) -> str:

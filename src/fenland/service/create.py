@@ -13,7 +13,7 @@ from fenland.core.problems import Invalid, Problem
 from fenland.core.rules import Rules, lenient
 from fenland.service.finding import permit
 from fenland.service.once import Once, once
-from fenland.service.saving import Saved, check_others, history_entry, naming_conflicts
+from fenland.service.saving import NamingConflicts, Saved, check_others, history_entry
 from fenland.service.service import Call, Resource, Service
 from fenland.storage.sqlite import Connection
 
@@ -76,7 +76,7 @@ def create_within(
     entry = history_entry(
         call, actor, resource, record, action="create", changes=changes, reason=request.reason
     )
-    with naming_conflicts():
+    with NamingConflicts():
         resource.records.add(connection, record)
         service.database.history.add(connection, entry)
     return Saved(record, changed=True, dropped=tuple(dropped))

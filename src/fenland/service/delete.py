@@ -14,7 +14,7 @@ from fenland.core.access import Actor
 from fenland.core.problems import Conflict
 from fenland.service.finding import UNCONDITIONAL, Address, Preconditions, Record, find, meet, permit
 from fenland.service.once import Once, once
-from fenland.service.saving import Saved, history_entry, naming_conflicts, save_changes
+from fenland.service.saving import NamingConflicts, Saved, history_entry, save_changes
 from fenland.service.service import Call, Resource, Service
 from fenland.storage.sqlite import Connection
 
@@ -67,7 +67,7 @@ def delete_within(
     plan = _follow(service, connection, resource, stored)
     _refuse_blocked(actor, plan)
     cause: int | None = None
-    with naming_conflicts():
+    with NamingConflicts():
         for owner, record in plan.deleted.values():
             # The first one planned is the one asked for; the others follow from it.
             sequence = _remove(service, connection, call, actor, owner, record, request.reason, cause)

@@ -7,7 +7,6 @@ values, references, the owner's account. Every save writes its history entry bes
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
-from contextlib import contextmanager
 from dataclasses import dataclass
 from typing import Any
 
@@ -18,7 +17,7 @@ from fenland.core.identity import etag
 from fenland.core.problems import Conflict, Invalid, Problem, pointer_to
 from fenland.service.finding import Record
 from fenland.service.service import Call, Resource, Service
-from fenland.storage.sqlite import Connection, ReferenceBroken, UniqueTaken, translating
+from fenland.storage.sqlite import Connection, Error, ReferenceBroken, UniqueTaken, translated
 
 
 @dataclass(frozen=True, slots=True)
@@ -81,18 +80,23 @@ def _may_refer(service: Service, connection: Connection, item: Field, actor: Act
     return found is not None and target.policy.may("read", actor, found)
 
 
-@contextmanager
-def naming_conflicts() -> Iterator[None]:
-    """Tells what the database refuses in the words of the record's fields."""
-    try:
-        with translating():
-            yield
-    except UniqueTaken as taken:
-        raise Invalid([unique_taken(taken.column, "this value")]) from None
-    except ReferenceBroken:
-        raise Conflict(
-            "A record this one refers to, or that refers to it, has just changed. Try again."
-        ) from None
+class NamingConflicts:
+    """Around a write: tells what the database refuses in the words of the record's fields."""
+
+    def __enter__(self) -> None:
+        pass
+
+    def __exit__(self, kind: object, error: BaseException | None, trace: object) -> None:
+        if not isinstance(error, Error):
+            return
+        found = translated(error)
+        if isinstance(found, UniqueTaken):
+            raise Invalid([unique_taken(found.column, "this value")]) from None
+        if isinstance(found, ReferenceBroken):
+            raise Conflict(
+                "A record this one refers to, or that refers to it, has just changed. Try again."
+            ) from None
+        raise found from error
 
 
 def history_entry(
@@ -142,7 +146,7 @@ def save_changes(
     entry = history_entry(
         call, actor, resource, record, action="update", changes=before_after, reason=reason, cause=cause
     )
-    with naming_conflicts():
+    with NamingConflicts():
         resource.records.change(connection, stored["id"], stored["version"], {**changes, **kept})
         service.database.history.add(connection, entry)
     return record

@@ -31,6 +31,29 @@ class DatabaseRefused(Exception):
     """The database cannot be used as it is: the message says why and what to do."""
 
 
+class _Reading:
+    """A reading connection, lent for the body of a with statement."""
+
+    __slots__ = ("_connection", "_engine", "_idle")
+
+    def __init__(self, engine: Engine, idle: deque[sqlite.Connection]) -> None:
+        self._engine = engine
+        self._idle = idle
+
+    def __enter__(self) -> sqlite.Connection:
+        # Not one a thread: servers end idle threads and start others, and theirs would be lost.
+        try:
+            self._connection = self._idle.pop()
+        except IndexError:
+            self._connection = sqlite.driver_connection(self._engine)
+        return self._connection
+
+    def __exit__(self, kind: object, error: BaseException | None, trace: object) -> None:
+        self._idle.append(self._connection)
+        if isinstance(error, sqlite.Error):
+            raise sqlite.translated(error) from error
+
+
 class Database:
     """The open database of a project.
 
@@ -53,19 +76,9 @@ class Database:
         self.known_tokens = KnownTokens(self._mark)
         self._writer = Writer(sqlite.driver_connection(engine), lock_path, self.turn)
 
-    @contextmanager
-    def reading(self) -> Iterator[sqlite.Connection]:
+    def reading(self) -> _Reading:
         """A reading connection for the body. Each statement sees what is committed when it starts."""
-        # Not one a thread: servers end idle threads and start others, and theirs would be lost.
-        try:
-            connection = self._idle.pop()
-        except IndexError:
-            connection = sqlite.driver_connection(self._engine)
-        try:
-            with sqlite.translating():
-                yield connection
-        finally:
-            self._idle.append(connection)
+        return _Reading(self._engine, self._idle)
 
     @contextmanager
     def snapshot(self) -> Iterator[sqlite.Connection]:

@@ -103,15 +103,6 @@ def translated(error: sqlite3.Error) -> Exception:
 
 
 @contextmanager
-def translating() -> Iterator[None]:
-    """Raises what `translated` makes of the driver's errors."""
-    try:
-        yield
-    except sqlite3.Error as error:
-        raise translated(error) from error
-
-
-@contextmanager
 def savepoint(connection: Connection) -> Iterator[None]:
     """Undoes what the body did, and only that, when it raises."""
     connection.execute("SAVEPOINT inner_piece")

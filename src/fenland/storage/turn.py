@@ -11,8 +11,6 @@ Who never takes the turn (a command, a test) never waits for it either.
 from __future__ import annotations
 
 import threading
-from collections.abc import Iterator
-from contextlib import contextmanager
 
 
 class Turn:
@@ -32,14 +30,23 @@ class Turn:
         self._mine.held = False
         self._free.release()
 
-    @contextmanager
-    def aside(self) -> Iterator[None]:
+    def aside(self) -> _Aside:
         """Gives the turn on, if this thread has it, while the body waits; then takes it again."""
-        if not getattr(self._mine, "held", False):
-            yield
-            return
-        self._free.release()
-        try:
-            yield
-        finally:
-            self._free.acquire()
+        return _Aside(self._free if getattr(self._mine, "held", False) else None)
+
+
+class _Aside:
+    """The body of a with statement, without the turn."""
+
+    __slots__ = ("_turn",)
+
+    def __init__(self, turn: threading.Lock | None) -> None:
+        self._turn = turn
+
+    def __enter__(self) -> None:
+        if self._turn is not None:
+            self._turn.release()
+
+    def __exit__(self, *_: object) -> None:
+        if self._turn is not None:
+            self._turn.acquire()

@@ -14,8 +14,7 @@ from __future__ import annotations
 import fcntl
 import os
 import threading
-from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -90,10 +89,13 @@ class Writer:
 
     def _lead(self, own: _Job) -> None:
         """Commits one batch, of which `own` is the first, then hands the lead on."""
-        with self._alone_among_processes():
+        self._lock_out_processes()
+        try:
             with self._guard:
                 batch, self._waiting = self._waiting[:_LARGEST_BATCH], self._waiting[_LARGEST_BATCH:]
             self._settle(batch)
+        finally:
+            fcntl.flock(self._lock_file, fcntl.LOCK_UN)
         with self._guard:
             heir = self._waiting[0] if self._waiting else None
             self._led = heir is not None
@@ -104,17 +106,12 @@ class Writer:
         if heir is not None:
             heir.woken.release()
 
-    @contextmanager
-    def _alone_among_processes(self) -> Iterator[None]:
+    def _lock_out_processes(self) -> None:
         try:
             fcntl.flock(self._lock_file, fcntl.LOCK_EX | fcntl.LOCK_NB)
         except BlockingIOError:
             with self._turn.aside():
                 fcntl.flock(self._lock_file, fcntl.LOCK_EX)
-        try:
-            yield
-        finally:
-            fcntl.flock(self._lock_file, fcntl.LOCK_UN)
 
     def _settle(self, batch: list[_Job]) -> None:
         if len(batch) > 1 and self._together(batch):

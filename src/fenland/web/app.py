@@ -2,31 +2,20 @@
 
 from __future__ import annotations
 
-from flask import Flask, Request
-from werkzeug.routing import MapAdapter
+from flask import Flask
 
 from fenland.service.service import Service
 from fenland.service.settings import Settings
 from fenland.web import batch, console, errors, records, schemas, status
+from fenland.web.lean import LeanFlask
 from fenland.web.logs import RequestLog
 from fenland.web.override import MethodOverride
 from fenland.web.turns import TakeTurns
 
 
-class _App(Flask):
-    """Flask, told that one set of routes serves whatever host is asked for."""
-
-    def create_url_adapter(self, request: Request | None) -> MapAdapter | None:
-        """Binds the routes to a request, without looking into its host: no route and no link names one."""
-        if request is None:
-            return super().create_url_adapter(None)
-        query = request.environ.get("QUERY_STRING")
-        return MapAdapter(self.url_map, "", "/", "", request.scheme, request.path, request.method, query)
-
-
 def create_app(service: Service, settings: Settings) -> Flask:
     """The app over an open service."""
-    app = _App("fenland", static_folder=None)
+    app = LeanFlask("fenland", static_folder=None)
     app.config["MAX_CONTENT_LENGTH"] = app.config["MAX_FORM_MEMORY_SIZE"] = service.limits.body
     app.config["MAX_FORM_PARTS"] = service.limits.operations
     app.url_map.strict_slashes = False
@@ -36,6 +25,7 @@ def create_app(service: Service, settings: Settings) -> Flask:
     schemas.register(app, service)
     status.register(app, service, settings)
     console.register(app)
+    app.know_record_rules()
     inner = TakeTurns(app.wsgi_app, service.database.turn, service.limits.body)
     app.wsgi_app = RequestLog(MethodOverride(inner))  # type: ignore[method-assign]
     return app

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
-from flask import Flask, Response, request
+from flask import Flask, request
 
 from fenland.core.edits import edits_from
 from fenland.core.json_patch import json_patch_from
@@ -20,7 +20,7 @@ from fenland.service.delete import DeleteRequest
 from fenland.service.finding import Address, Preconditions, visible
 from fenland.service.service import Service
 from fenland.service.update import UpdateRequest
-from fenland.web.answering import json_answer
+from fenland.web.answering import Answer, json_answer
 from fenland.web.errors import KINDS
 from fenland.web.reading import JSON, body_of, call_of, query_of
 
@@ -117,7 +117,7 @@ def register(app: Flask, service: Service) -> None:
     """Adds the route of batches."""
 
     @app.post("/v1/batch")
-    def batches() -> Response:
+    def batches() -> Answer:
         query_of(request)
         call = call_of(request)
         service.authenticate(call)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import logging
 import os
 import re
@@ -52,25 +53,34 @@ class RequestLog:
 
     def __init__(self, app: Callable[..., Iterable[bytes]]) -> None:
         self._app = app
-        self._log = structlog.get_logger()
+        # Bound once: what structlog hands out looks for its settings at each line.
+        self._log = structlog.get_logger().bind()
+        self._each = self._log.is_enabled_for(logging.INFO)
+        self._process = os.urandom(5).hex()
+        self._numbers = itertools.count(1)
+
+    def _new_id(self) -> str:
+        """One that no other process has, and none of this one."""
+        return f"{self._process}{next(self._numbers):06x}"
 
     def __call__(self, environ: dict[str, Any], start_response: Start) -> Iterable[bytes]:
         """Answers one request (PEP 3333)."""
         started = time.perf_counter()
         sent = environ.get("HTTP_X_REQUEST_ID", "")
-        request_id = sent if _REQUEST_ID.fullmatch(sent) else os.urandom(8).hex()
+        request_id = sent if sent and _REQUEST_ID.fullmatch(sent) else self._new_id()
         environ["fenland.request_id"] = request_id
 
         def start(status: str, headers: list[tuple[str, str]], *rest: Any) -> Any:
             headers.append(("X-Request-ID", request_id))
-            self._log.info(
-                "request",
-                method=environ["REQUEST_METHOD"],
-                path=environ["PATH_INFO"],
-                status=int(status[:3]),
-                ms=round((time.perf_counter() - started) * 1000, 2),
-                request_id=request_id,
-            )
+            if self._each:
+                self._log.info(
+                    "request",
+                    method=environ["REQUEST_METHOD"],
+                    path=environ["PATH_INFO"],
+                    status=int(status[:3]),
+                    ms=round((time.perf_counter() - started) * 1000, 2),
+                    request_id=request_id,
+                )
             return start_response(status, headers, *rest)
 
         return self._app(environ, start)

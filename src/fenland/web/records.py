@@ -6,7 +6,7 @@ from collections.abc import Callable
 from typing import Any
 from urllib.parse import quote, urlencode
 
-from flask import Flask, Request, Response
+from flask import Flask, Request
 from flask.globals import request_ctx
 
 from fenland.core.patches import Patch
@@ -21,8 +21,9 @@ from fenland.service.read import read
 from fenland.service.service import Service
 from fenland.service.timeline import timeline
 from fenland.service.update import Preview, UpdateRequest, preview, update
-from fenland.web.answering import fresh_answer, json_answer, record_answer
+from fenland.web.answering import Answer, fresh_answer, json_answer, record_answer
 from fenland.web.forms import form_json
+from fenland.web.lean import ONE_RECORD
 from fenland.web.reading import (
     ACCEPT_PATCH,
     blank_of,
@@ -64,7 +65,7 @@ class _Routes:
     def __init__(self, service: Service) -> None:
         self.service = service
 
-    def list(self, request: Request, collection: str) -> Response:
+    def list(self, request: Request, collection: str) -> Answer:
         query = query_of(request, "q", "sort", "limit", "cursor", "count")
         asked = ListRequest(
             collection=collection,
@@ -84,7 +85,7 @@ class _Routes:
             headers["Link"] = f'<{quote(request.path)}?{onward}>; rel="next"'
         return json_answer(body, headers=headers)
 
-    def create(self, request: Request, collection: str) -> Response:
+    def create(self, request: Request, collection: str) -> Answer:
         query = query_of(request, "blank", "reason")
         asked = CreateRequest(
             collection=collection,
@@ -96,27 +97,25 @@ class _Routes:
         )
         saved = create(self.service, call_of(request), asked)
         resource = self.service.resources[collection]
-        answer = record_answer(request, resource, saved, 201)
         key = quote(str(saved.record[resource.collection.key]), safe="")
-        answer.headers["Location"] = f"/v1/records/{collection}/{key}"
-        return answer
+        return record_answer(request, resource, saved, f"/v1/records/{collection}/{key}")
 
-    def read(self, request: Request, collection: str, value: str, field: str | None = None) -> Response:
+    def read(self, request: Request, collection: str, value: str, field: str | None = None) -> Answer:
         query_of(request)
         saved = read(self.service, call_of(request), Address(collection, value, field))
         return fresh_answer(request, self.service.resources[collection], saved)
 
-    def update(self, request: Request, collection: str, value: str, field: str | None = None) -> Response:
+    def update(self, request: Request, collection: str, value: str, field: str | None = None) -> Answer:
         read_patch = patch_reader(request, self.service.limits)
         return self._update(request, Address(collection, value, field), read_patch)
 
-    def replace(self, request: Request, collection: str, value: str, field: str | None = None) -> Response:
+    def replace(self, request: Request, collection: str, value: str, field: str | None = None) -> Answer:
         read_fields = fields_reader(request, self.service.limits)
         return self._update(
             request, Address(collection, value, field), lambda rules: rules.replacement(read_fields(rules))
         )
 
-    def _update(self, request: Request, address: Address, read_patch: Callable[[Rules], Patch]) -> Response:
+    def _update(self, request: Request, address: Address, read_patch: Callable[[Rules], Patch]) -> Answer:
         query = query_of(request, "blank", "reason", "base", "preview")
         asked = UpdateRequest(
             address=address,
@@ -133,7 +132,7 @@ class _Routes:
         saved = update(self.service, call_of(request), asked)
         return record_answer(request, self.service.resources[address.collection], saved)
 
-    def delete(self, request: Request, collection: str, value: str, field: str | None = None) -> Response:
+    def delete(self, request: Request, collection: str, value: str, field: str | None = None) -> Answer:
         query = query_of(request, "reason")
         asked = DeleteRequest(
             address=Address(collection, value, field),
@@ -144,7 +143,7 @@ class _Routes:
         saved = delete(self.service, call_of(request), asked)
         return record_answer(request, self.service.resources[collection], saved)
 
-    def history(self, request: Request, collection: str, value: str) -> Response:
+    def history(self, request: Request, collection: str, value: str) -> Answer:
         query = query_of(request, "below", "limit")
         found = timeline(
             self.service,
@@ -159,7 +158,7 @@ class _Routes:
             headers["Link"] = f'<{quote(request.path)}?{onward}>; rel="next"'
         return json_answer({"items": found.items, "next": found.next}, headers=headers)
 
-    def form(self, request: Request, collection: str, value: str) -> Response:
+    def form(self, request: Request, collection: str, value: str) -> Answer:
         query_of(request)
         form = edit_form(self.service, call_of(request), Address(collection, value))
         headers = {"ETag": form.saved.etag, "Accept-Patch": ACCEPT_PATCH} if form.saved else {}
@@ -169,12 +168,12 @@ class _Routes:
 _METHODS = "GET, HEAD, PATCH, PUT, DELETE, OPTIONS"
 
 
-def _options(request: Request, **_: str) -> Response:
+def _options(request: Request, **_: str) -> Answer:
     """What can be done with a record, and by which patch forms (RFC 5789 section 3.1)."""
-    return Response(status=204, headers={"Allow": _METHODS, "Accept-Patch": ACCEPT_PATCH})
+    return Answer(None, 204, {"Allow": _METHODS, "Accept-Patch": ACCEPT_PATCH})
 
 
-def _handed(handler: Callable[..., Response]) -> Callable[..., Response]:
+def _handed(handler: Callable[..., Answer]) -> Callable[..., Answer]:
     """The handler, handed the request itself: each look through Flask's stand-in for it costs."""
     return lambda **place: handler(request_ctx.request, **place)
 
@@ -182,21 +181,20 @@ def _handed(handler: Callable[..., Response]) -> Callable[..., Response]:
 def register(app: Flask, service: Service) -> None:
     """Adds the routes of records."""
     routes = _Routes(service)
-    one = "/v1/records/<collection>/<value>"
     # A path, since the value of a unique field may hold a slash.
     by = "/v1/records/<collection>/by/<field>/<path:value>"
     app.add_url_rule("/v1/records/<collection>", "list", _handed(routes.list), methods=["GET"])
     app.add_url_rule("/v1/records/<collection>", "create", _handed(routes.create), methods=["POST"])
-    handlers: dict[str, tuple[Callable[..., Response], str]] = {
+    handlers: dict[str, tuple[Callable[..., Answer], str]] = {
         "read": (routes.read, "GET"),
         "update": (routes.update, "PATCH"),
         "replace": (routes.replace, "PUT"),
         "delete": (routes.delete, "DELETE"),
         "options": (_options, "OPTIONS"),
     }
-    for suffix, rule in (("", one), (" by", by)):
+    for suffix, rule in (("", ONE_RECORD), (" by", by)):
         for name, (handler, method) in handlers.items():
             handed = _handed(handler)
             app.add_url_rule(rule, name + suffix, handed, methods=[method], provide_automatic_options=False)
-    app.add_url_rule(f"{one}/history", "history", _handed(routes.history), methods=["GET"])
-    app.add_url_rule(f"{one}/form", "form", _handed(routes.form), methods=["GET"])
+    app.add_url_rule(f"{ONE_RECORD}/history", "history", _handed(routes.history), methods=["GET"])
+    app.add_url_rule(f"{ONE_RECORD}/form", "form", _handed(routes.form), methods=["GET"])

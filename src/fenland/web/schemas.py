@@ -11,7 +11,7 @@ from fenland.core.schemas import collection_schema
 from fenland.core.values import write_json
 from fenland.service.form import create_form
 from fenland.service.service import Service
-from fenland.web.answering import json_answer
+from fenland.web.answering import Answer, json_answer
 from fenland.web.forms import form_json
 from fenland.web.reading import call_of, query_of
 
@@ -20,7 +20,7 @@ def register(app: Flask, service: Service) -> None:
     """Adds the routes of definitions."""
 
     @app.get("/v1/schemas")
-    def schemas() -> Response:
+    def schemas() -> Answer:
         query_of(request)
         actor = service.authenticate(call_of(request))
         items = [
@@ -49,7 +49,7 @@ def register(app: Flask, service: Service) -> None:
         return Response(write_json(edits_schema(service.limits)), content_type="application/schema+json")
 
     @app.get("/v1/schemas/<collection>")
-    def schema(collection: str) -> Response:
+    def schema(collection: str) -> Answer:
         query = query_of(request, "for")
         purpose = query.get("for")
         if purpose == "create":

@@ -8,7 +8,7 @@ import fenland
 from fenland.core.values import write_json
 from fenland.service.service import Service
 from fenland.service.settings import Settings
-from fenland.web.answering import JSON_TYPE, json_answer
+from fenland.web.answering import JSON_TYPE, Answer, json_answer
 from fenland.web.openapi import document
 from fenland.web.reading import call_of, query_of
 
@@ -18,7 +18,7 @@ def register(app: Flask, service: Service, settings: Settings) -> None:
     described = write_json(document(service.definitions, settings.title, service.limits))
 
     @app.get("/v1/session")
-    def session() -> Response:
+    def session() -> Answer:
         query_of(request)
         actor = service.authenticate(call_of(request))
         return json_answer({"account": actor.name, "title": actor.title, "roles": sorted(actor.roles)})
