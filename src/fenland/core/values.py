@@ -104,7 +104,8 @@ def text_of_strings(value: Any) -> str:
 
 def _exact(value: Any) -> Any:
     if isinstance(value, Decimal):
-        return orjson.Fragment(format(value, "f"))
+        text = str(value)
+        return orjson.Fragment(format(value, "f") if "E" in text else text)
     raise TypeError(f"{type(value).__name__} is not a JSON value.")
 
 

@@ -50,12 +50,18 @@ def list_records(service: Service, call: Call, request: ListRequest) -> Listed:
     actor = service.authenticate(call)
     resource = service.resource(request.collection)
     page = _page(resource, actor, request)
-    with service.database.snapshot() as connection:
-        found = resource.records.page(connection, page)
-        count = resource.records.count(connection, page) if request.count else None
+    if request.count:
+        with service.database.snapshot() as connection:
+            found = resource.records.page(connection, page)
+            count = resource.records.count(connection, page)
+    else:
+        with service.database.reading() as connection:
+            found, count = resource.records.page(connection, page), None
     shown, more = found[: request.limit], len(found) > request.limit
     cursor = _write_cursor(request.sort, page.order, shown[-1]) if more else None
-    return Listed([visible(record, resource) for record in shown], cursor, count)
+    if resource.rules.hidden:
+        shown = [visible(record, resource) for record in shown]
+    return Listed(shown, cursor, count)
 
 
 def _page(resource: Resource, actor: Actor, request: ListRequest) -> Page:
@@ -80,8 +86,13 @@ def _page(resource: Resource, actor: Actor, request: ListRequest) -> Page:
     )
 
 
+_BY_ID = (Order("id"),)
+
+
 def _order(resource: Resource, sort: str) -> tuple[Order, ...]:
     """The steps of a sort, ending in one that no two records share."""
+    if not sort:
+        return _BY_ID
     steps = []
     fields = resource.collection.fields
     sortable = [

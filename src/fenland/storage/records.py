@@ -94,7 +94,7 @@ class Records:
             where = self._table.c[field] == bindparam("key")
             statement = select(*self._columns).where(where).order_by(self._table.c.id)
             prepared = self._referring[field] = Prepared(statement, self._dialect)
-        return [self.codec.record(row) for row in prepared.all(connection, {"key": key})]
+        return self.codec.records(prepared.all(connection, {"key": key}))
 
     def page(self, connection: Connection, page: Page) -> list[dict[str, Any]]:
         """The records of a page, in order; ask for one more than is shown to learn whether more follow."""
@@ -107,8 +107,7 @@ class Records:
         given["x_limit"] = page.limit
         for place, (order, value) in enumerate(zip(page.order, page.after or (), strict=False)):
             given[f"after_{place}"] = self.codec.encode(order.field, value)
-        record = self.codec.record
-        return [record(row) for row in prepared.all(connection, given)]
+        return self.codec.records(prepared.all(connection, given))
 
     def count(self, connection: Connection, page: Page) -> int:
         """How many records the page's selection holds in all."""

@@ -14,7 +14,8 @@ from werkzeug.routing import MapAdapter, Rule
 
 from fenland.web.answering import Answer
 
-#: The address of one record: most requests go there, so its rules are found without a search.
+#: Where most requests go, so that their rules are found without a search: a collection and one record.
+RECORDS = "/v1/records/<collection>"
 ONE_RECORD = "/v1/records/<collection>/<value>"
 
 
@@ -39,12 +40,13 @@ class _Adapter(MapAdapter):
         self._rules = app.record_rules
 
     def match(self, *args: Any, **options: Any) -> Any:
-        """See `MapAdapter.match`; the address of one record is read by hand."""
+        """See `MapAdapter.match`; the addresses of records are read by hand."""
         parts = self.path_info.split("/")
-        if len(parts) == 5 and parts[1] == "v1" and parts[2] == "records" and parts[3] and parts[4]:
-            rule = self._rules.get(self.default_method)
+        if 4 <= len(parts) <= 5 and parts[1] == "v1" and parts[2] == "records" and all(parts[3:]):
+            template = RECORDS if len(parts) == 4 else ONE_RECORD
+            rule = self._rules.get((template, self.default_method))
             if rule is not None and not args:
-                return rule, {"collection": parts[3], "value": parts[4]}
+                return rule, dict(zip(("collection", "value"), parts[3:], strict=False))
         return super().match(*args, **options)
 
 
@@ -53,14 +55,14 @@ class LeanFlask(Flask):
 
     session_interface = _NoSessions()
 
-    #: The rule of `ONE_RECORD` for each method.
-    record_rules: Mapping[str, Rule] = {}
+    #: The rules of `RECORDS` and `ONE_RECORD`, by template and method.
+    record_rules: Mapping[tuple[str, str], Rule] = {}
 
     def know_record_rules(self) -> None:
-        """Notes the rules of one record, once all routes are registered."""
-        rules = [rule for rule in self.url_map.iter_rules() if rule.rule == ONE_RECORD]
+        """Notes the rules of records, once all routes are registered."""
+        rules = [rule for rule in self.url_map.iter_rules() if rule.rule in (RECORDS, ONE_RECORD)]
         self.record_rules = {
-            method: rule for rule in rules for method in rule.methods or () if method != "HEAD"
+            (rule.rule, method): rule for rule in rules for method in rule.methods or () if method != "HEAD"
         }
 
     def create_url_adapter(self, request: Request | None) -> MapAdapter | None:

@@ -23,7 +23,7 @@ from fenland.service.timeline import timeline
 from fenland.service.update import Preview, UpdateRequest, preview, update
 from fenland.web.answering import Answer, fresh_answer, json_answer, record_answer
 from fenland.web.forms import form_json
-from fenland.web.lean import ONE_RECORD
+from fenland.web.lean import ONE_RECORD, RECORDS
 from fenland.web.reading import (
     ACCEPT_PATCH,
     blank_of,
@@ -183,8 +183,8 @@ def register(app: Flask, service: Service) -> None:
     routes = _Routes(service)
     # A path, since the value of a unique field may hold a slash.
     by = "/v1/records/<collection>/by/<field>/<path:value>"
-    app.add_url_rule("/v1/records/<collection>", "list", _handed(routes.list), methods=["GET"])
-    app.add_url_rule("/v1/records/<collection>", "create", _handed(routes.create), methods=["POST"])
+    app.add_url_rule(RECORDS, "list", _handed(routes.list), methods=["GET"])
+    app.add_url_rule(RECORDS, "create", _handed(routes.create), methods=["POST"])
     handlers: dict[str, tuple[Callable[..., Answer], str]] = {
         "read": (routes.read, "GET"),
         "update": (routes.update, "PATCH"),
