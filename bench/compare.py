@@ -1,9 +1,12 @@
-"""Fenland and the peer side by side: reads, lists and updates at 1, 8 and 32 clients, as ratios.
+"""Fenland and the peer side by side: reads, lists and changes at 1, 8 and 32 clients, as ratios.
 
     python bench/compare.py [--seconds 4] [--rounds 3] [--workers 1] [--json]
+    python bench/compare.py --work update --clients 64 --sync-delay 2
 
 Both run in granian with the same threads, in turn, on databases of the same records; each figure is
 the median over the rounds. Fenland is durable, as the peer is: SQLite WAL with synchronous=FULL.
+`--sync-delay` makes each sync of either side wait, as on a slow disk. For updates there is a third
+side: a Flask route on the peer's server that reads its body and does nothing else.
 """
 
 from __future__ import annotations
@@ -56,7 +59,32 @@ def _create(dice: random.Random) -> bytes:
     return request("POST", "/v1/records/gauges", dice.randrange(OWNERS), body % dice.getrandbits(48))
 
 
-WORK: dict[str, Maker] = {"read": _read, "list of 50": _list, "update": _update, "create": _create}
+def _create_and_delete(dice: random.Random) -> bytes:
+    """In turn, so that half of the requests are deletions of what the other half made."""
+    made = _made.pop(id(dice), None)
+    if made is None:
+        code, owner = f"D{dice.getrandbits(48):012x}", dice.randrange(OWNERS)
+        _made[id(dice)] = code, owner
+        body = b'{"code": "%s", "name": "New", "status": "active", "enabled": true}' % code.encode()
+        return request("POST", "/v1/records/gauges", owner, body)
+    return request("DELETE", f"/v1/records/gauges/{made[0]}", made[1])
+
+
+#: What each client, known by its dice, has made and not deleted yet.
+_made: dict[int, tuple[str, int]] = {}
+
+WORK: dict[str, Maker] = {
+    "read": _read,
+    "list of 50": _list,
+    "update": _update,
+    "create": _create,
+    "create, delete": _create_and_delete,
+}
+EMPTY = "empty route"
+
+
+def _empty(dice: random.Random) -> bytes:
+    return _update(dice).replace(b"/v1/records/gauges/", b"/empty?", 1)
 
 
 def free_port() -> int:
@@ -96,6 +124,14 @@ def fill(module: str, database: Path) -> None:
     )
 
 
+def slow_sync(folder: Path, milliseconds: float) -> dict[str, str]:
+    """Builds the stand-in for a slow disk; returns the environment that a server needs to feel it."""
+    library = folder / "slow_sync.so"
+    source = HERE / "slow_sync.c"
+    subprocess.run(["cc", "-shared", "-fPIC", "-O2", "-o", library, source, "-ldl"], check=True)
+    return {"LD_PRELOAD": str(library), "SLOW_SYNC_US": str(int(milliseconds * 1000))}
+
+
 def measure(sides: dict[str, int], seconds: float, rounds: int, clients: tuple[int, ...]) -> list[dict]:
     rows = []
     for work, make in WORK.items():
@@ -103,8 +139,12 @@ def measure(sides: dict[str, int], seconds: float, rounds: int, clients: tuple[i
             found: dict[str, list[Result]] = {side: [] for side in sides}
             for turn in range(rounds):
                 for side, port in sides.items():
+                    if side == EMPTY and work != "update":
+                        continue
+                    sent = _empty if side == EMPTY else make
                     seed = hash((work, side, count, turn)) & 0xFFFFFF
-                    found[side].append(load(port, make, clients=count, seconds=seconds, seed=seed))
+                    found[side].append(load(port, sent, clients=count, seconds=seconds, seed=seed))
+            found = {side: results for side, results in found.items() if results}
             rate = {side: statistics.median(one.rate for one in results) for side, results in found.items()}
             p99 = {side: statistics.median(one.p99 for one in results) for side, results in found.items()}
             failed = sum(one.failed for results in found.values() for one in results)
@@ -121,7 +161,7 @@ def _line(row: dict) -> str:
         for side in others
     )
     failed = f"  {row['failed']} FAILED" if row["failed"] else ""
-    return f"{row['work']:<12}{row['clients']:>3} clients  {ratios}  [{rate['fenland']:.0f}/s]{failed}"
+    return f"{row['work']:<16}{row['clients']:>3} clients  {ratios}  [{rate['fenland']:.0f}/s]{failed}"
 
 
 def main() -> None:
@@ -133,6 +173,7 @@ def main() -> None:
     parser.add_argument("--workers", type=int, default=1)
     parser.add_argument("--clients", type=int, nargs="+", default=list(CLIENTS))
     parser.add_argument("--work", nargs="+", choices=list(WORK), default=list(WORK))
+    parser.add_argument("--sync-delay", type=float, default=0, help="milliseconds added to each sync")
     parser.add_argument("--json", action="store_true", help="print the figures as JSON too")
     asked = parser.parse_args()
     for work in set(WORK) - set(asked.work):
@@ -141,12 +182,13 @@ def main() -> None:
         ours, theirs, locked = (Path(folder) / f"{name}.db" for name in ("fenland", "peer", "locked"))
         for module, database in (("app", ours), ("peer", theirs), ("peer", locked)):
             fill(module, database)
+        slow = slow_sync(Path(folder), asked.sync_delay) if asked.sync_delay else {}
         with (
-            serving("app", ours, asked.workers) as a,
-            serving("peer", theirs, asked.workers) as b,
-            serving("peer", locked, asked.workers, BENCH_LOCK="1") as c,
+            serving("app", ours, asked.workers, **slow) as a,
+            serving("peer", theirs, asked.workers, **slow) as b,
+            serving("peer", locked, asked.workers, BENCH_LOCK="1", **slow) as c,
         ):
-            sides = {"fenland": a, "peer": b, "peer under one lock": c}
+            sides = {"fenland": a, "peer": b, "peer under one lock": c, EMPTY: b}
             rows = measure(sides, asked.seconds, asked.rounds, tuple(asked.clients))
     print("\nRatios of requests a second, and of the slowest of 99 in 100 (less is better):")
     for row in rows:

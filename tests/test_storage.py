@@ -88,11 +88,14 @@ def held(writer: Writer, until_waiting: int) -> Iterator[None]:
     holder.join(10)
 
 
-def test_a_failing_piece_of_work_does_not_touch_its_neighbours(writer: Writer) -> None:
+@pytest.mark.parametrize("written_first", [True, False])
+def test_a_failing_piece_of_work_does_not_touch_its_neighbours(writer: Writer, written_first: bool) -> None:
     outcomes: dict[int, object] = {}
 
     def attempt(number: int) -> None:
         def work(connection: sqlite3.Connection) -> int:
+            if number % 3 == 0 and not written_first:
+                raise ValueError(number)
             connection.execute("INSERT INTO t VALUES (?)", (number,))
             if number % 3 == 0:
                 raise ValueError(number)

@@ -6,7 +6,8 @@ its parameters in order costs neither.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
+from operator import itemgetter
 from typing import Any
 
 from sqlalchemy import Dialect, Executable
@@ -29,8 +30,14 @@ class Prepared:
             name: value for name, value in compiled.params.items() if value is not None
         }
 
-    def values(self, given: Mapping[str, Any]) -> list[Any]:
+        # For the usual case, all given and more than one, which itemgetter makes a tuple of.
+        self._picked = itemgetter(*self.order) if len(self.order) > 1 and not self.fixed else None
+
+    def values(self, given: Mapping[str, Any]) -> Sequence[Any]:
         """Parameters in the order of the text."""
+        if self._picked is not None:
+            picked: tuple[Any, ...] = self._picked(given)
+            return picked
         fixed = self.fixed
         return [given[name] if name in given else fixed[name] for name in self.order]
 

@@ -1,12 +1,13 @@
 """The writer: runs units of work in transactions, several to a commit when several wait.
 
 The first thread that finds nobody writing leads: it takes all work that waits, runs each piece in
-a savepoint of one transaction, commits once, and wakes the others. No hand-over to a writer thread
+one transaction, commits once, and wakes the others. No hand-over to a writer thread
 is paid when there is one client, and a slow disk is waited for once for all. A lock file keeps the
 order between processes, where SQLite's own waiting would be unfair.
 
-A piece that fails is undone alone. When the whole transaction is lost, by an error at commit or by
-one that makes SQLite roll everything back, each piece is run again on its own.
+A piece that fails is undone alone. Most that fail have written nothing yet, so there is nothing to
+undo; when one has, all are run again, each in a savepoint. When the whole transaction is lost, by an
+error at commit or by one that makes SQLite roll everything back, each is run again on its own.
 """
 
 from __future__ import annotations
@@ -68,7 +69,7 @@ class Writer:
         """Runs `work` in a transaction and returns its result once that is durable.
 
         Whatever `work` raises is raised here, with nothing it did kept. It may run on another
-        thread and, after a lost transaction, twice: it must touch nothing but its connection.
+        thread and, after a lost transaction, again: it must touch nothing but its connection.
         Raises `Unavailable` when too many already wait.
         """
         job = _Job(work)
@@ -114,13 +115,33 @@ class Writer:
                 fcntl.flock(self._lock_file, fcntl.LOCK_EX)
 
     def _settle(self, batch: list[_Job]) -> None:
-        if len(batch) > 1 and self._together(batch):
+        if len(batch) > 1 and (self._together(batch) or self._in_savepoints(batch)):
             return
         for job in batch:
             self._by_itself(job)
 
     def _together(self, batch: list[_Job]) -> bool:
-        """One transaction for all. False when it was lost and nothing of it is kept."""
+        """One transaction for all. False when it was lost, or undone, and nothing of it is kept."""
+        connection = self._connection
+        try:
+            connection.execute("BEGIN IMMEDIATE")
+            for job in batch:
+                job.error, before = None, connection.total_changes
+                try:
+                    job.result = job.work(connection)
+                except BaseException as error:
+                    job.error = translated(error) if isinstance(error, Error) else error
+                    if connection.total_changes != before or not connection.in_transaction:
+                        self._undo()
+                        return False
+            self._commit()
+        except Error:
+            self._undo()
+            return False
+        return True
+
+    def _in_savepoints(self, batch: list[_Job]) -> bool:
+        """The same, each piece guarded, so that one can be undone alone; dearer for all of them."""
         execute = self._connection.execute
         try:
             execute("BEGIN IMMEDIATE")

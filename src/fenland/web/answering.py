@@ -65,6 +65,8 @@ def record_answer(request: Request, resource: Resource, saved: Saved, location: 
     headers["ETag"] = saved.etag
     if saved.repeated:
         headers["Fenland-Repeated"] = "true"
+    if "HTTP_PREFER" not in request.environ:
+        return json_answer(visible(saved.record, resource), status, headers)
     applied = []
     if prefers(request, "handling=lenient"):
         applied.append("handling=lenient")

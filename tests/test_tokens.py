@@ -1,0 +1,94 @@
+"""Tokens are remembered between requests, and never longer than the accounts stay as they are."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from datetime import UTC, datetime, timedelta
+from pathlib import Path
+
+import pytest
+
+from fenland.core.identity import timestamp
+from fenland.core.problems import NotSignedIn
+from fenland.core.reading import definitions_from
+from fenland.service.accounts import issue_token, put_account, revoke_tokens
+from fenland.service.service import Call, Service
+from fenland.storage.database import open_database
+from fenland.storage.known import LONGEST
+
+DEFINITIONS = definitions_from({"notes": {"fields": {"text": {"type": "string"}}}}, ["office"])
+CALL = Call("a-token")
+
+
+class Clock:
+    """A clock that goes on only when told."""
+
+    def __init__(self) -> None:
+        self.moment = datetime(2031, 4, 9, 12, tzinfo=UTC)
+
+    def __call__(self) -> datetime:
+        return self.moment
+
+
+@pytest.fixture
+def clock() -> Clock:
+    return Clock()
+
+
+@pytest.fixture
+def both(tmp_path: Path, clock: Clock) -> Iterator[tuple[Service, Service]]:
+    """Two services on one database, as two processes have them."""
+    path = tmp_path / "notes.db"
+    pair = tuple(Service(DEFINITIONS, open_database(path, DEFINITIONS), clock=clock) for _ in range(2))
+    put_account(pair[0], "olga", "Olga", ["office"])
+    issue_token(pair[0], "olga", token="a-token")
+    yield pair[0], pair[1]
+    for service in pair:
+        service.close()
+
+
+def test_a_token_is_looked_up_once(both: tuple[Service, Service], monkeypatch: pytest.MonkeyPatch) -> None:
+    looked = []
+    look_up = both[0]._look_up
+    monkeypatch.setattr(both[0], "_look_up", lambda digest: looked.append(digest) or look_up(digest))
+    for _ in range(3):
+        assert both[0].authenticate(CALL).name == "olga"
+    assert len(looked) == 1
+
+
+@pytest.mark.parametrize("by", [0, 1])
+def test_every_process_heeds_a_change_at_once(both: tuple[Service, Service], by: int) -> None:
+    assert [service.authenticate(CALL).roles for service in both] == [{"office"}] * 2
+    put_account(both[by], "olga", "Olga", [])
+    assert [service.authenticate(CALL).roles for service in both] == [frozenset()] * 2
+    revoke_tokens(both[by], "olga")
+    for service in both:
+        with pytest.raises(NotSignedIn):
+            service.authenticate(CALL)
+    issue_token(both[by], "olga", token="a-token-2")
+    assert both[1 - by].authenticate(Call("a-token-2")).name == "olga"
+
+
+def test_a_token_is_not_remembered_past_its_end(both: tuple[Service, Service], clock: Clock) -> None:
+    accounts, ends = both[0].database.accounts, clock.moment + LONGEST / 2
+    both[0].database.change_accounts(
+        lambda connection: accounts.add_token(
+            connection, "short", "olga", now=timestamp(clock.moment), expires=timestamp(ends)
+        )
+    )
+    assert both[1].authenticate(Call("short")).name == "olga"
+    clock.moment = ends - timedelta(microseconds=1)
+    assert both[1].authenticate(Call("short")).name == "olga"
+    clock.moment = ends
+    with pytest.raises(NotSignedIn):
+        both[1].authenticate(Call("short"))
+
+
+def test_what_a_crash_left_unsaid_is_found_out_soon(both: tuple[Service, Service], clock: Clock) -> None:
+    assert both[0].authenticate(CALL).name == "olga"
+    accounts, now = both[1].database.accounts, timestamp(clock.moment)
+    # As when a process dies between its commit and the last renewal of the mark.
+    both[1].database.write(lambda connection: accounts.revoke(connection, "olga", now))
+    clock.moment += LONGEST
+    with pytest.raises(NotSignedIn):
+        both[0].authenticate(CALL)
