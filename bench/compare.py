@@ -51,23 +51,22 @@ def _list(dice: random.Random) -> bytes:
     return request("GET", "/v1/records/gauges?limit=50", dice.randrange(OWNERS))
 
 
-def _create(dice: random.Random) -> bytes:
+def _create(dice: random.Random, code: str = "", owner: int = 0) -> bytes:
     body = (
-        b'{"code": "N%012x", "name": "New", "status": "active", "enabled": true, "capacity": 3, '
+        b'{"code": "%s", "name": "New", "status": "active", "enabled": true, "capacity": 3, '
         b'"latitude": 1.5, "longitude": 2.5, "level": 3.5}'
     )
-    return request("POST", "/v1/records/gauges", dice.randrange(OWNERS), body % dice.getrandbits(48))
+    code = code or f"N{dice.getrandbits(48):012x}"
+    return request("POST", "/v1/records/gauges", owner, body % code.encode())
 
 
 def _create_and_delete(dice: random.Random) -> bytes:
     """In turn, so that half of the requests are deletions of what the other half made."""
     made = _made.pop(id(dice), None)
-    if made is None:
-        code, owner = f"D{dice.getrandbits(48):012x}", dice.randrange(OWNERS)
-        _made[id(dice)] = code, owner
-        body = b'{"code": "%s", "name": "New", "status": "active", "enabled": true}' % code.encode()
-        return request("POST", "/v1/records/gauges", owner, body)
-    return request("DELETE", f"/v1/records/gauges/{made[0]}", made[1])
+    if made is not None:
+        return request("DELETE", f"/v1/records/gauges/{made[0]}", made[1])
+    _made[id(dice)] = code, owner = f"D{dice.getrandbits(48):012x}", dice.randrange(OWNERS)
+    return _create(dice, code, owner)
 
 
 #: What each client, known by its dice, has made and not deleted yet.
@@ -94,12 +93,14 @@ def free_port() -> int:
 
 
 @contextmanager
-def serving(module: str, database: Path, workers: int, **environment: str) -> Iterator[int]:
+def serving(
+    module: str, database: Path, workers: int, threads: int = 32, **environment: str
+) -> Iterator[int]:
     """A side of the comparison in granian; yields its port."""
     port = free_port()
     command = [
         str(Path(sys.executable).with_name("granian")), f"{module}:app", "--interface", "wsgi", "--port", str(port),
-        "--workers", str(workers), "--blocking-threads", "16", "--no-ws", "--log-level", "error",
+        "--workers", str(workers), "--blocking-threads", str(threads), "--no-ws", "--log-level", "error",
     ]  # fmt: skip
     given = {"BENCH_DB": str(database), "BENCH_SERVE": "1", **environment}
     process = subprocess.Popen(command, cwd=HERE, env={**os.environ, **given}, start_new_session=True)
@@ -171,6 +172,7 @@ def main() -> None:
     parser.add_argument("--seconds", type=float, default=4)
     parser.add_argument("--rounds", type=int, default=3)
     parser.add_argument("--workers", type=int, default=1)
+    parser.add_argument("--threads", type=int, default=32, help="per worker, on both sides")
     parser.add_argument("--clients", type=int, nargs="+", default=list(CLIENTS))
     parser.add_argument("--work", nargs="+", choices=list(WORK), default=list(WORK))
     parser.add_argument("--sync-delay", type=float, default=0, help="milliseconds added to each sync")
@@ -184,9 +186,9 @@ def main() -> None:
             fill(module, database)
         slow = slow_sync(Path(folder), asked.sync_delay) if asked.sync_delay else {}
         with (
-            serving("app", ours, asked.workers, **slow) as a,
-            serving("peer", theirs, asked.workers, **slow) as b,
-            serving("peer", locked, asked.workers, BENCH_LOCK="1", **slow) as c,
+            serving("app", ours, asked.workers, asked.threads, **slow) as a,
+            serving("peer", theirs, asked.workers, asked.threads, **slow) as b,
+            serving("peer", locked, asked.workers, asked.threads, BENCH_LOCK="1", **slow) as c,
         ):
             sides = {"fenland": a, "peer": b, "peer under one lock": c, EMPTY: b}
             rows = measure(sides, asked.seconds, asked.rounds, tuple(asked.clients))

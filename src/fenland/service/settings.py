@@ -37,7 +37,7 @@ class Settings(BaseSettings):
     host: str = Field("127.0.0.1", description="The address to listen on.")
     port: int = Field(8460, ge=1, le=65535, description="The port to listen on.")
     workers: int = Field(1, ge=1, le=64, description="Processes that answer requests.")
-    threads: int = Field(16, ge=1, le=1024, description="Requests answered at a time, per process.")
+    threads: int = Field(32, ge=1, le=1024, description="Requests answered at a time, per process.")
     body_limit: int = Field(1_000_000, ge=1_000, description="The largest body read, in bytes.")
     nesting_limit: int = Field(32, ge=2, le=200, description="How deep JSON that is read may nest.")
     operation_limit: int = Field(1_000, ge=1, description="Operations, or edits, in one patch, at most.")
