@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
+import itertools
 import os
 from decimal import Decimal
 from pathlib import Path
 from typing import Any
 
 from data import OWNERS, gauges
+from fenland.core.access import Actor
 from fenland.core.reading import definitions_from
 from fenland.service.accounts import issue_token, put_account
-from fenland.service.create import CreateRequest, create
+from fenland.service.create import CreateRequest, create, create_within
 from fenland.service.service import Call, Service, open_service
 from fenland.service.settings import Settings
 from fenland.web.app import create_app
@@ -54,6 +56,24 @@ def fill(count: int) -> None:
     for place, fields in enumerate(gauges(count)):
         call = Call(f"token-{place % OWNERS}", "api", "")
         create(service, call, CreateRequest("gauges", lambda rules, given=fields: given))
+    service.close()
+
+
+def pour(count: int) -> None:
+    """Creates many gauges at once: the use case within transactions of a thousand."""
+    service = _open()
+    resource = service.resource("gauges")
+    actors = {name: Actor(name) for name in (f"owner-{number}" for number in range(OWNERS))}
+    rows = enumerate(gauges(count))
+    while piece := list(itertools.islice(rows, 1000)):
+
+        def work(connection: Any, piece: list[Any] = piece) -> None:
+            for place, fields in piece:
+                actor = actors[f"owner-{place % OWNERS}"]
+                asked = CreateRequest("gauges", lambda rules: {})
+                create_within(service, connection, Call(None), actor, resource, asked, fields)
+
+        service.database.write(work)
     service.close()
 
 

@@ -118,8 +118,8 @@ def serving(
         process.wait()
 
 
-def fill(module: str, database: Path) -> None:
-    code = f"import {module}; {module}.fill({RECORDS})"
+def fill(module: str, database: Path, count: int = RECORDS) -> None:
+    code = f"import {module}; {module}.fill({count})"
     subprocess.run(
         [sys.executable, "-c", code], cwd=HERE, env={**os.environ, "BENCH_DB": str(database)}, check=True
     )

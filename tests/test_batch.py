@@ -106,3 +106,25 @@ def test_a_body_that_is_no_batch_is_told_so(http: httpx.Client, body: str) -> No
     assert http.post("/v1/batch", content=body, headers=headers).status_code == 400
     assert http.post("/v1/batch", json={"items": [1] * 501}, headers=CARL).status_code == 413
     assert http.post("/v1/batch", content=body, headers={"Authorization": ""}).status_code == 401
+
+
+@pytest.mark.parametrize("atomic", [True, False])
+def test_a_batch_with_a_key_is_carried_out_once(http: httpx.Client, atomic: bool) -> None:
+    items = [
+        {"action": "create", "collection": "tools", "as": "saw", "fields": {"code": "A1", "name": "Saw", "weight": 1.5}},
+        {"action": "update", "collection": "tools", "key": {"created": "saw"}, "edits": [{"at": "/weight", "increase_by": 1}]},
+    ]  # fmt: skip
+    if not atomic:
+        items.append(
+            {"action": "update", "collection": "tools", "key": "A1", "fields": {"name": "", "nmae": 1}}
+        )
+        items.append({"action": "delete", "collection": "tools", "key": "A9"})
+    body, key = {"items": items, "atomic": atomic}, {"Idempotency-Key": "phone-7"}
+    first = http.post("/v1/batch", json=body, headers=key)
+    again = http.post("/v1/batch", json=body, headers=key)
+    assert (again.status_code, again.content) == (200, first.content)
+    assert (first.headers.get("Fenland-Repeated"), again.headers["Fenland-Repeated"]) == (None, "true")
+    assert [one["status"] for one in again.json()["results"]][2:] == ([] if atomic else [422, 404])
+    assert http.get("/v1/records/tools/A1").json()["version"] == 2
+    other = http.post("/v1/batch", json=body | {"items": items[:1]}, headers=key)
+    assert (other.status_code, other.json()["type"]) == (422, "/problems/key-reused")

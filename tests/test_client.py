@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import importlib
 import subprocess
 import sys
 from collections.abc import Iterator
@@ -22,6 +21,7 @@ from fenland.client import (
     ProblemError,
     UnreachableError,
     VersionError,
+    calls,
     flows,
 )
 from fenland.service.service import Service
@@ -61,9 +61,9 @@ def test_a_record_from_creation_to_deletion(client: Client) -> None:
 
 def test_edits_previews_and_merging(client: Client) -> None:
     tool = client.create("tools", {"code": "A1", "name": "Saw", "serial": 1})
-    assert client.edit("tools", "A1", [{"at": "/serial", "increase_by": 2}])["serial"] == 3
+    assert client.send_edits("tools", "A1", [{"at": "/serial", "increase_by": 2}])["serial"] == 3
     with pytest.raises(ConflictError):
-        client.edit("tools", "A1", [{"at": "/serial", "set": 9, "only_if": {"at_least": 5}}])
+        client.send_edits("tools", "A1", [{"at": "/serial", "set": 9, "only_if": {"at_least": 5}}])
     assert client.update("tools", "A1", {"note": "x"}, base=tool)["serial"] == 3
     with pytest.raises(ConflictError) as clash:
         client.update("tools", "A1", {"serial": 5}, base=1)
@@ -85,8 +85,7 @@ def test_batches(client: Client) -> None:
 
 
 def test_lists_walk_their_pages(client: Client, monkeypatch: pytest.MonkeyPatch) -> None:
-    module = importlib.import_module("fenland.client.client")
-    monkeypatch.setattr(module, "_PAGE", 2)
+    monkeypatch.setattr(calls, "PAGE", 2)
     for number in range(5):
         client.create("tools", {"code": f"A{number}", "name": "Saw"})
     assert [one["code"] for one in client.list("tools", sort="-code")] == ["A4", "A3", "A2", "A1", "A0"]

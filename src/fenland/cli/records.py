@@ -188,7 +188,7 @@ def edit(
         schema = client.schema(collection)
         edits = read_edits(schema, verbs)
         before = client.get(collection, key)
-        record = client.edit(collection, key, edits, reason=reason)
+        record = client.send_edits(collection, key, edits, reason=reason)
     _saved(key, before, record, as_json)
 
 

@@ -5,11 +5,17 @@
     with Client("http://127.0.0.1:8460", token="…") as fenland:
         station = fenland.get("stations", "PS-014")
         station = fenland.update("stations", "PS-014", {"pumps": 3}, seen=station)
+        with fenland.edit("stations", "PS-014") as station:
+            station["pumps"] += 1
+
+`AsyncClient` is its twin for asyncio.
 
 It knows HTTP only, and none of the service's own modules.
 """
 
+from fenland.client.async_client import AsyncClient
 from fenland.client.client import Client
+from fenland.client.drafts import Draft
 from fenland.client.errors import (
     ClientError,
     ConflictError,
@@ -25,10 +31,12 @@ from fenland.client.errors import (
 from fenland.client.records import BatchResult, Entry, Form, Preview, Record
 
 __all__ = [
+    "AsyncClient",
     "BatchResult",
     "Client",
     "ClientError",
     "ConflictError",
+    "Draft",
     "Entry",
     "FieldError",
     "Form",

@@ -3,36 +3,22 @@
 from __future__ import annotations
 
 import time
-import uuid
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from contextlib import contextmanager
 from types import TracebackType
 from typing import Any, TypeVar
 
 import httpx
 
-from fenland.client import flows
-from fenland.client.flows import Flow, Request, Response, ask_batch, ask_json, path
-from fenland.client.records import (
-    BatchResult,
-    Entry,
-    Form,
-    Preview,
-    Record,
-    batch_from,
-    entry_from,
-    form_from,
-    preview_from,
-    record_from,
-)
+from fenland.client import calls, flows
+from fenland.client.calls import Base, Seen, Walk
+from fenland.client.drafts import Draft
+from fenland.client.errors import ConflictError
+from fenland.client.flows import Flow, Request, Response, headers_for, request_for
+from fenland.client.records import BatchResult, Entry, Form, Preview, Record
 
 Result = TypeVar("Result")
-
-_JSON = "application/json"
-_MERGE_PATCH = "application/merge-patch+json"
-_EDITS = "application/vnd.fenland.edits+json"
-
-#: Records fetched at a time while walking a list.
-_PAGE = 200
+Item = TypeVar("Item")
 
 
 class Client:
@@ -40,7 +26,7 @@ class Client:
 
     Every method raises a `ClientError`: `UnreachableError` when no answer came, else the
     `ProblemError` of what the service said. Reads and changes are tried again by themselves when no
-    answer came: every change but a batch carries an idempotency key, so the service makes it once.
+    answer came: every change carries an idempotency key, so the service makes it once.
     """
 
     def __init__(
@@ -52,9 +38,7 @@ class Client:
         timeout: float = 30.0,
         transport: httpx.BaseTransport | None = None,
     ) -> None:
-        headers = {"Fenland-Via": via, "Accept": _JSON}
-        if token:
-            headers["Authorization"] = f"Bearer {token}"
+        headers = headers_for(token, via)
         self._http = httpx.Client(base_url=address, headers=headers, timeout=timeout, transport=transport)
 
     def __enter__(self) -> Client:
@@ -71,13 +55,7 @@ class Client:
 
     def _send(self, request: Request) -> Response:
         try:
-            answer = self._http.request(
-                request.method,
-                request.path,
-                params={name: value for name, value in request.query.items() if value is not None},
-                headers=dict(request.headers),
-                content=request.content,
-            )
+            answer = self._http.request(**request_for(request))
         except httpx.TransportError as error:
             return Response(0, reason=str(error) or type(error).__name__)
         return Response(answer.status_code, answer.headers, answer.content)
@@ -85,22 +63,23 @@ class Client:
     def _run(self, flow: Flow[Result]) -> Result:
         return flows.run(flow, self._send, time.sleep)
 
+    def _walk(self, walk: Walk[Item]) -> Iterator[Item]:
+        while not walk.done:
+            yield from self._run(walk.page())
+
     # --- reading ------------------------------------------------------------------------------
 
     def session(self) -> Mapping[str, Any]:
         """Who this client is signed in as: account, title and roles."""
-        found: Mapping[str, Any] = self._run(ask_json(Request("GET", path("session"))))
-        return found
+        return self._run(calls.session())
 
     def schemas(self) -> list[Mapping[str, Any]]:
         """The collections there are."""
-        found: list[Mapping[str, Any]] = self._run(ask_json(Request("GET", path("schemas"))))["items"]
-        return found
+        return self._run(calls.schemas())
 
     def schema(self, collection: str) -> Mapping[str, Any]:
         """The JSON Schema of a collection for this account."""
-        found: Mapping[str, Any] = self._run(ask_json(Request("GET", path("schemas", collection))))
-        return found
+        return self._run(calls.schema(collection))
 
     def list(
         self, collection: str, *, q: str | None = None, sort: str | None = None, limit: int | None = None
@@ -109,50 +88,25 @@ class Client:
 
         `q` are words to find, `sort` is like `-due_on,number`, `limit` ends the walk.
         """
-        left, cursor = limit, None
-        while left is None or left > 0:
-            size = _PAGE if left is None else min(left, _PAGE)
-            query = {"q": q, "sort": sort, "limit": size, "cursor": cursor}
-            page = self._run(ask_json(Request("GET", path("records", collection), query)))
-            yield from map(record_from, page["items"])
-            left = None if left is None else left - len(page["items"])
-            cursor = page["next"]
-            if cursor is None:
-                return
+        return self._walk(calls.records(collection, q, sort, limit))
 
     def get(self, collection: str, key: Any, *, by: str | None = None) -> Record:
         """A record by its key, or by the value of another unique field."""
-        return record_from(self._run(ask_json(Request("GET", _address(collection, key, by)))))
+        return self._run(calls.get(collection, key, by))
 
     def form(self, collection: str, key: Any) -> Form:
         """All an edit form of this record needs."""
-        return form_from(self._run(ask_json(Request("GET", path("records", collection, key, "form")))))
+        return self._run(calls.form(collection, key))
 
     def history(self, collection: str, key: Any, *, limit: int | None = None) -> Iterator[Entry]:
         """The record's changes, newest first; pages are fetched as they are needed."""
-        left, below = limit, None
-        while left is None or left > 0:
-            size = _PAGE if left is None else min(left, _PAGE)
-            query = {"limit": size, "below": below}
-            page = self._run(ask_json(Request("GET", path("records", collection, key, "history"), query)))
-            yield from map(entry_from, page["items"])
-            left = None if left is None else left - len(page["items"])
-            below = page["next"]
-            if below is None:
-                return
+        return self._walk(calls.history(collection, key, limit))
 
     # --- changing -----------------------------------------------------------------------------
 
     def create(self, collection: str, fields: Mapping[str, Any], *, reason: str | None = None) -> Record:
         """Creates a record and returns it as saved, defaults included."""
-        request = Request(
-            "POST",
-            path("records", collection),
-            {"reason": reason},
-            {"Content-Type": _JSON, **_key()},
-            flows.write_json(dict(fields)),
-        )
-        return record_from(self._run(ask_json(request)))
+        return self._run(calls.create(collection, fields, reason))
 
     def update(
         self,
@@ -160,8 +114,8 @@ class Client:
         key: Any,
         fields: Mapping[str, Any],
         *,
-        seen: Record | str | None = None,
-        base: Record | int | None = None,
+        seen: Seen = None,
+        base: Base = None,
         reason: str | None = None,
     ) -> Record:
         """Changes the given fields, no others, and returns the record as saved. None clears a field.
@@ -171,16 +125,56 @@ class Client:
         version: changes of others to other fields are kept, and `ConflictError` tells of those to
         the same fields. With neither, the last write wins, field by field.
         """
-        body = flows.write_json(dict(fields))
-        return record_from(self._change(collection, key, _MERGE_PATCH, body, seen, base, reason))
+        return self._run(calls.update(collection, key, fields, seen, base, reason))
 
+    @contextmanager
     def edit(
+        self, collection: str, key: Any, *, record: Record | None = None, reason: str | None = None
+    ) -> Iterator[Draft]:
+        """A record to work on: at the end of the with statement what was changed is saved, nothing else.
+
+            with client.edit("stations", "PS-014") as station:
+                station["pumps"] += 1
+                del station["access_notes"]
+
+        What others changed meanwhile in other fields is kept; for the same fields `ConflictError` is
+        raised. When the body raises, nothing is sent. `record` is what to begin from, if it was read.
+        """
+        draft = Draft(collection, key, record or self.get(collection, key))
+        yield draft
+        self._run(calls.save(draft, reason))
+
+    def edit_with(
+        self,
+        collection: str,
+        key: Any,
+        work: Callable[[Draft], None],
+        *,
+        reason: str | None = None,
+        attempts: int = 5,
+    ) -> Record:
+        """The same with a function that works on the draft: it is called again while others are quicker.
+
+        Whenever others changed the same fields meanwhile, the record is read anew and `work` is
+        called with it, up to `attempts` times; then `ConflictError` is raised. Returns the record as saved.
+        """
+        for left in range(attempts - 1, -1, -1):
+            draft = Draft(collection, key, self.get(collection, key))
+            work(draft)
+            try:
+                return self._run(calls.save(draft, reason))
+            except ConflictError:
+                if not left:
+                    raise
+        raise ValueError("attempts must be at least 1")
+
+    def send_edits(
         self,
         collection: str,
         key: Any,
         edits: Sequence[Mapping[str, Any]],
         *,
-        seen: Record | str | None = None,
+        seen: Seen = None,
         reason: str | None = None,
     ) -> Record:
         """Makes edits at the service, such as `{"at": "/pumps", "increase_by": 1}`, all or none.
@@ -188,15 +182,11 @@ class Client:
         They are made of the stored value, so none of many at once is lost. Raises `ConflictError` when
         an edit's `only_if` does not hold.
         """
-        body = flows.write_json({"edits": [dict(one) for one in edits]})
-        return record_from(self._change(collection, key, _EDITS, body, seen, None, reason))
+        return self._run(calls.send_edits(collection, key, edits, seen, reason))
 
-    def preview(
-        self, collection: str, key: Any, fields: Mapping[str, Any], *, base: Record | int | None = None
-    ) -> Preview:
+    def preview(self, collection: str, key: Any, fields: Mapping[str, Any], *, base: Base = None) -> Preview:
         """What `update` would do with these fields, and what is wrong with them; saves nothing."""
-        body = flows.write_json(dict(fields))
-        return preview_from(self._change(collection, key, _MERGE_PATCH, body, None, base, None, preview=True))
+        return self._run(calls.preview(collection, key, fields, base))
 
     def replace(
         self,
@@ -204,22 +194,15 @@ class Client:
         key: Any,
         fields: Mapping[str, Any],
         *,
-        seen: Record | str | None = None,
+        seen: Seen = None,
         reason: str | None = None,
     ) -> Record:
         """Puts these fields in the place of all that can be set; what is left out gets its default."""
-        headers = {"Content-Type": _JSON, **_seen(seen), **_key()}
-        body = flows.write_json(dict(fields))
-        request = Request("PUT", _address(collection, key), {"reason": reason}, headers, body)
-        return record_from(self._run(ask_json(request)))
+        return self._run(calls.replace(collection, key, fields, seen, reason))
 
-    def delete(
-        self, collection: str, key: Any, *, seen: Record | str | None = None, reason: str | None = None
-    ) -> Record:
+    def delete(self, collection: str, key: Any, *, seen: Seen = None, reason: str | None = None) -> Record:
         """Deletes a record and returns its last copy; `seen` as for `update`."""
-        headers = {**_seen(seen), **_key()}
-        request = Request("DELETE", _address(collection, key), {"reason": reason}, headers)
-        return record_from(self._run(ask_json(request)))
+        return self._run(calls.delete(collection, key, seen, reason))
 
     def batch(self, items: Sequence[Mapping[str, Any]], *, atomic: bool = True) -> tuple[BatchResult, ...]:
         """Does several things in one request: all or nothing, or with `atomic=False` each on its own.
@@ -227,38 +210,4 @@ class Client:
         An item is like `{"action": "update", "collection": "tickets", "key": "T-1", "fields": {...}}`;
         docs/http.md lists what one may hold. The results come in the order of the items.
         """
-        body = flows.write_json({"items": [dict(one) for one in items], "atomic": atomic})
-        request = Request("POST", path("batch"), {}, {"Content-Type": _JSON}, body)
-        return batch_from(self._run(ask_batch(request)))
-
-    def _change(
-        self,
-        collection: str,
-        key: Any,
-        kind: str,
-        body: bytes,
-        seen: Record | str | None,
-        base: Record | int | None,
-        reason: str | None,
-        *,
-        preview: bool = False,
-    ) -> Any:
-        version = base.version if isinstance(base, Record) else base
-        query = {"reason": reason, "base": version, "preview": "true" if preview else None}
-        headers = {"Content-Type": kind, **_seen(seen), **_key()}
-        return self._run(ask_json(Request("PATCH", _address(collection, key), query, headers, body)))
-
-
-def _address(collection: str, key: Any, by: str | None = None) -> str:
-    return path("records", collection, *(("by", by) if by else ()), key)
-
-
-def _seen(seen: Record | str | None) -> dict[str, str]:
-    if seen is None:
-        return {}
-    return {"If-Match": seen.etag if isinstance(seen, Record) else seen}
-
-
-def _key() -> dict[str, str]:
-    """An idempotency key: with it a change can be sent again when no answer came, and is made once."""
-    return {"Idempotency-Key": uuid.uuid4().hex}
+        return self._run(calls.batch(items, atomic))

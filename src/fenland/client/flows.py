@@ -6,7 +6,7 @@ Nothing here opens a connection, so one body of logic serves every kind of clien
 from __future__ import annotations
 
 import json
-from collections.abc import Callable, Generator, Mapping
+from collections.abc import Awaitable, Callable, Generator, Mapping
 from dataclasses import dataclass, field
 from decimal import Decimal
 from typing import Any, TypeVar
@@ -128,6 +128,23 @@ def ask_batch(request: Request) -> Flow[Any]:
         return error.problem
 
 
+def headers_for(token: str | None, via: str) -> dict[str, str]:
+    """What every request of a client carries."""
+    headers = {"Fenland-Via": via, "Accept": "application/json"}
+    return headers | {"Authorization": f"Bearer {token}"} if token else headers
+
+
+def request_for(request: Request) -> dict[str, Any]:
+    """A request as httpx takes it."""
+    return {
+        "method": request.method,
+        "url": request.path,
+        "params": {name: value for name, value in request.query.items() if value is not None},
+        "headers": dict(request.headers),
+        "content": request.content,
+    }
+
+
 def run(flow: Flow[Result], send: Callable[[Request], Response], sleep: Callable[[float], None]) -> Result:
     """Drives a flow to its end with blocking functions."""
     answer: Any = None
@@ -139,6 +156,26 @@ def run(flow: Flow[Result], send: Callable[[Request], Response], sleep: Callable
                 answer = None
             else:
                 answer = send(step)
+    except StopIteration as end:
+        result: Result = end.value
+        return result
+
+
+async def run_async(
+    flow: Flow[Result],
+    send: Callable[[Request], Awaitable[Response]],
+    sleep: Callable[[float], Awaitable[None]],
+) -> Result:
+    """Drives a flow to its end with coroutine functions."""
+    answer: Any = None
+    try:
+        while True:
+            step = flow.send(answer)
+            if isinstance(step, Pause):
+                await sleep(step.seconds)
+                answer = None
+            else:
+                answer = await send(step)
     except StopIteration as end:
         result: Result = end.value
         return result

@@ -38,6 +38,10 @@ class Problem:
     detail: str
     params: Mapping[str, Any] = field(default_factory=dict)
 
+    def as_data(self) -> list[Any]:
+        """Its parts in order, for keeping."""
+        return [self.pointer, self.code, self.detail, dict(self.params)]
+
     def as_json(self) -> dict[str, Any]:
         """The shape clients see: the parameters stand beside pointer, code and detail."""
         return {"pointer": self.pointer, "code": self.code, "detail": self.detail, **self.params}
@@ -112,6 +116,39 @@ class Invalid(Refusal):
         what = "one thing is" if count == 1 else f"{count} things are"
         super().__init__(f"Nothing was saved: {what} to be corrected.")
         self.problems = tuple(problems)
+
+
+#: Every kind of refusal by its code, for refusals that were kept.
+REFUSALS: Mapping[str, type[Refusal]] = {
+    kind.code: kind
+    for kind in (
+        NotSignedIn,
+        NotFound,
+        NotPermitted,
+        VersionMismatch,
+        VersionRequired,
+        UnsupportedMedia,
+        TooLarge,
+        Malformed,
+        Conflict,
+        KeyReused,
+        Unavailable,
+        StorageFull,
+    )
+}
+
+
+def refusal_data(refusal: Refusal) -> dict[str, Any]:
+    """A refusal as JSON that `refusal_from` reads."""
+    problems = [one.as_data() for one in refusal.problems] if isinstance(refusal, Invalid) else None
+    return {"code": refusal.code, "detail": refusal.detail, "extra": refusal.extra, "problems": problems}
+
+
+def refusal_from(data: Mapping[str, Any]) -> Refusal:
+    """The refusal that `refusal_data` wrote."""
+    if data["problems"] is not None:
+        return Invalid([Problem(*one) for one in data["problems"]])
+    return REFUSALS[data["code"]](data["detail"], **data["extra"])
 
 
 def pointer_to(*steps: str | int) -> str:

@@ -13,10 +13,11 @@ from typing import Any, Literal
 
 from fenland.core.access import Actor
 from fenland.core.definitions import Collection
-from fenland.core.problems import Malformed, Refusal
+from fenland.core.problems import Malformed, Refusal, refusal_data, refusal_from
 from fenland.service.create import CreateRequest, create_within
 from fenland.service.delete import DeleteRequest, delete_within
 from fenland.service.finding import permit
+from fenland.service.once import SAVED, Form, Once, once
 from fenland.service.saving import Saved
 from fenland.service.service import Call, Service
 from fenland.service.update import UpdateRequest, update_within
@@ -100,7 +101,35 @@ class _Run:
         return Outcome(saved, resource.collection.name, created=isinstance(request, CreateRequest))
 
 
-def batch(service: Service, call: Call, items: Sequence[Item], *, atomic: bool) -> list[Outcome]:
+def _keep(outcomes: list[Outcome]) -> dict[str, Any]:
+    return {
+        "outcomes": [
+            {
+                "saved": SAVED.keep(one.saved) if one.saved is not None else None,
+                "refusal": refusal_data(one.refusal) if one.refusal is not None else None,
+                "collection": one.collection,
+                "created": one.created,
+            }
+            for one in outcomes
+        ]
+    }
+
+
+def _give(kept: dict[str, Any]) -> list[Outcome]:
+    return [
+        Outcome(
+            SAVED.give(one["saved"]) if one["saved"] is not None else None,
+            one["collection"],
+            one["created"],
+            refusal_from(one["refusal"]) if one["refusal"] is not None else None,
+        )
+        for one in kept["outcomes"]
+    ]
+
+
+def batch(
+    service: Service, call: Call, items: Sequence[Item], *, atomic: bool, asked: Once | None = None
+) -> list[Outcome]:
     """Carries the items out in order and returns what became of each."""
     actor = service.authenticate(call)
 
@@ -117,7 +146,7 @@ def batch(service: Service, call: Call, items: Sequence[Item], *, atomic: bool) 
         return outcomes
 
     try:
-        return service.database.write(work)
+        return service.database.write(once(service, actor, asked, work, Form(_keep, _give)))
     except _Broken as broken:
         done = [replace(one, saved=None) for one in broken.outcomes]
         return [*done, *(Outcome() for _ in items[len(done) :])]

@@ -12,7 +12,7 @@ from fenland.core.limits import check_record
 from fenland.core.problems import Invalid, Problem
 from fenland.core.rules import Rules, lenient
 from fenland.service.finding import permit
-from fenland.service.once import Once, once
+from fenland.service.once import SAVED, Once, once
 from fenland.service.saving import NamingConflicts, Saved, check_others, history_entry
 from fenland.service.service import Call, Resource, Service
 from fenland.storage.sqlite import Connection
@@ -40,7 +40,7 @@ def create(service: Service, call: Call, request: CreateRequest) -> Saved:
     def work(connection: Connection) -> Saved:
         return create_within(service, connection, call, actor, resource, request, given)
 
-    return service.database.write(once(service, actor, request.once, work))
+    return service.database.write(once(service, actor, request.once, work, SAVED))
 
 
 def create_within(

@@ -13,7 +13,7 @@ from typing import Any
 from fenland.core.access import Actor
 from fenland.core.problems import Conflict
 from fenland.service.finding import UNCONDITIONAL, Address, Preconditions, Record, find, meet, permit
-from fenland.service.once import Once, once
+from fenland.service.once import SAVED, Once, once
 from fenland.service.saving import NamingConflicts, Saved, history_entry, save_changes
 from fenland.service.service import Call, Resource, Service
 from fenland.storage.sqlite import Connection
@@ -49,7 +49,7 @@ def delete(service: Service, call: Call, request: DeleteRequest) -> Saved:
     def work(connection: Connection) -> Saved:
         return delete_within(service, connection, call, actor, resource, request)
 
-    return service.database.write(once(service, actor, request.once, work))
+    return service.database.write(once(service, actor, request.once, work, SAVED))
 
 
 def delete_within(

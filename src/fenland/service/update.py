@@ -33,7 +33,7 @@ from fenland.service.finding import (
     permit,
     visible,
 )
-from fenland.service.once import Once, once
+from fenland.service.once import SAVED, Once, once
 from fenland.service.saving import Saved, check_others, save_changes
 from fenland.service.service import Call, Resource, Service
 from fenland.storage.sqlite import Connection
@@ -87,7 +87,7 @@ def update(service: Service, call: Call, request: UpdateRequest) -> Saved:
     def work(connection: Connection) -> Saved:
         return update_within(service, connection, call, actor, resource, request)
 
-    return service.database.write(once(service, actor, request.once, work))
+    return service.database.write(once(service, actor, request.once, work, SAVED))
 
 
 def preview(service: Service, call: Call, request: UpdateRequest) -> Preview:

@@ -22,7 +22,7 @@ from fenland.service.service import Service
 from fenland.service.update import UpdateRequest
 from fenland.web.answering import Answer, json_answer
 from fenland.web.errors import KINDS
-from fenland.web.reading import JSON, body_of, call_of, query_of
+from fenland.web.reading import JSON, body_of, call_of, once_of, query_of
 
 _MEMBERS = {
     "create": ("action", "collection", "fields", "as", "reason"),
@@ -129,7 +129,10 @@ def register(app: Flask, service: Service) -> None:
             raise Malformed('The body must be {"items": [...], "atomic": true or false}.')
         if len(items) > service.limits.batch:
             raise beyond("batch_limit", service.limits.batch, f"The batch has {len(items)} items.")
-        outcomes = batch(service, call, [_item(service, one) for one in items], atomic=atomic)
+        todo = [_item(service, one) for one in items]
+        outcomes = batch(service, call, todo, atomic=atomic, asked=once_of(request, service.limits))
         results = [_result(service, one) for one in outcomes]
         done = not atomic or all(one["status"] < 300 for one in results)
-        return json_answer({"done": done, "results": results}, 200 if done else 422)
+        repeated = any(one.saved is not None and one.saved.repeated for one in outcomes)
+        headers = {"Fenland-Repeated": "true"} if repeated else {}
+        return json_answer({"done": done, "results": results}, 200 if done else 422, headers)

@@ -1,0 +1,192 @@
+"""The client for asyncio programs: the same calls as `Client`, awaited."""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import AsyncIterator, Awaitable, Callable, Mapping, Sequence
+from contextlib import asynccontextmanager
+from types import TracebackType
+from typing import Any, TypeVar
+
+import httpx
+
+from fenland.client import calls, flows
+from fenland.client.calls import Base, Seen, Walk
+from fenland.client.drafts import Draft
+from fenland.client.errors import ConflictError
+from fenland.client.flows import Flow, Request, Response, headers_for, request_for
+from fenland.client.records import BatchResult, Entry, Form, Preview, Record
+
+Result = TypeVar("Result")
+Item = TypeVar("Item")
+
+
+class AsyncClient:
+    """`Client` for asyncio: every method does what the one of that name does there, and is awaited."""
+
+    def __init__(
+        self,
+        address: str,
+        token: str | None = None,
+        *,
+        via: str = "client",
+        timeout: float = 30.0,
+        transport: httpx.AsyncBaseTransport | None = None,
+    ) -> None:
+        headers = headers_for(token, via)
+        self._http = httpx.AsyncClient(
+            base_url=address, headers=headers, timeout=timeout, transport=transport
+        )
+
+    async def __aenter__(self) -> AsyncClient:
+        return self
+
+    async def __aexit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
+        await self.close()
+
+    async def close(self) -> None:
+        """Closes the connections."""
+        await self._http.aclose()
+
+    async def _send(self, request: Request) -> Response:
+        try:
+            answer = await self._http.request(**request_for(request))
+        except httpx.TransportError as error:
+            return Response(0, reason=str(error) or type(error).__name__)
+        return Response(answer.status_code, answer.headers, answer.content)
+
+    async def _run(self, flow: Flow[Result]) -> Result:
+        return await flows.run_async(flow, self._send, asyncio.sleep)
+
+    async def _walk(self, walk: Walk[Item]) -> AsyncIterator[Item]:
+        while not walk.done:
+            for item in await self._run(walk.page()):
+                yield item
+
+    # --- reading ------------------------------------------------------------------------------
+
+    async def session(self) -> Mapping[str, Any]:
+        """See `Client.session`."""
+        return await self._run(calls.session())
+
+    async def schemas(self) -> list[Mapping[str, Any]]:
+        """See `Client.schemas`."""
+        return await self._run(calls.schemas())
+
+    async def schema(self, collection: str) -> Mapping[str, Any]:
+        """See `Client.schema`."""
+        return await self._run(calls.schema(collection))
+
+    def list(
+        self, collection: str, *, q: str | None = None, sort: str | None = None, limit: int | None = None
+    ) -> AsyncIterator[Record]:
+        """See `Client.list`."""
+        return self._walk(calls.records(collection, q, sort, limit))
+
+    async def get(self, collection: str, key: Any, *, by: str | None = None) -> Record:
+        """See `Client.get`."""
+        return await self._run(calls.get(collection, key, by))
+
+    async def form(self, collection: str, key: Any) -> Form:
+        """See `Client.form`."""
+        return await self._run(calls.form(collection, key))
+
+    def history(self, collection: str, key: Any, *, limit: int | None = None) -> AsyncIterator[Entry]:
+        """See `Client.history`."""
+        return self._walk(calls.history(collection, key, limit))
+
+    # --- changing -----------------------------------------------------------------------------
+
+    async def create(
+        self, collection: str, fields: Mapping[str, Any], *, reason: str | None = None
+    ) -> Record:
+        """See `Client.create`."""
+        return await self._run(calls.create(collection, fields, reason))
+
+    async def update(
+        self,
+        collection: str,
+        key: Any,
+        fields: Mapping[str, Any],
+        *,
+        seen: Seen = None,
+        base: Base = None,
+        reason: str | None = None,
+    ) -> Record:
+        """See `Client.update`."""
+        return await self._run(calls.update(collection, key, fields, seen, base, reason))
+
+    @asynccontextmanager
+    async def edit(
+        self, collection: str, key: Any, *, record: Record | None = None, reason: str | None = None
+    ) -> AsyncIterator[Draft]:
+        """See `Client.edit`: `async with client.edit(…) as record`."""
+        draft = Draft(collection, key, record or await self.get(collection, key))
+        yield draft
+        await self._run(calls.save(draft, reason))
+
+    async def edit_with(
+        self,
+        collection: str,
+        key: Any,
+        work: Callable[[Draft], Awaitable[None] | None],
+        *,
+        reason: str | None = None,
+        attempts: int = 5,
+    ) -> Record:
+        """See `Client.edit_with`; `work` may be a coroutine function."""
+        for left in range(attempts - 1, -1, -1):
+            draft = Draft(collection, key, await self.get(collection, key))
+            waiting = work(draft)
+            if waiting is not None:
+                await waiting
+            try:
+                return await self._run(calls.save(draft, reason))
+            except ConflictError:
+                if not left:
+                    raise
+        raise ValueError("attempts must be at least 1")
+
+    async def send_edits(
+        self,
+        collection: str,
+        key: Any,
+        edits: Sequence[Mapping[str, Any]],
+        *,
+        seen: Seen = None,
+        reason: str | None = None,
+    ) -> Record:
+        """See `Client.send_edits`."""
+        return await self._run(calls.send_edits(collection, key, edits, seen, reason))
+
+    async def preview(
+        self, collection: str, key: Any, fields: Mapping[str, Any], *, base: Base = None
+    ) -> Preview:
+        """See `Client.preview`."""
+        return await self._run(calls.preview(collection, key, fields, base))
+
+    async def replace(
+        self,
+        collection: str,
+        key: Any,
+        fields: Mapping[str, Any],
+        *,
+        seen: Seen = None,
+        reason: str | None = None,
+    ) -> Record:
+        """See `Client.replace`."""
+        return await self._run(calls.replace(collection, key, fields, seen, reason))
+
+    async def delete(
+        self, collection: str, key: Any, *, seen: Seen = None, reason: str | None = None
+    ) -> Record:
+        """See `Client.delete`."""
+        return await self._run(calls.delete(collection, key, seen, reason))
+
+    async def batch(
+        self, items: Sequence[Mapping[str, Any]], *, atomic: bool = True
+    ) -> tuple[BatchResult, ...]:
+        """See `Client.batch`."""
+        return await self._run(calls.batch(items, atomic))
