@@ -88,6 +88,12 @@ def test_edits_and_previews(run: Run) -> None:
     assert "hours  1.50 → 1.00" in saved.stdout
     assert "Old pump" in saved.stdout
     run("edit", "tickets", "T-0005", "--exclude", "parts=fuse", "--increase", "hours=0.25")
+    shown = run(
+        "edit", "tickets", "T-0005", "--set", "priority=1", "--clear", "description", "--preview"
+    ).stdout
+    assert "priority  4 → 1" in shown
+    assert "description  Old pump → –" in shown
+    assert "Nothing to change" in run("edit", "tickets", "T-0005", "--set", "priority=4").stdout
     wrong = run("edit", "tickets", "T-0005", "--increase", "hours=some", "--append", "tilte=x", code=2).stderr
     assert "not a number" in wrong
     assert "Did you mean 'title'?" in wrong
@@ -121,6 +127,8 @@ def test_batches_from_a_file(run: Run, tmp_path: Path) -> None:
     assert "item 4: There is no 'PS-999'" in told
     assert "Nothing was changed" in told
     assert "8 of 9 were carried out" in run("batch", str(file), "--each", code=7).stderr
+    results = run("batch", str(file), "--each", "--json", code=7).stdout.splitlines()
+    assert [json.loads(line)["status"] for line in results] == [200] * 3 + [404] + [200] * 5
     file.write_text("{")
     assert "changes.jsonl:1" in run("batch", str(file), code=2).stderr
 

@@ -13,6 +13,7 @@ from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn
 
 from fenland.cli.console import Exit, err, escape, fail, out
 from fenland.cli.signing import PANEL, signed_in
+from fenland.core.values import write_json
 
 #: Items sent in one request when each stands on its own; all-or-nothing is always one request.
 _AT_A_TIME = 100
@@ -37,6 +38,7 @@ def _items(file: Path) -> list[dict[str, Any]]:
 def batch(
     file: Path = typer.Argument(help="JSON Lines, an item a line; - reads standard input."),
     each: bool = typer.Option(False, "--each", help="Each item on its own, in place of all or nothing."),
+    as_json: bool = typer.Option(False, "--json", help="Answer with JSON Lines, a result for each item."),
 ) -> None:
     """Carry out creates, updates and deletes from a file of JSON Lines, all or nothing.
 
@@ -51,6 +53,8 @@ def batch(
         for start in range(0, len(items), size):
             results = client.batch(items[start : start + size], atomic=not each)
             for number, result in enumerate(results, start + 1):
+                if as_json:
+                    sys.stdout.write(write_json(result.problem).decode() + "\n")
                 if not result.done and result.status != 424:
                     refused += 1
                     _tell(number, result.problem)
@@ -58,7 +62,8 @@ def batch(
     if refused:
         kept = f"{len(items) - refused} of {len(items)} were carried out" if each else "Nothing was changed"
         fail(f"{kept}; {refused} refused.", Exit.INVALID)
-    out.print(f"[green]✓[/] {len(items)} carried out.")
+    if not as_json:
+        out.print(f"[green]✓[/] {len(items)} carried out.")
 
 
 def _tell(number: int, problem: Any) -> None:

@@ -80,6 +80,10 @@ def _edit_value(schema: Mapping[str, Any], verb: str, text: str) -> Any:
         return read_text("number", text)
     if verb == "append":
         return text
+    if verb == "clear":
+        return True
+    if verb == "set":
+        return read_text(_type(schema), text)
     return [read_text(_type(schema.get("items", {"type": "string"})), text)]
 
 

@@ -172,10 +172,13 @@ def _saved(key: str, before: Record, record: Record, as_json: bool) -> None:
 def edit(
     collection: str = _COLLECTION,
     key: str = _KEY,
+    set_to: list[str] = typer.Option([], "--set", metavar="NAME=VALUE", help="Give a field this value."),
+    clear: list[str] = _CLEAR,
     increase: list[str] = typer.Option([], metavar="NAME=NUMBER", help="Add to a number; -1 takes away."),
     append: list[str] = typer.Option([], metavar="NAME=TEXT", help="Add to the end of a text."),
     include: list[str] = typer.Option([], metavar="NAME=MEMBER", help="Put into a list, once."),
     exclude: list[str] = typer.Option([], metavar="NAME=MEMBER", help="Take out of a list."),
+    preview: bool = typer.Option(False, "--preview", help="Show what would change, and save nothing."),
     reason: str | None = _REASON,
     as_json: bool = _JSON,
 ) -> None:
@@ -183,10 +186,20 @@ def edit(
 
     [bold]fenland edit tickets T-0042 --increase hours=0.5 --include parts="shear pin"[/]
     """
-    verbs = (("increase_by", increase), ("append", append), ("include", include), ("exclude", exclude))
+    verbs = (
+        ("set", set_to),
+        ("clear", [f"{name}=" for name in clear]),
+        ("increase_by", increase),
+        ("append", append),
+        ("include", include),
+        ("exclude", exclude),
+    )
     with signed_in() as client:
         schema = client.schema(collection)
         edits = read_edits(schema, verbs)
+        if preview:
+            _show_preview(client.preview(collection, key, edits), as_json)
+            return
         before = client.get(collection, key)
         record = client.send_edits(collection, key, edits, reason=reason)
     _saved(key, before, record, as_json)

@@ -162,10 +162,15 @@ class AsyncClient:
         return await self._run(calls.send_edits(collection, key, edits, seen, reason))
 
     async def preview(
-        self, collection: str, key: Any, fields: Mapping[str, Any], *, base: Base = None
+        self,
+        collection: str,
+        key: Any,
+        change: Mapping[str, Any] | Sequence[Mapping[str, Any]],
+        *,
+        base: Base = None,
     ) -> Preview:
         """See `Client.preview`."""
-        return await self._run(calls.preview(collection, key, fields, base))
+        return await self._run(calls.preview(collection, key, change, base))
 
     async def replace(
         self,

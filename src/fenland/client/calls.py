@@ -140,10 +140,15 @@ def save(draft: Draft, reason: str | None) -> Flow[Record]:
     return draft.saved
 
 
-def preview(collection: str, key: Any, fields: Mapping[str, Any], base: Base) -> Flow[Preview]:
-    """What an update would do."""
-    body = write_json(dict(fields))
-    found = yield from _change(collection, key, _MERGE_PATCH, body, None, base, None, preview=True)
+def preview(
+    collection: str, key: Any, change: Mapping[str, Any] | Sequence[Mapping[str, Any]], base: Base
+) -> Flow[Preview]:
+    """What an update, or edits, would do."""
+    if isinstance(change, Mapping):
+        kind, body = _MERGE_PATCH, write_json(dict(change))
+    else:
+        kind, body = _EDITS, write_json({"edits": [dict(one) for one in change]})
+    found = yield from _change(collection, key, kind, body, None, base, None, preview=True)
     return preview_from(found)
 
 

@@ -184,9 +184,19 @@ class Client:
         """
         return self._run(calls.send_edits(collection, key, edits, seen, reason))
 
-    def preview(self, collection: str, key: Any, fields: Mapping[str, Any], *, base: Base = None) -> Preview:
-        """What `update` would do with these fields, and what is wrong with them; saves nothing."""
-        return self._run(calls.preview(collection, key, fields, base))
+    def preview(
+        self,
+        collection: str,
+        key: Any,
+        change: Mapping[str, Any] | Sequence[Mapping[str, Any]],
+        *,
+        base: Base = None,
+    ) -> Preview:
+        """What `update` would do with these fields, or `send_edits` with these edits; saves nothing.
+
+        What is wrong with them is part of the answer.
+        """
+        return self._run(calls.preview(collection, key, change, base))
 
     def replace(
         self,
