@@ -24,13 +24,19 @@ def _field_at(fields: Mapping[str, Field], steps: Sequence[str]) -> Field | None
     return item
 
 
+def _takes_empty(item: Field) -> bool:
+    """Whether an empty text can be a value of the field; a number, a date or a choice has none."""
+    chosen = item.enum is not None and "" not in item.enum
+    return item.type == "string" and item.format is None and item.references is None and not chosen
+
+
 def _value(item: Field, texts: Sequence[str]) -> Any:
     if item.type == "array" and item.items is not None and item.items.type != "object":
         # One empty text is how a form says "none of them".
         return [read_text(item.items.type, text) for text in texts if text != ""]
     text = texts[-1]
-    if text == "" and item.type != "string":
-        # No text means a blank number; what a blank does, the field says, and null unless it does.
+    if text == "" and not _takes_empty(item):
+        # What a blank does, the field says, and null unless it does.
         return None if item.blank == "store" else ""
     if item.type == "boolean" and text == "on":
         return True

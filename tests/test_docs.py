@@ -1,0 +1,135 @@
+"""The pages say what is so: the tables of docs/updates.md are run, and every code has its heading."""
+
+from __future__ import annotations
+
+import io
+import json
+import re
+from collections.abc import Iterator
+from decimal import Decimal
+from pathlib import Path
+from typing import Any
+
+import httpx
+import pytest
+from ruamel.yaml import YAML
+
+from fenland.core.reading import definitions_from
+from fenland.service.accounts import issue_token, put_account
+from fenland.service.service import open_service
+from fenland.service.settings import Settings
+from fenland.web.app import create_app
+from fenland.web.errors import KINDS
+
+ROOT = Path(__file__).parents[1]
+PAGE = (ROOT / "docs" / "updates.md").read_text()
+
+_CASES = re.compile(
+    r"<!-- (?P<method>\w+) (?P<kind>\S+) ?(?P<query>\S*) -->\n\|.*\n\|-.*\n(?P<rows>(?:\|.*\n)+)"
+)
+_CELL = re.compile(r"`([^`]*)`")
+
+
+def _rows() -> Iterator[Any]:
+    for table in _CASES.finditer(PAGE):
+        for row in table["rows"].splitlines():
+            stored, sent, then = row.strip("| ").split(" | ")
+            title = f"{table['kind']} {table['query']} {sent}"
+            yield pytest.param(table["method"], table["kind"], table["query"], stored, sent, then, id=title)
+
+
+ROWS = list(_rows())
+
+
+@pytest.fixture(scope="module")
+def visits(tmp_path_factory: pytest.TempPathFactory) -> Iterator[httpx.Client]:
+    text = PAGE.split("```yaml\n")[1].split("```")[0]
+    described = YAML(typ="safe").load(io.StringIO(text))
+    described["fields"]["level"]["multipleOf"] = Decimal("0.01")
+    definitions = definitions_from({"visits": described})
+    service = open_service(definitions, tmp_path_factory.mktemp("visits") / "visits.db")
+    for name in ("ada", "ben"):
+        put_account(service, name, name, [])
+        issue_token(service, name, token=f"token-{name}")
+    transport = httpx.WSGITransport(create_app(service, Settings()))
+    headers = {"Authorization": "Bearer token-ada"}
+    with httpx.Client(transport=transport, base_url="http://visits", headers=headers) as client:
+        yield client
+    service.close()
+
+
+def _exact(text: str) -> Any:
+    return json.loads(text, parse_float=Decimal)
+
+
+@pytest.mark.parametrize(("method", "kind", "query", "stored", "sent", "then"), ROWS)
+def test_a_row_of_the_page_on_updates(
+    visits: httpx.Client, method: str, kind: str, query: str, stored: str, sent: str, then: str
+) -> None:
+    visits.delete("/v1/records/visits/7")
+    before = _exact(_CELL.findall(stored)[0])
+    given = {"number": 7, "title": "Weir", **before}
+    for name in ("version", "crew"):
+        given.pop(name, None)
+    made = visits.post(
+        "/v1/records/visits",
+        content=json.dumps(given, default=float),
+        headers={"Content-Type": "application/json"},
+    )
+    assert made.status_code == 201, made.text
+    assert before.items() <= _exact(made.text).items()
+    body = _CELL.findall(sent)[0]
+    answer = visits.request(
+        method, f"/v1/records/visits/7{query}", content=body, headers={"Content-Type": kind}
+    )
+    now = visits.get("/v1/records/visits/7")
+    if then.startswith("`"):
+        assert answer.status_code == 200, answer.text
+        assert _exact(_CELL.findall(then)[0]).items() <= _exact(now.text).items()
+        assert answer.content == now.content
+        # Decimals are answered with all the digits of their field, so they are compared as text too.
+        for number in re.findall(r'"level": ([0-9.]+)', then):
+            assert f'"level":{number}' in now.text
+    else:
+        assert answer.status_code == int(then[:3])
+        told = [f"{one['code']} {one['pointer']}" for one in answer.json().get("errors", ())]
+        assert told == _CELL.findall(then)
+        assert now.content == made.content
+
+
+def test_the_page_has_every_kind_of_case() -> None:
+    assert len(ROWS) > 65
+    assert {row.values[1] for row in ROWS} >= {
+        "application/merge-patch+json",
+        "application/json-patch+json",
+        "application/vnd.fenland.edits+json",
+        "application/x-www-form-urlencoded",
+    }
+
+
+def _headings(page: str) -> set[str]:
+    return set(re.findall(r"^### `(.+)`$", (ROOT / "docs" / page).read_text(), re.MULTILINE))
+
+
+def test_every_code_has_its_heading() -> None:
+    sources = "".join(path.read_text() for path in (ROOT / "src" / "fenland").rglob("*.py"))
+    # A code stands before its sentence: a capital letter begins that.
+    codes = set(re.findall(r'"([a-z_]+)", f?"(?:Must|Is|Item|Another|Holds)\b', sources))
+    codes |= set(re.findall(r'Problem\([^"()]*"([a-z_]+)"', sources)) | set(
+        re.findall(r'_bound\("(\w+)"', sources)
+    )
+    headings = _headings("errors.md")
+    assert codes | KINDS.keys() <= headings, (codes | KINDS.keys()) - headings
+    assert headings <= codes | KINDS.keys() | _SAID_OTHERWISE, headings - codes - KINDS.keys()
+
+
+#: Codes whose sentence is put together elsewhere than beside them.
+_SAID_OTHERWISE = {"type", "min_length", "max_length", "min_items", "max_items", "reference", "server_kept", "unknown_field",
+                   "unknown_property", "key_characters", "fixed", "read_only", "derived", "owner", "enum", "pattern"}  # fmt: skip
+
+
+def test_links_between_pages_lead_somewhere() -> None:
+    pages = [ROOT / "README.md", ROOT / "CONTRIBUTING.md", *(ROOT / "docs").rglob("*.md")]
+    for page in pages:
+        for link in re.findall(r"\]\(([^)#:]+)(?:#[^)]*)?\)", page.read_text()):
+            assert (page.parent / link).exists(), f"{page.name}: {link}"
