@@ -225,9 +225,13 @@ def test_html_forms(http: httpx.Client, tool: dict) -> None:
     wrong = http.patch(URL, content="serial=x&nmae=1&maker/twon=1&name=", headers=kind)
     assert wrong.status_code == 422
     assert [(one["pointer"], one["code"]) for one in wrong.json()["errors"]] == [
+        ("/nmae", "unknown_field"),
         ("/serial", "type"),
         ("/maker/twon", "unknown_property"),
+        ("/name", "min_length"),
     ]
+    for both in ("maker=x&maker/town=y", "maker/town=y&maker=x"):
+        assert http.patch(URL, content=both, headers=kind).status_code == 400
     assert http.patch(URL, files={"name": ("x.txt", b"file")}).status_code == 415
     made = http.post("/v1/records/tools", content="code=T9&name=Form&serial=9", headers=kind)
     assert (made.status_code, made.json()["serial"]) == (201, 9)

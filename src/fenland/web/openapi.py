@@ -294,6 +294,7 @@ def _own_paths(limits: Limits) -> dict[str, Schema]:
         "/v1/batch": {
             "post": {
                 "operationId": "batch",
+                "parameters": _use("once"),
                 "requestBody": {"required": True, "content": _content(batch_schema(limits))},
                 "responses": {
                     "200": {

@@ -1,0 +1,43 @@
+"""The guides are tried: their JavaScript and shell run as they stand, against the sample service."""
+
+from __future__ import annotations
+
+import os
+import re
+import subprocess
+from pathlib import Path
+
+import pytest
+
+from support import Running
+
+GUIDES = Path(__file__).parents[1] / "docs" / "guides"
+
+
+def _given(sample: Running) -> dict[str, str]:
+    return {**os.environ, "ORIGIN": sample.address, "TOKEN": "sample-office"}
+
+
+@pytest.mark.parametrize("name", ["single-page-app", "offline-phone"])
+def test_the_javascript_of_a_guide_runs(sample: Running, name: str, tmp_path: Path) -> None:
+    blocks = re.findall(r"```js\n(.*?)```", (GUIDES / f"{name}.md").read_text(), re.DOTALL)
+    assert len(blocks) >= 6
+    script = tmp_path / "guide.mjs"
+    script.write_text('import assert from "node:assert/strict";\n' + "\n".join(blocks))
+    done = subprocess.run(
+        ["node", str(script)], env=_given(sample), capture_output=True, text=True, timeout=120
+    )
+    assert done.returncode == 0, done.stderr
+
+
+def test_the_calls_of_the_low_code_guide_print_what_it_says(sample: Running, tmp_path: Path) -> None:
+    page = (GUIDES / "low-code-form.md").read_text()
+    blocks = re.findall(r"```sh\n(.*?)```(?:\n\n```text\n(.*?)```)?", page, re.DOTALL)
+    assert len(blocks) >= 8
+    # One shell for all, so that what one block sets up the next can use; a mark ends each block's output.
+    script = "\n".join(f"{commands}\necho '---'" for commands, _ in blocks)
+    done = subprocess.run(
+        ["bash", "-c", script], env=_given(sample), cwd=tmp_path, capture_output=True, text=True, timeout=120
+    )
+    printed = done.stdout.split("---\n")[:-1]
+    assert printed == [expected for _, expected in blocks], done.stderr
