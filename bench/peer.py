@@ -35,10 +35,9 @@ class Base(DeclarativeBase):
 
 class Gauge(Base):
     __tablename__ = "gauges"
-    __table_args__ = (Index("gauges_by_owner", "owner", "id"),)
-    id: Mapped[int] = mapped_column(primary_key=True)
+    __table_args__ = (Index("gauges_by_owner", "owner", "code"),)
+    code: Mapped[str] = mapped_column(String(16), primary_key=True)
     owner: Mapped[str] = mapped_column(String(32))
-    code: Mapped[str] = mapped_column(String(16), unique=True)
     name: Mapped[str] = mapped_column(String(80))
     status: Mapped[str] = mapped_column(String(16))
     latitude: Mapped[float]
@@ -54,14 +53,29 @@ class Gauge(Base):
     __mapper_args__ = {"version_id_col": version}  # noqa: RUF012
 
     def to_dict(self) -> dict[str, Any]:
-        return {column.key: _plain(getattr(self, column.key)) for column in self.__table__.columns}
+        return {
+            "code": self.code,
+            "owner": self.owner,
+            "name": self.name,
+            "status": self.status,
+            "latitude": self.latitude,
+            "longitude": self.longitude,
+            "level": self.level,
+            "capacity": self.capacity,
+            "enabled": self.enabled,
+            "installed_at": _plain(self.installed_at),
+            "notes": self.notes,
+            "version": self.version,
+            "created_at": _plain(self.created_at),
+            "updated_at": _plain(self.updated_at),
+        }
 
 
 class History(Base):
     __tablename__ = "history"
     __table_args__ = (Index("history_by_gauge", "gauge", "version"),)
     id: Mapped[int] = mapped_column(primary_key=True)
-    gauge: Mapped[int]
+    gauge: Mapped[str] = mapped_column(String(16))
     version: Mapped[int] = mapped_column()
     actor: Mapped[str] = mapped_column(String(32))
     at: Mapped[datetime] = mapped_column(DateTime)
@@ -115,7 +129,7 @@ def _reply(gauge: Gauge, status: int = 200) -> Response:
 
 
 def _own(session: Any, code: str, actor: str) -> Gauge:
-    gauge = session.scalars(select(Gauge).where(Gauge.code == code)).first()
+    gauge = session.get(Gauge, code)
     if gauge is None:
         abort(404)
     if gauge.owner != actor:
@@ -145,7 +159,7 @@ def update(code: str) -> Any:
                 if after:
                     gauge.updated_at = _now()
                     entry = {
-                        "gauge": gauge.id,
+                        "gauge": gauge.code,
                         "version": gauge.version + 1,
                         "actor": actor,
                         "at": gauge.updated_at,
@@ -169,8 +183,7 @@ def create() -> Any:
     with write_lock, Session() as session:
         gauge = Gauge(owner=actor, created_at=now, updated_at=now, **fields)
         session.add(gauge)
-        session.flush()
-        entry = {"gauge": gauge.id, "version": 1, "actor": actor, "at": now, "before": {}}
+        entry = {"gauge": gauge.code, "version": 1, "actor": actor, "at": now, "before": {}}
         session.add(History(**entry, after={name: _plain(value) for name, value in fields.items()}))
         session.commit()
         return _reply(gauge, 201)
@@ -182,7 +195,7 @@ def delete(code: str) -> Any:
     with write_lock, Session() as session:
         gauge = _own(session, code, actor)
         last = _reply(gauge)
-        entry = {"gauge": gauge.id, "version": gauge.version + 1, "actor": actor, "at": _now()}
+        entry = {"gauge": gauge.code, "version": gauge.version + 1, "actor": actor, "at": _now()}
         session.add(History(**entry, before=gauge.to_dict(), after={}))
         session.delete(gauge)
         session.commit()
@@ -199,10 +212,10 @@ def read(code: str) -> Any:
 @app.get("/v1/records/gauges")
 def listed() -> Any:
     actor = _actor()
-    limit, after = min(int(request.args.get("limit", 50)), 200), int(request.args.get("after", 0))
+    limit, after = min(int(request.args.get("limit", 50)), 200), request.args.get("after", "")
     with Session() as session:
         rows = session.scalars(
-            select(Gauge).where(Gauge.owner == actor, Gauge.id > after).order_by(Gauge.id).limit(limit)
+            select(Gauge).where(Gauge.owner == actor, Gauge.code > after).order_by(Gauge.code).limit(limit)
         ).all()
         return jsonify(items=[row.to_dict() for row in rows])
 
