@@ -103,9 +103,9 @@ def text_of_strings(value: Any) -> str:
 
 
 def _exact(value: Any) -> Any:
-    if isinstance(value, Decimal):
+    if type(value) is Decimal:
         text = str(value)
-        return orjson.Fragment(format(value, "f") if "E" in text else text)
+        return orjson.Fragment(text if "E" not in text else format(value, "f"))
     raise TypeError(f"{type(value).__name__} is not a JSON value.")
 
 
