@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+import asyncio
 import os
 import re
 import subprocess
+import textwrap
+from decimal import Decimal
 from pathlib import Path
 
 import pytest
 
+from fenland.client import AsyncClient, Client
 from support import Running
 
 GUIDES = Path(__file__).parents[1] / "docs" / "guides"
@@ -28,6 +32,25 @@ def test_the_javascript_of_a_guide_runs(sample: Running, name: str, tmp_path: Pa
         ["node", str(script)], env=_given(sample), capture_output=True, text=True, timeout=120
     )
     assert done.returncode == 0, done.stderr
+
+
+def test_the_python_of_the_clients_page_runs(sample: Running) -> None:
+    page = (GUIDES.parent / "client.md").read_text()
+    page = page.replace("http://127.0.0.1:8460", sample.address).replace('token="…"', 'token="sample-office"')
+    first, *later, last = re.findall(r"```python\n(.*?)```", page, re.DOTALL)
+    known: dict[str, object] = {}
+    exec(first, known)
+    assert known["station"]["pumps"] == 3  # type: ignore[index]
+    with Client(sample.address, "sample-office") as fenland:
+        before = fenland.update("tickets", "T-0050", {"priority": 3, "parts": ["fuse"], "hours": 1})
+        known |= {"fenland": fenland, "Decimal": Decimal, "AsyncClient": AsyncClient}
+        for block in later:
+            exec(block.replace("T-0042", "T-0050"), known)
+        after = fenland.get("tickets", "T-0050")
+    assert (after["hours"], after["parts"], after["due_on"]) == (Decimal("2.50"), ["fuse", "shear pin"], None)
+    assert (after["priority"], after.version) == (2, before.version + 2)
+    exec("async def work():\n" + textwrap.indent(last, "    "), known)
+    asyncio.run(known["work"]())  # type: ignore[operator]
 
 
 def test_the_calls_of_the_low_code_guide_print_what_it_says(sample: Running, tmp_path: Path) -> None:

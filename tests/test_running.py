@@ -131,6 +131,19 @@ def test_a_stop_finishes_what_is_running(project: Path) -> None:
     raw.close()
 
 
+def test_a_revoked_token_is_refused_by_every_worker_at_once(project: Path) -> None:
+    running = start("start", project, project / "log", "--workers", "2")
+    clients = [running.client(token_of(project)) for _ in range(8)]
+    for client in clients:
+        assert client.get("/v1/session").status_code == 200
+    command = [FENLAND, "account", "revoke", "ada", "--project", str(project)]
+    subprocess.run(command, check=True, capture_output=True)
+    assert {client.get("/v1/session").status_code for client in clients} == {401}
+    for client in clients:
+        client.close()
+    assert running.stop() == 0
+
+
 def test_what_stands_in_the_way_of_a_start_is_told(project: Path, sample: Running) -> None:
     def refused(*words: str) -> str:
         done = subprocess.run([FENLAND, *words], capture_output=True, text=True, timeout=30)
