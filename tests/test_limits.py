@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Iterator
+from dataclasses import replace
 from typing import Any
 
 import httpx
@@ -97,6 +98,29 @@ def test_the_published_forms_name_the_limits(tight: httpx.Client) -> None:
     assert edits["properties"]["edits"]["maxItems"] == 5
     batch = tight.get("/v1/openapi.json").json()["paths"]["/v1/batch"]["post"]["requestBody"]
     assert batch["content"]["application/json"]["schema"]["properties"]["items"]["maxItems"] == 3
+
+
+def test_edits_that_work_through_too_much_are_refused(service: Service, http: httpx.Client) -> None:
+    service.limits = replace(service.limits, record=1_000)
+    http.post("/v1/records/tools", json={"code": "T1", "name": "Saw", "kept": "x" * 400})
+    edits = [{"at": "/kept", "append": "y"}] * 2
+    assert http.patch(URL, json={"edits": edits}, headers={"Content-Type": EDITS}).status_code == 200
+    refused = http.patch(URL, json={"edits": edits * 2}, headers={"Content-Type": EDITS})
+    assert (refused.status_code, refused.json()["limit"]) == (413, "record_limit")
+    assert http.get(URL).json()["kept"] == "x" * 400 + "yy"
+
+
+def test_a_hundred_problems_are_told_at_most(http: httpx.Client) -> None:
+    http.post("/v1/records/tools", json={"code": "T1", "name": "Saw"})
+    many = {f"x{number}": 1 for number in range(250)}
+    refused = http.patch(URL, json=many).json()
+    assert len(refused["errors"]) == 100
+    assert "250 things are to be corrected. The first 100 are listed." in refused["detail"]
+    preview = http.patch(URL + "?preview=true", json=many).json()
+    assert len(preview["errors"]) == 100
+    lenient = http.patch(URL, json=many | {"name": "Axe"}, headers={"Prefer": "handling=lenient"})
+    assert lenient.json()["name"] == "Axe"
+    assert len(lenient.headers["Fenland-Ignored"].split(", ")) == 100
 
 
 def test_limits_are_settings(monkeypatch: pytest.MonkeyPatch) -> None:

@@ -21,7 +21,7 @@ from fenland.core.names import did_you_mean
 from fenland.core.pointers import find, read_pointer
 from fenland.core.problems import Conflict, Malformed, Problem, pointer_to
 from fenland.core.validation import kind_of
-from fenland.core.values import MISSING, exact, read_json, same
+from fenland.core.values import MISSING, exact, frozen, read_json, same
 
 Verb = Callable[[Any, Any], Any]
 
@@ -61,8 +61,10 @@ def _append(stored: Any, value: Any) -> Any:
 
 def _include(stored: Any, value: Any) -> Any:
     kept = _members(stored)
+    there = set(map(frozen, kept))
     for member in value:
-        if not any(same(member, other) for other in kept):
+        if (one := frozen(member)) not in there:
+            there.add(one)
             kept.append(member)
     return kept
 
@@ -70,13 +72,18 @@ def _include(stored: Any, value: Any) -> Any:
 def _exclude(stored: Any, value: Any) -> Any:
     if stored is None:
         return None
-    return [one for one in _members(stored) if not any(same(one, other) for other in value)]
+    gone = set(map(frozen, value))
+    return [one for one in _members(stored) if frozen(one) not in gone]
 
 
 def _members(stored: Any) -> list[Any]:
     if stored is not None and not isinstance(stored, list):
         raise _Cannot("Is not a list.")
     return list(stored or ())
+
+
+def _length(value: Any) -> int:
+    return len(value) if isinstance(value, (str, list, dict)) else 1
 
 
 def _any(value: Any) -> bool:
@@ -190,12 +197,18 @@ class Edits:
 
     edits: tuple[Edit, ...]
     atomic: frozenset[str]
+    limits: Limits = DEFAULTS
 
     def against(self, stored: Mapping[str, Any], problems: list[Problem]) -> dict[str, Any]:
         """See `Patch`. Raises `Conflict` for a condition that does not hold."""
         touched: dict[str, Any] = {}
         unmet = []
+        room = self.limits.record
         for edit in self.edits:
+            # Each edit reads all of what it works on: a thousand of them on a long list are too much.
+            room -= _length(touched.get(edit.at[0], stored.get(edit.at[0])))
+            if room < 0:
+                raise beyond("record_limit", self.limits.record, "The edits work through too much.")
             now = find(stored, edit.at)
             now = None if now is MISSING else now
             pointer = pointer_to(*edit.at)
@@ -289,4 +302,4 @@ def edits_from(value: Any, limits: Limits = DEFAULTS) -> Edits:
         raise beyond("operation_limit", limits.operations, f"There are {len(value['edits'])} edits.")
     edits = tuple(_edit(number, sent) for number, sent in enumerate(value["edits"]))
     plain = {edit.at[0] for edit in edits if not _VERBS[edit.verb].atomic}
-    return Edits(edits, frozenset(edit.at[0] for edit in edits) - plain)
+    return Edits(edits, frozenset(edit.at[0] for edit in edits) - plain, limits)

@@ -24,6 +24,9 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
+#: Problems that are told at once, and looked into: more than a form can show, and no more work than that.
+MOST_PROBLEMS = 100
+
 
 @dataclass(frozen=True, slots=True)
 class Problem:
@@ -114,8 +117,9 @@ class Invalid(Refusal):
     def __init__(self, problems: Sequence[Problem]) -> None:
         count = len(problems)
         what = "one thing is" if count == 1 else f"{count} things are"
-        super().__init__(f"Nothing was saved: {what} to be corrected.")
-        self.problems = tuple(problems)
+        listed = f" The first {MOST_PROBLEMS} are listed." if count > MOST_PROBLEMS else ""
+        super().__init__(f"Nothing was saved: {what} to be corrected.{listed}")
+        self.problems = tuple(problems[:MOST_PROBLEMS])
 
 
 #: Every kind of refusal by its code, for refusals that were kept.

@@ -13,7 +13,7 @@ from typing import Any
 from fenland.core.definitions import Blank, Collection, Field
 from fenland.core.names import RESERVED_FIELDS, did_you_mean
 from fenland.core.patches import MergePatch, Patch, Replacement
-from fenland.core.problems import Problem, pointer_to
+from fenland.core.problems import MOST_PROBLEMS, Problem, pointer_to
 from fenland.core.validation import REFUSED, Check, compile_nullable
 from fenland.core.values import MISSING, same
 
@@ -101,7 +101,8 @@ class Rules:
         for name in unknown:
             refused.add(name)
             if name not in RESERVED_FIELDS:
-                detail = f"There is no field {name!r}. {did_you_mean(name, self.collection.fields)}"
+                hint = did_you_mean(name, self.collection.fields) if len(problems) < MOST_PROBLEMS else ""
+                detail = f"There is no field {name!r}. {hint}"
                 problems.append(Problem(pointer_to(name), "unknown_field", detail))
             elif not same(stored.get(name), touched[name]):
                 detail = f"{name} {_SERVER_KEPT}. Leave it out."

@@ -16,7 +16,7 @@ from fenland.core.definitions import Field
 from fenland.core.formats import READERS
 from fenland.core.names import did_you_mean
 from fenland.core.patterns import compile_pattern
-from fenland.core.problems import Problem, pointer_to
+from fenland.core.problems import MOST_PROBLEMS, Problem, pointer_to
 from fenland.core.values import exact, frozen, same
 
 Check = Callable[[Any, str, list[Problem]], Any]
@@ -324,7 +324,8 @@ def _object(field: Field) -> Check:
             if name in checks:
                 kept[name] = checks[name](member, place, problems)
             else:
-                detail = f"There is no property {name!r}. {did_you_mean(name, checks)}"
+                hint = did_you_mean(name, checks) if len(problems) < MOST_PROBLEMS else ""
+                detail = f"There is no property {name!r}. {hint}"
                 problems.append(Problem(place, "unknown_property", detail))
         for name in required:
             if name not in value:

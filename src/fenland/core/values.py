@@ -145,4 +145,4 @@ def frozen(value: Any) -> Any:
         return "object", frozenset((name, frozen(member)) for name, member in value.items())
     if isinstance(value, list):
         return "array", tuple(map(frozen, value))
-    return value
+    return exact(value)

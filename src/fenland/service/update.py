@@ -20,7 +20,7 @@ from fenland.core.access import Actor
 from fenland.core.definitions import Blank
 from fenland.core.limits import check_record
 from fenland.core.patches import Patch
-from fenland.core.problems import Conflict, Invalid, Malformed, Problem, pointer_to
+from fenland.core.problems import MOST_PROBLEMS, Conflict, Invalid, Malformed, Problem, pointer_to
 from fenland.core.rules import Rules, lenient
 from fenland.core.values import same
 from fenland.service.finding import (
@@ -101,7 +101,7 @@ def preview(service: Service, call: Call, request: UpdateRequest) -> Preview:
     return Preview(
         record=visible({**stored, **decision.changes}, resource),
         changes={name: (stored[name], value) for name, value in shown.items()},
-        problems=tuple(decision.problems),
+        problems=tuple(decision.problems[:MOST_PROBLEMS]),
         dropped=decision.dropped,
         version=stored["version"],
     )

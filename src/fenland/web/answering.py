@@ -9,6 +9,7 @@ from urllib.parse import quote
 
 from flask import Request
 
+from fenland.core.problems import MOST_PROBLEMS
 from fenland.core.values import write_json
 from fenland.service.finding import visible
 from fenland.service.saving import Saved
@@ -72,7 +73,7 @@ def record_answer(request: Request, resource: Resource, saved: Saved, location: 
         applied.append("handling=lenient")
         if saved.dropped:
             # Names come from outside: escaped, they can break neither the header nor the list.
-            headers["Fenland-Ignored"] = ", ".join(quote(name) for name in saved.dropped)
+            headers["Fenland-Ignored"] = ", ".join(quote(name) for name in saved.dropped[:MOST_PROBLEMS])
     minimal = prefers(request, "return=minimal")
     if minimal:
         applied.append("return=minimal")
