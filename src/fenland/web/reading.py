@@ -9,6 +9,7 @@ import hashlib
 import re
 from collections.abc import Callable, Iterable, Mapping
 from typing import Any
+from urllib.parse import parse_qsl, quote
 
 from flask import Request
 from werkzeug.exceptions import RequestEntityTooLarge
@@ -78,16 +79,26 @@ def preconditions_of(request: Request) -> Preconditions:
 
 def query_of(request: Request, *known: str) -> dict[str, str]:
     """The query's parameters. Raises `Malformed` for an unknown one, or one given twice."""
-    if not request.environ.get("QUERY_STRING"):
+    sent: str = request.environ.get("QUERY_STRING", "")
+    if not sent:
         return {}
-    found = {}
-    for name, values in request.args.lists():
+    try:
+        pairs = parse_qsl(sent.encode("latin-1").decode(), keep_blank_values=True, errors="strict")
+    except UnicodeError:
+        raise Malformed("The query is not UTF-8. Percent-encode the bytes of UTF-8.") from None
+    found: dict[str, str] = {}
+    for name, value in pairs:
         if name not in known:
             raise Malformed(f"There is no query parameter {name!r} here. {did_you_mean(name, known)}")
-        if len(values) > 1:
+        if name in found:
             raise Malformed(f"The query parameter {name!r} stands twice. Send it once.")
-        found[name] = values[0]
+        found[name] = value
     return found
+
+
+def query_with(query: Mapping[str, str], **other: Any) -> str:
+    """The text of a query with some of its parameters set otherwise."""
+    return "&".join(f"{name}={quote(str(value), safe='')}" for name, value in {**query, **other}.items())
 
 
 def whole_number(query: dict[str, str], name: str, default: int | None) -> int | None:

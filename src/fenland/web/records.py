@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from typing import Any
-from urllib.parse import quote, urlencode
+from urllib.parse import quote
 
 from flask import Flask, Request
 from flask.globals import request_ctx
@@ -35,6 +35,7 @@ from fenland.web.reading import (
     preconditions_of,
     prefers,
     query_of,
+    query_with,
     whole_number,
 )
 
@@ -81,7 +82,7 @@ class _Routes:
             body["count"] = listed.count
         headers = {}
         if listed.next is not None:
-            onward = urlencode({**query, "cursor": listed.next})
+            onward = query_with(query, cursor=listed.next)
             headers["Link"] = f'<{quote(request.path)}?{onward}>; rel="next"'
         return json_answer(body, headers=headers)
 
@@ -154,7 +155,7 @@ class _Routes:
         )
         headers = {}
         if found.next is not None:
-            onward = urlencode({**query, "below": found.next})
+            onward = query_with(query, below=found.next)
             headers["Link"] = f'<{quote(request.path)}?{onward}>; rel="next"'
         return json_answer({"items": found.items, "next": found.next}, headers=headers)
 
