@@ -248,3 +248,30 @@ def test_nonsense_is_answered_and_never_fails(sample: Running) -> None:
         assert client.patch(STATION, content=large, headers=JSON).status_code == 413
     assert len(NONSENSE) >= 50
     assert "Traceback" not in sample.log.read_text(errors="replace")
+
+
+def test_of_many_who_want_one_key_one_gets_it(project: Path) -> None:
+    running = start("start", project, project / "log", "--workers", "2")
+    answers: list[httpx.Response] = []
+    gate = threading.Barrier(8)
+
+    def take(slug: str) -> None:
+        with running.client(token_of(project)) as client:
+            client.get("/v1/session")
+            gate.wait(20)
+            answers.append(client.post("/v1/records/notes", json={"slug": slug, "title": "Mine"}))
+
+    for slug in ("first", "second", "third"):
+        answers.clear()
+        threads = [threading.Thread(target=take, args=(slug,)) for _ in range(8)]
+        for thread in threads:
+            thread.start()
+        for thread in threads:
+            thread.join()
+        assert sorted(answer.status_code for answer in answers) == [201] + [422] * 7
+        for answer in answers:
+            if answer.status_code == 422:
+                assert [(one["pointer"], one["code"]) for one in answer.json()["errors"]] == [
+                    ("/slug", "unique")
+                ]
+    assert running.stop() == 0
