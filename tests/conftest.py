@@ -95,10 +95,14 @@ def service(tmp_path: Path) -> Iterator[Service]:
 
 
 @pytest.fixture
-def http(service: Service) -> Iterator[httpx.Client]:
+def transport(service: Service) -> httpx.WSGITransport:
+    """The app, called without a socket."""
+    return httpx.WSGITransport(create_app(service, Settings(title="Workshop")))
+
+
+@pytest.fixture
+def http(transport: httpx.WSGITransport) -> Iterator[httpx.Client]:
     """The whole app, called without a socket, as olga of the office."""
-    app = create_app(service, Settings(title="Workshop"))
-    transport = httpx.WSGITransport(app)
     headers = {"Authorization": f"Bearer {TOKENS['olga'][1]}"}
     with httpx.Client(transport=transport, base_url="http://workshop", headers=headers) as client:
         yield client

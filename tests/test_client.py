@@ -24,15 +24,7 @@ from fenland.client import (
     calls,
     flows,
 )
-from fenland.service.service import Service
-from fenland.service.settings import Settings
-from fenland.web.app import create_app
 from support import TOKENS
-
-
-@pytest.fixture
-def transport(service: Service) -> httpx.WSGITransport:
-    return httpx.WSGITransport(create_app(service, Settings()))
 
 
 @pytest.fixture

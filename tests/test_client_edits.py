@@ -18,9 +18,6 @@ from fenland.client import AsyncClient, Client, ConflictError, InvalidError, Unr
 from fenland.client.drafts import Draft, same
 from fenland.client.records import Record
 from fenland.core.patches import merge
-from fenland.service.service import Service
-from fenland.service.settings import Settings
-from fenland.web.app import create_app
 from support import TOKENS
 
 
@@ -35,11 +32,6 @@ class InTasks(httpx.AsyncBaseTransport):
             httpx.Request(request.method, request.url, headers=request.headers, content=await request.aread())
         )
         return httpx.Response(answer.status_code, headers=answer.headers, content=answer.read())
-
-
-@pytest.fixture
-def transport(service: Service) -> httpx.WSGITransport:
-    return httpx.WSGITransport(create_app(service, Settings()))
 
 
 @pytest.fixture

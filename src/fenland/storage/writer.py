@@ -115,47 +115,36 @@ class Writer:
                 fcntl.flock(self._lock_file, fcntl.LOCK_EX)
 
     def _settle(self, batch: list[_Job]) -> None:
-        if len(batch) > 1 and (self._together(batch) or self._in_savepoints(batch)):
+        if len(batch) > 1 and (self._together(batch, guarded=False) or self._together(batch, guarded=True)):
             return
         for job in batch:
             self._by_itself(job)
 
-    def _together(self, batch: list[_Job]) -> bool:
-        """One transaction for all. False when it was lost, or undone, and nothing of it is kept."""
+    def _together(self, batch: list[_Job], *, guarded: bool) -> bool:
+        """One transaction for all. False when it was lost, or undone, and nothing of it is kept.
+
+        Guarded, each piece has a savepoint and can be undone alone, which costs all of them more.
+        """
         connection = self._connection
         try:
             connection.execute("BEGIN IMMEDIATE")
             for job in batch:
                 job.error, before = None, connection.total_changes
+                if guarded:
+                    connection.execute("SAVEPOINT piece")
                 try:
                     job.result = job.work(connection)
                 except BaseException as error:
                     job.error = translated(error) if isinstance(error, Error) else error
-                    if connection.total_changes != before or not connection.in_transaction:
+                    if not connection.in_transaction:
+                        return False
+                    if guarded:
+                        connection.execute("ROLLBACK TO piece")
+                    elif connection.total_changes != before:
                         self._undo()
                         return False
-            self._commit()
-        except Error:
-            self._undo()
-            return False
-        return True
-
-    def _in_savepoints(self, batch: list[_Job]) -> bool:
-        """The same, each piece guarded, so that one can be undone alone; dearer for all of them."""
-        execute = self._connection.execute
-        try:
-            execute("BEGIN IMMEDIATE")
-            for job in batch:
-                job.error = None
-                execute("SAVEPOINT piece")
-                try:
-                    job.result = job.work(self._connection)
-                except BaseException as error:
-                    if not self._connection.in_transaction:
-                        return False
-                    job.error = translated(error) if isinstance(error, Error) else error
-                    execute("ROLLBACK TO piece")
-                execute("RELEASE piece")
+                if guarded:
+                    connection.execute("RELEASE piece")
             self._commit()
         except Error:
             self._undo()
