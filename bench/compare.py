@@ -125,6 +125,14 @@ def fill(module: str, database: Path, count: int = RECORDS) -> None:
     )
 
 
+def workers_at(port: int) -> list[str]:
+    """The processes of a side, by the port they were given; the last is a worker."""
+    found = subprocess.run(
+        ["pgrep", "-f", f"granian.*--port {port}"], capture_output=True, text=True, check=True
+    )
+    return found.stdout.split()
+
+
 def slow_sync(folder: Path, milliseconds: float) -> dict[str, str]:
     """Builds the stand-in for a slow disk; returns the environment that a server needs to feel it."""
     library = folder / "slow_sync.so"

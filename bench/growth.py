@@ -42,11 +42,8 @@ def updates_of(count: int) -> compare.Maker:
 
 def resident(port: int) -> int:
     """The memory of the workers that listen on a port, in kilobytes."""
-    found = subprocess.run(
-        ["pgrep", "-f", f"granian.*--port {port}"], capture_output=True, text=True, check=True
-    )
     total = 0
-    for process in found.stdout.split():
+    for process in compare.workers_at(port):
         lines = Path(f"/proc/{process}/status").read_text().splitlines()
         total += sum(int(line.split()[1]) for line in lines if line.startswith("VmRSS"))
     return total

@@ -68,10 +68,7 @@ def main() -> None:
                 kwargs={"clients": asked.clients, "seconds": asked.seconds + 3},
             )
             busy.start()
-            found = subprocess.run(
-                ["pgrep", "-f", f"granian.*--port {port}"], capture_output=True, text=True, check=True
-            )
-            worker = found.stdout.split()[-1]
+            worker = compare.workers_at(port)[-1]
             command = [
                 "py-spy",
                 "record",

@@ -14,7 +14,7 @@ from fenland.core.reading import definitions_from
 from fenland.service.accounts import issue_token, put_account, revoke_tokens
 from fenland.service.service import Call, Service
 from fenland.storage.database import open_database
-from fenland.storage.known import LONGEST
+from fenland.storage.known import LONGEST, Mark
 
 DEFINITIONS = definitions_from({"notes": {"fields": {"text": {"type": "string"}}}}, ["office"])
 CALL = Call("a-token")
@@ -92,3 +92,10 @@ def test_what_a_crash_left_unsaid_is_found_out_soon(both: tuple[Service, Service
     clock.moment += LONGEST
     with pytest.raises(NotSignedIn):
         both[0].authenticate(CALL)
+
+
+def test_the_mark_has_its_room_on_the_disk_from_the_start(tmp_path: Path) -> None:
+    mark = Mark(tmp_path / "a.lock")
+    # A hole would read as zeros, and need room at its first change, when there may be none.
+    assert (tmp_path / "a.lock").read_bytes() == mark.read() != bytes(8)
+    mark.close()

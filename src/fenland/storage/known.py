@@ -29,10 +29,13 @@ class Mark:
     """Eight bytes in a file, mapped into every process that opens it."""
 
     def __init__(self, path: Path) -> None:
+        """Raises `OSError` when the file cannot be made."""
         file = os.open(path, os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o600)
         try:
             if os.fstat(file).st_size < _BYTES:
-                os.ftruncate(file, _BYTES)
+                # Written, not only made longer: a hole would have to be filled when the mark is first
+                # set through memory, and where the disk is full by then that ends the process.
+                os.pwrite(file, os.urandom(_BYTES), 0)
             self._shared = mmap.mmap(file, _BYTES)
         finally:
             os.close(file)
