@@ -11,7 +11,7 @@ from typing import Any
 from data import OWNERS, gauges
 from fenland.core.access import Actor
 from fenland.core.reading import definitions_from
-from fenland.service.accounts import issue_token, put_account
+from fenland.service.accounts import add_account, issue_token
 from fenland.service.create import CreateRequest, create, create_within
 from fenland.service.service import Call, Service, open_service
 from fenland.service.settings import Settings
@@ -51,7 +51,7 @@ def fill(count: int) -> None:
     """Creates the accounts and the gauges through the use cases."""
     service = _open()
     for number in range(OWNERS):
-        put_account(service, f"owner-{number}", "", [])
+        add_account(service, f"owner-{number}", "", [])
         issue_token(service, f"owner-{number}", token=f"token-{number}")
     for place, fields in enumerate(gauges(count)):
         call = Call(f"token-{place % OWNERS}", "api", "")

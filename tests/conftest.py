@@ -11,7 +11,7 @@ import pytest
 
 from fenland.core.limits import Limits
 from fenland.core.reading import definitions_from
-from fenland.service.accounts import issue_token, put_account
+from fenland.service.accounts import add_account, issue_token
 from fenland.service.service import Service, open_service
 from fenland.service.settings import Settings
 from fenland.web.app import create_app
@@ -88,7 +88,7 @@ def service(tmp_path: Path) -> Iterator[Service]:
     definitions = definitions_from(_exact(WORKSHOP), ["office", "crew"])
     found = open_service(definitions, tmp_path / "workshop.db", Limits(body=20_000))
     for name, (role, token) in TOKENS.items():
-        put_account(found, name, name.capitalize(), [role] if role else [])
+        add_account(found, name, name.capitalize(), [role] if role else [])
         issue_token(found, name, token=token)
     yield found
     found.close()

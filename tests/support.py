@@ -8,10 +8,21 @@ import socket
 import subprocess
 import sys
 import time
+from collections.abc import Iterator, Mapping
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 import httpx
+
+from fenland.core.limits import DEFAULTS, Limits
+from fenland.core.problems import Conflict
+from fenland.core.reading import definitions_from
+from fenland.service.accounts import add_account, issue_token
+from fenland.service.service import Service, open_service
+from fenland.service.settings import Settings
+from fenland.web.app import create_app
 
 FENLAND = str(Path(sys.executable).with_name("fenland"))
 
@@ -26,6 +37,22 @@ TOKENS = {
 
 def bearer(name: str) -> dict[str, str]:
     return {"Authorization": f"Bearer {TOKENS[name][1]}"}
+
+
+@contextmanager
+def workshop_of(
+    described: Mapping[str, Any], path: Path, limits: Limits = DEFAULTS
+) -> Iterator[tuple[Service, httpx.Client]]:
+    """A service over other collections, with the usual accounts, and the app as olga of the office."""
+    service = open_service(definitions_from(described, ["office", "crew"]), path, limits)
+    for name, (role, token) in TOKENS.items():
+        with suppress(Conflict):
+            add_account(service, name, name.capitalize(), [role] if role else [])
+            issue_token(service, name, token=token)
+    transport = httpx.WSGITransport(create_app(service, Settings(title="Workshop")))
+    with httpx.Client(transport=transport, base_url="http://workshop", headers=bearer("olga")) as http:
+        yield service, http
+    service.close()
 
 
 def free_port() -> int:

@@ -184,7 +184,7 @@ def test_a_new_project_is_whole_and_mistakes_are_told(run: Run, tmp_path: Path) 
     ]
     run("account", "token", "adda", "--project", str(folder), code=4)
     assert (
-        "2 revoked"
+        "2 tokens of ada revoked"
         in (
             run("account", "token", "ada", "--project", str(folder)),
             run("account", "revoke", "ada", "--project", str(folder)),

@@ -62,7 +62,7 @@ def test_edits_previews_and_merging(client: Client) -> None:
     assert clash.value.problem["conflicts"] == [{"pointer": "/serial", "base": 1, "current": 3, "yours": 5}]
     found = client.preview("tools", "A1", {"name": "", "note": "y"})
     assert found.changes["note"] == {"before": "x", "after": "y"}
-    assert found.errors[0]["code"] == "min_length"
+    assert found.errors[0].code == "min_length"
     replaced = client.replace("tools", "A1", {"name": "Axe"})
     assert (replaced["note"], replaced["name"]) == (None, "Axe")
 

@@ -68,14 +68,16 @@ def test_what_a_draft_sends_makes_the_record_what_the_draft_is(before: dict, aft
         draft[name] = value
     for name in before.keys() - after.keys():
         del draft[name]
-    changes = draft.changes()
+    changes, cleared = draft.changes(), draft.cleared()
+    assert set(cleared) == {name for name in before if before[name] is not None and after.get(name) is None}
+    changes |= dict.fromkeys(cleared)
     for name in before.keys() | after.keys():
         wanted = _without_nulls(after.get(name))
         if name in changes:
             assert same(merge(before.get(name), changes[name]), wanted)
             assert name not in before or not same(before[name], after.get(name))
         else:
-            assert same(before[name], wanted)
+            assert same(before.get(name), wanted)
     assert dict(draft.record) == before
 
 

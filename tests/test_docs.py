@@ -15,7 +15,7 @@ import pytest
 from ruamel.yaml import YAML
 
 from fenland.core.reading import definitions_from
-from fenland.service.accounts import issue_token, put_account
+from fenland.service.accounts import add_account, issue_token
 from fenland.service.service import open_service
 from fenland.service.settings import Settings
 from fenland.web.app import create_app
@@ -49,7 +49,7 @@ def visits(tmp_path_factory: pytest.TempPathFactory) -> Iterator[httpx.Client]:
     definitions = definitions_from({"visits": described})
     service = open_service(definitions, tmp_path_factory.mktemp("visits") / "visits.db")
     for name in ("ada", "ben"):
-        put_account(service, name, name, [])
+        add_account(service, name, name, [])
         issue_token(service, name, token=f"token-{name}")
     transport = httpx.WSGITransport(create_app(service, Settings()))
     headers = {"Authorization": "Bearer token-ada"}

@@ -15,6 +15,7 @@ from fenland.core.problems import Unavailable
 from fenland.core.reading import definitions_from
 from fenland.service.service import Service
 from fenland.storage.database import DatabaseRefused, open_database
+from fenland.storage.sqlite import make_engine, writing_connection
 from fenland.storage.writer import Writer
 
 NOTES = {"notes": {"fields": {"text": {"type": "string"}}}}
@@ -62,9 +63,10 @@ def test_a_decimal_goes_in_and_out_exactly(service: Service) -> None:
 
 @pytest.fixture
 def writer(tmp_path: Path) -> Writer:
-    connection = sqlite3.connect(tmp_path / "w.db", isolation_level=None, check_same_thread=False)
-    connection.execute("CREATE TABLE t (n INTEGER UNIQUE)")
-    return Writer(connection, tmp_path / "w.lock", longest_queue=40)
+    engine = make_engine(tmp_path / "w.db", writing=True)
+    found = Writer(lambda: writing_connection(engine), tmp_path / "w.lock", longest_queue=40)
+    found.run(lambda connection: connection.execute("CREATE TABLE t (n INTEGER UNIQUE)"))
+    return found
 
 
 @contextmanager
@@ -168,7 +170,9 @@ def test_databases_that_do_not_fit_are_refused_with_a_reason(tmp_path: Path) -> 
     open_database(path, definitions_from(NOTES)).close()
     open_database(path, definitions_from(NOTES)).close()
     changed = {"notes": {"fields": {"text": {"type": "integer"}, "more": {"type": "string"}}}}
-    with pytest.raises(DatabaseRefused, match="field more is new; field text is kept differently"):
+    with pytest.raises(
+        DatabaseRefused, match="field more is new; field text holds texts, and would hold whole numbers"
+    ):
         open_database(path, definitions_from(changed))
     raw = sqlite3.connect(path)
     raw.execute("UPDATE fenland_meta SET value = '99' WHERE name = 'layout'")
@@ -176,7 +180,7 @@ def test_databases_that_do_not_fit_are_refused_with_a_reason(tmp_path: Path) -> 
     raw.commit()
     with pytest.raises(DatabaseRefused, match="newer version"):
         open_database(path, definitions_from(NOTES))
-    raw.execute("UPDATE fenland_meta SET value = '1' WHERE name = 'layout'")
+    raw.execute("UPDATE fenland_meta SET value = '2' WHERE name = 'layout'")
     raw.commit()
     raw.close()
     with pytest.raises(DatabaseRefused, match="did not make"):

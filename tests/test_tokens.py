@@ -11,7 +11,7 @@ import pytest
 from fenland.core.identity import timestamp
 from fenland.core.problems import NotSignedIn
 from fenland.core.reading import definitions_from
-from fenland.service.accounts import issue_token, put_account, revoke_tokens
+from fenland.service.accounts import add_account, change_account, issue_token, revoke_tokens
 from fenland.service.service import Call, Service
 from fenland.storage.database import open_database
 from fenland.storage.known import LONGEST, Mark
@@ -40,7 +40,7 @@ def both(tmp_path: Path, clock: Clock) -> Iterator[tuple[Service, Service]]:
     """Two services on one database, as two processes have them."""
     path = tmp_path / "notes.db"
     pair = tuple(Service(DEFINITIONS, open_database(path, DEFINITIONS), clock=clock) for _ in range(2))
-    put_account(pair[0], "olga", "Olga", ["office"])
+    add_account(pair[0], "olga", "Olga", ["office"])
     issue_token(pair[0], "olga", token="a-token")
     yield pair[0], pair[1]
     for service in pair:
@@ -59,7 +59,7 @@ def test_a_token_is_looked_up_once(both: tuple[Service, Service], monkeypatch: p
 @pytest.mark.parametrize("by", [0, 1])
 def test_every_process_heeds_a_change_at_once(both: tuple[Service, Service], by: int) -> None:
     assert [service.authenticate(CALL).roles for service in both] == [{"office"}] * 2
-    put_account(both[by], "olga", "Olga", [])
+    change_account(both[by], "olga", roles=[])
     assert [service.authenticate(CALL).roles for service in both] == [frozenset()] * 2
     revoke_tokens(both[by], "olga")
     for service in both:

@@ -4,18 +4,21 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from contextlib import contextmanager
+from dataclasses import asdict
+from datetime import timedelta
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 import typer
 from rich.table import Table
 
-from fenland.cli.console import Exit, escape, fail, out, print_json
+from fenland.cli.console import Exit, escape, fail, moment, out, print_json
 from fenland.cli.projects import PANEL, open_project
-from fenland.core.problems import Invalid, NotFound
+from fenland.core.problems import Conflict, Invalid, NotFound
 
 if TYPE_CHECKING:
     from fenland.service.service import Service
+    from fenland.storage.accounts import Account
 
 commands = typer.Typer(help="Keep the accounts of a project and their tokens.", no_args_is_help=True)
 
@@ -37,10 +40,16 @@ def _service(folder: Path) -> Iterator[Service]:
         yield service
     except NotFound as error:
         fail(error.detail, Exit.NOT_FOUND)
+    except Conflict as error:
+        fail(error.detail, Exit.CONFLICT)
     except Invalid as error:
         fail(" ".join(f"{one.pointer[1:]}: {one.detail}" for one in error.problems), Exit.INVALID)
     finally:
         service.close()
+
+
+def _account_json(account: Account) -> dict[str, object]:
+    return {"name": account.name, "title": account.title, "roles": sorted(account.roles)}
 
 
 def _told(account: str, token: str, as_json: bool) -> None:
@@ -59,22 +68,45 @@ def add(
     project: Path = _PROJECT,
     as_json: bool = _JSON,
 ) -> None:
-    """Add an account and print its first token. For one that is there: set its title and roles."""
-    from fenland.service.accounts import issue_token, list_accounts, put_account
+    """Add an account and print its first token. One that is there is left as it is, and told of."""
+    from fenland.service.accounts import add_account, issue_token
 
     with _service(project) as service:
-        known = name in [account.name for account in list_accounts(service)]
-        account = put_account(service, name, title, role)
-        if known:
-            out.print(f"[green]✓[/] {escape(account.title)} now has the roles: {', '.join(role) or 'none'}.")
-            return
+        add_account(service, name, title, role)
         _told(name, issue_token(service, name, label="first"), as_json)
+
+
+@commands.command()
+def change(
+    name: str = typer.Argument(help="The account's name."),
+    title: str | None = typer.Option(None, help="What people call them from now on."),
+    role: list[str] = typer.Option([], help="The roles it has from now on; repeat for several."),
+    no_roles: bool = typer.Option(False, "--no-roles", help="Take every role away."),
+    project: Path = _PROJECT,
+    as_json: bool = _JSON,
+) -> None:
+    """Change an account's title or roles, from this moment on; what is not named stays."""
+    from fenland.service.accounts import change_account
+
+    if role and no_roles:
+        fail("--role and --no-roles are both given. Use one of them.", Exit.USAGE)
+    if title is None and not role and not no_roles:
+        fail("Nothing to change. Name --title, --role or --no-roles.", Exit.USAGE)
+    with _service(project) as service:
+        roles = role if role or no_roles else None
+        account = change_account(service, name, title=title, roles=roles)
+    if as_json:
+        print_json(_account_json(account))
+        return
+    named = ", ".join(sorted(account.roles)) or "none"
+    out.print(f"[green]✓[/] {escape(name)} is {escape(account.title)}, roles: {escape(named)}.")
 
 
 @commands.command()
 def token(
     name: str = typer.Argument(help="The account's name."),
     label: str = typer.Option("", help="What the token is for."),
+    days: int | None = typer.Option(None, min=1, max=36500, help="Let it end after so many days."),
     project: Path = _PROJECT,
     as_json: bool = _JSON,
 ) -> None:
@@ -82,16 +114,52 @@ def token(
     from fenland.service.accounts import issue_token
 
     with _service(project) as service:
-        _told(name, issue_token(service, name, label=label), as_json)
+        lifetime = None if days is None else timedelta(days=days)
+        _told(name, issue_token(service, name, label=label, lifetime=lifetime), as_json)
 
 
 @commands.command()
-def revoke(name: str = typer.Argument(help="The account's name."), project: Path = _PROJECT) -> None:
-    """Revoke every token of an account, from this moment on."""
+def tokens(
+    name: str = typer.Argument(help="The account's name."),
+    project: Path = _PROJECT,
+    as_json: bool = _JSON,
+) -> None:
+    """List an account's tokens: what each is for, and when it ends. The tokens themselves are not kept."""
+    from fenland.service.accounts import list_tokens
+
+    with _service(project) as service:
+        found = list_tokens(service, name)
+    if as_json:
+        print_json([asdict(one) for one in found])
+        return
+    table = Table("Id", "For", "Made", "Ends", box=None, header_style="bold", pad_edge=False)
+    for one in found:
+        ends = "never" if one.expires_at is None else moment(one.expires_at)
+        table.add_row(one.id, escape(one.label), moment(one.created_at), ends)
+    out.print(
+        table if found else f"{escape(name)} has no tokens. Make one with: fenland account token {name}"
+    )
+
+
+@commands.command()
+def revoke(
+    name: str = typer.Argument(help="The account's name."),
+    token_id: str | None = typer.Option(
+        None, "--token", metavar="ID", help="Only the token with this id, as `account tokens` lists it."
+    ),
+    project: Path = _PROJECT,
+    as_json: bool = _JSON,
+) -> None:
+    """Revoke every token of an account, or one of them, from this moment on."""
     from fenland.service.accounts import revoke_tokens
 
     with _service(project) as service:
-        out.print(f"[green]✓[/] {revoke_tokens(service, name)} revoked.")
+        count = revoke_tokens(service, name, token_id)
+    if as_json:
+        print_json({"account": name, "revoked": count})
+        return
+    noun = "token" if count == 1 else "tokens"
+    out.print(f"[green]✓[/] {count} {noun} of {escape(name)} revoked.")
 
 
 @commands.command("list")
@@ -102,7 +170,7 @@ def list_all(project: Path = _PROJECT, as_json: bool = _JSON) -> None:
     with _service(project) as service:
         found = list_accounts(service)
     if as_json:
-        print_json([{"name": one.name, "title": one.title, "roles": sorted(one.roles)} for one in found])
+        print_json([_account_json(one) for one in found])
         return
     table = Table("Name", "Title", "Roles", box=None, header_style="bold", pad_edge=False)
     for one in found:

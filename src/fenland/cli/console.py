@@ -39,6 +39,11 @@ def escape(text: Any) -> str:
     return str(text).replace("[", "\\[")
 
 
+def moment(text: str) -> str:
+    """A moment as the service gives it, for people: in UTC, and saying so."""
+    return f"{text[:10]} {text[11:16]} UTC"
+
+
 def print_json(value: Any) -> None:
     """JSON for scripts: one value, on standard output, and nothing else there."""
     typer.echo(json.dumps(value, indent=2, ensure_ascii=False, default=str))

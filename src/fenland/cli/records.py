@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+from dataclasses import asdict
 from typing import TYPE_CHECKING
 
 import typer
@@ -144,13 +145,19 @@ def update(
 
 def _show_preview(found: Preview, as_json: bool) -> None:
     if as_json:
-        _print_json({"changes": found.changes, "record": found.record, "errors": list(found.errors)})
+        _print_json(
+            {
+                "changes": found.changes,
+                "record": found.record,
+                "errors": [asdict(one) for one in found.errors],
+            }
+        )
     for name, change in {} if as_json else found.changes.items():
         out.print(f"  {name}  {escape(shown(change['before']))} → [bold]{escape(shown(change['after']))}[/]")
     if not as_json and not found.changes:
         out.print("Nothing would change.")
     for one in found.errors:
-        err.print(f"[red]✗[/] {escape(one['pointer'][1:])}: {escape(one['detail'])}")
+        err.print(f"[red]✗[/] {escape(one.field)}: {escape(one.detail)}")
     if found.errors:
         raise typer.Exit(Exit.INVALID)
 

@@ -19,6 +19,7 @@ from fenland.client.drafts import Draft
 from fenland.client.errors import (
     ClientError,
     ConflictError,
+    FieldConflict,
     FieldError,
     InvalidError,
     NotFoundError,
@@ -26,6 +27,7 @@ from fenland.client.errors import (
     NotSignedInError,
     ProblemError,
     UnreachableError,
+    UnsendableError,
     VersionError,
 )
 from fenland.client.records import BatchResult, Entry, Form, Preview, Record
@@ -38,6 +40,7 @@ __all__ = [
     "ConflictError",
     "Draft",
     "Entry",
+    "FieldConflict",
     "FieldError",
     "Form",
     "InvalidError",
@@ -48,5 +51,6 @@ __all__ = [
     "ProblemError",
     "Record",
     "UnreachableError",
+    "UnsendableError",
     "VersionError",
 ]

@@ -11,7 +11,7 @@ from typing import Any, TypeVar
 import httpx
 
 from fenland.client import calls, flows
-from fenland.client.calls import Base, Seen, Walk
+from fenland.client.calls import Base, How, Seen, Walk
 from fenland.client.drafts import Draft
 from fenland.client.errors import ConflictError
 from fenland.client.flows import Flow, Request, Response, headers_for, request_for
@@ -30,13 +30,15 @@ class AsyncClient:
         token: str | None = None,
         *,
         via: str = "client",
+        name: str | None = None,
         timeout: float = 30.0,
         transport: httpx.AsyncBaseTransport | None = None,
     ) -> None:
-        headers = headers_for(token, via)
+        headers = headers_for(token, via, name)
         self._http = httpx.AsyncClient(
             base_url=address, headers=headers, timeout=timeout, transport=transport
         )
+        self._timeout = timeout
 
     async def __aenter__(self) -> AsyncClient:
         return self
@@ -54,8 +56,8 @@ class AsyncClient:
         try:
             answer = await self._http.request(**request_for(request))
         except httpx.TransportError as error:
-            return Response(0, reason=str(error) or type(error).__name__)
-        return Response(answer.status_code, answer.headers, answer.content)
+            return Response(0, reason=str(error) or type(error).__name__, patience=self._timeout)
+        return Response(answer.status_code, answer.headers, answer.content, patience=self._timeout)
 
     async def _run(self, flow: Flow[Result]) -> Result:
         return await flows.run_async(flow, self._send, asyncio.sleep)
@@ -100,10 +102,17 @@ class AsyncClient:
     # --- changing -----------------------------------------------------------------------------
 
     async def create(
-        self, collection: str, fields: Mapping[str, Any], *, reason: str | None = None
+        self,
+        collection: str,
+        fields: Mapping[str, Any],
+        *,
+        reason: str | None = None,
+        idempotency_key: str | None = None,
     ) -> Record:
         """See `Client.create`."""
-        return await self._run(calls.create(collection, fields, reason))
+        return await self._run(
+            calls.create(collection, fields, How(reason=reason, idempotency_key=idempotency_key))
+        )
 
     async def update(
         self,
@@ -111,12 +120,17 @@ class AsyncClient:
         key: Any,
         fields: Mapping[str, Any],
         *,
+        by: str | None = None,
         seen: Seen = None,
         base: Base = None,
+        clear: Sequence[str] = (),
         reason: str | None = None,
+        idempotency_key: str | None = None,
     ) -> Record:
         """See `Client.update`."""
-        return await self._run(calls.update(collection, key, fields, seen, base, reason))
+        return await self._run(
+            calls.update(collection, key, fields, How(by, seen, base, clear, reason, idempotency_key))
+        )
 
     @asynccontextmanager
     async def edit(
@@ -155,11 +169,15 @@ class AsyncClient:
         key: Any,
         edits: Sequence[Mapping[str, Any]],
         *,
+        by: str | None = None,
         seen: Seen = None,
         reason: str | None = None,
+        idempotency_key: str | None = None,
     ) -> Record:
         """See `Client.send_edits`."""
-        return await self._run(calls.send_edits(collection, key, edits, seen, reason))
+        return await self._run(
+            calls.send_edits(collection, key, edits, How(by, seen, None, (), reason, idempotency_key))
+        )
 
     async def preview(
         self,
@@ -167,10 +185,13 @@ class AsyncClient:
         key: Any,
         change: Mapping[str, Any] | Sequence[Mapping[str, Any]],
         *,
+        by: str | None = None,
+        seen: Seen = None,
         base: Base = None,
+        clear: Sequence[str] = (),
     ) -> Preview:
         """See `Client.preview`."""
-        return await self._run(calls.preview(collection, key, change, base))
+        return await self._run(calls.preview(collection, key, change, How(by, seen, base, clear)))
 
     async def replace(
         self,
@@ -178,20 +199,37 @@ class AsyncClient:
         key: Any,
         fields: Mapping[str, Any],
         *,
+        by: str | None = None,
         seen: Seen = None,
         reason: str | None = None,
+        idempotency_key: str | None = None,
     ) -> Record:
         """See `Client.replace`."""
-        return await self._run(calls.replace(collection, key, fields, seen, reason))
+        return await self._run(
+            calls.replace(collection, key, fields, How(by, seen, None, (), reason, idempotency_key))
+        )
 
     async def delete(
-        self, collection: str, key: Any, *, seen: Seen = None, reason: str | None = None
+        self,
+        collection: str,
+        key: Any,
+        *,
+        by: str | None = None,
+        seen: Seen = None,
+        reason: str | None = None,
+        idempotency_key: str | None = None,
     ) -> Record:
         """See `Client.delete`."""
-        return await self._run(calls.delete(collection, key, seen, reason))
+        return await self._run(
+            calls.delete(collection, key, How(by, seen, None, (), reason, idempotency_key))
+        )
 
     async def batch(
-        self, items: Sequence[Mapping[str, Any]], *, atomic: bool = True
+        self,
+        items: Sequence[Mapping[str, Any]],
+        *,
+        atomic: bool = True,
+        idempotency_key: str | None = None,
     ) -> tuple[BatchResult, ...]:
         """See `Client.batch`."""
-        return await self._run(calls.batch(items, atomic))
+        return await self._run(calls.batch(items, atomic, How(idempotency_key=idempotency_key)))

@@ -7,10 +7,13 @@ from __future__ import annotations
 
 import uuid
 from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+from dataclasses import replace as replace_in
 from typing import Any, Generic, TypeVar
 
+from fenland.client.body import write_json
 from fenland.client.drafts import Draft
-from fenland.client.flows import Flow, Request, ask_batch, ask_json, path, write_json
+from fenland.client.flows import Flow, Request, ask_batch, ask_json, path
 from fenland.client.records import (
     BatchResult,
     Entry,
@@ -35,8 +38,34 @@ PAGE = 200
 
 #: What a change was made from: the record, or its entity tag.
 Seen = Record | str | None
-#: The version a change was made from: the record, or the version.
-Base = Record | int | None
+#: What a change was made from: the record, its entity tag, or its version.
+Base = Record | str | int | None
+
+
+@dataclass(frozen=True, slots=True)
+class How:
+    """How a change is to be made; every change takes some of these, as arguments of the same names."""
+
+    by: str | None = None
+    seen: Seen = None
+    base: Base = None
+    clear: Sequence[str] = ()
+    reason: str | None = None
+    idempotency_key: str | None = None
+
+    def query(self) -> dict[str, Any]:
+        """The parameters of the request."""
+        base = self.base.etag if isinstance(self.base, Record) else self.base
+        return {"reason": self.reason, "base": base, "clear": ",".join(self.clear) or None}
+
+    def headers(self) -> dict[str, str]:
+        """The headers of the request. A change always has an idempotency key: it can then be sent again when
+        no answer came, and is made once.
+        """
+        headers = {"Idempotency-Key": self.idempotency_key or uuid.uuid4().hex}
+        if self.seen is not None:
+            headers["If-Match"] = self.seen.etag if isinstance(self.seen, Record) else self.seen
+        return headers
 
 
 def session() -> Flow[Mapping[str, Any]]:
@@ -105,102 +134,75 @@ def history(collection: str, key: Any, limit: int | None) -> Walk[Entry]:
     return Walk(path("records", collection, key, "history"), {}, "below", entry_from, limit)
 
 
-def create(collection: str, fields: Mapping[str, Any], reason: str | None) -> Flow[Record]:
+def create(collection: str, fields: Mapping[str, Any], how: How) -> Flow[Record]:
     """Creates a record."""
-    headers = {"Content-Type": JSON, **_key()}
-    request = Request(
-        "POST", path("records", collection), {"reason": reason}, headers, write_json(dict(fields))
-    )
+    headers = {"Content-Type": JSON, **how.headers()}
+    request = Request("POST", path("records", collection), how.query(), headers, write_json(fields))
     return record_from((yield from ask_json(request)))
 
 
-def update(
-    collection: str, key: Any, fields: Mapping[str, Any], seen: Seen, base: Base, reason: str | None
-) -> Flow[Record]:
+def update(collection: str, key: Any, fields: Mapping[str, Any], how: How) -> Flow[Record]:
     """Changes the given fields."""
-    body = write_json(dict(fields))
-    return record_from((yield from _change(collection, key, _MERGE_PATCH, body, seen, base, reason)))
+    change = _change(collection, key, fields, how)
+    return record_from((yield from ask_json(change)))
 
 
-def send_edits(
-    collection: str, key: Any, edits: Sequence[Mapping[str, Any]], seen: Seen, reason: str | None
-) -> Flow[Record]:
+def send_edits(collection: str, key: Any, edits: Sequence[Mapping[str, Any]], how: How) -> Flow[Record]:
     """Makes edits at the service."""
-    body = write_json({"edits": [dict(one) for one in edits]})
-    return record_from((yield from _change(collection, key, _EDITS, body, seen, None, reason)))
+    return record_from((yield from ask_json(_change(collection, key, edits, how))))
 
 
 def save(draft: Draft, reason: str | None) -> Flow[Record]:
     """Sends what was changed on a draft, and nothing when nothing was."""
-    changes = draft.changes()
-    if changes:
-        draft.saved = yield from update(draft.collection, draft.key, changes, None, draft.record, reason)
+    changes, cleared = draft.changes(), draft.cleared()
+    if changes or cleared:
+        how = How(base=draft.record, clear=cleared, reason=reason)
+        draft.saved = yield from update(draft.collection, draft.key, changes, how)
     else:
         draft.saved = draft.record
     return draft.saved
 
 
 def preview(
-    collection: str, key: Any, change: Mapping[str, Any] | Sequence[Mapping[str, Any]], base: Base
+    collection: str, key: Any, change: Mapping[str, Any] | Sequence[Mapping[str, Any]], how: How
 ) -> Flow[Preview]:
     """What an update, or edits, would do."""
-    if isinstance(change, Mapping):
-        kind, body = _MERGE_PATCH, write_json(dict(change))
-    else:
-        kind, body = _EDITS, write_json({"edits": [dict(one) for one in change]})
-    found = yield from _change(collection, key, kind, body, None, base, None, preview=True)
-    return preview_from(found)
+    request = _change(collection, key, change, how)
+    query = {**request.query, "preview": "true"}
+    return preview_from((yield from ask_json(replace_in(request, query=query))))
 
 
-def replace(
-    collection: str, key: Any, fields: Mapping[str, Any], seen: Seen, reason: str | None
-) -> Flow[Record]:
+def replace(collection: str, key: Any, fields: Mapping[str, Any], how: How) -> Flow[Record]:
     """Replaces a record's fields."""
-    headers = {"Content-Type": JSON, **_seen(seen), **_key()}
-    request = Request("PUT", _address(collection, key), {"reason": reason}, headers, write_json(dict(fields)))
+    headers = {"Content-Type": JSON, **how.headers()}
+    request = Request("PUT", _address(collection, key, how.by), how.query(), headers, write_json(fields))
     return record_from((yield from ask_json(request)))
 
 
-def delete(collection: str, key: Any, seen: Seen, reason: str | None) -> Flow[Record]:
+def delete(collection: str, key: Any, how: How) -> Flow[Record]:
     """Deletes a record."""
-    request = Request("DELETE", _address(collection, key), {"reason": reason}, {**_seen(seen), **_key()})
+    request = Request("DELETE", _address(collection, key, how.by), how.query(), how.headers())
     return record_from((yield from ask_json(request)))
 
 
-def batch(items: Sequence[Mapping[str, Any]], atomic: bool) -> Flow[tuple[BatchResult, ...]]:
+def batch(items: Sequence[Mapping[str, Any]], atomic: bool, how: How) -> Flow[tuple[BatchResult, ...]]:
     """Does several things in one request."""
-    body = write_json({"items": [dict(one) for one in items], "atomic": atomic})
-    request = Request("POST", path("batch"), {}, {"Content-Type": JSON, **_key()}, body)
+    body = write_json({"items": list(items), "atomic": atomic})
+    request = Request("POST", path("batch"), {}, {"Content-Type": JSON, **how.headers()}, body)
     return batch_from((yield from ask_batch(request)))
 
 
 def _change(
-    collection: str,
-    key: Any,
-    kind: str,
-    body: bytes,
-    seen: Seen,
-    base: Base,
-    reason: str | None,
-    *,
-    preview: bool = False,
-) -> Flow[Any]:
-    version = base.version if isinstance(base, Record) else base
-    query = {"reason": reason, "base": version, "preview": "true" if preview else None}
-    headers = {"Content-Type": kind, **_seen(seen), **_key()}
-    return (yield from ask_json(Request("PATCH", _address(collection, key), query, headers, body)))
+    collection: str, key: Any, change: Mapping[str, Any] | Sequence[Mapping[str, Any]], how: How
+) -> Request:
+    """The request for fields to change, or for edits."""
+    if isinstance(change, Mapping):
+        kind, body = _MERGE_PATCH, write_json(change)
+    else:
+        kind, body = _EDITS, write_json({"edits": list(change)})
+    headers = {"Content-Type": kind, **how.headers()}
+    return Request("PATCH", _address(collection, key, how.by), how.query(), headers, body)
 
 
 def _address(collection: str, key: Any, by: str | None = None) -> str:
     return path("records", collection, *(("by", by) if by else ()), key)
-
-
-def _seen(seen: Seen) -> dict[str, str]:
-    if seen is None:
-        return {}
-    return {"If-Match": seen.etag if isinstance(seen, Record) else seen}
-
-
-def _key() -> dict[str, str]:
-    """An idempotency key: with it a change can be sent again when no answer came, and is made once."""
-    return {"Idempotency-Key": uuid.uuid4().hex}

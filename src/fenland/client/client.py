@@ -11,7 +11,7 @@ from typing import Any, TypeVar
 import httpx
 
 from fenland.client import calls, flows
-from fenland.client.calls import Base, Seen, Walk
+from fenland.client.calls import Base, How, Seen, Walk
 from fenland.client.drafts import Draft
 from fenland.client.errors import ConflictError
 from fenland.client.flows import Flow, Request, Response, headers_for, request_for
@@ -24,6 +24,12 @@ Item = TypeVar("Item")
 class Client:
     """A connection to one service as one account.
 
+    `timeout` is how many seconds each step of a request may take without an answer (connecting, sending,
+    waiting for the next bytes), and how long after the first try a request is sent again at most.
+    `name` is for a program that keeps a queue of unsent changes: a random text of its own, kept with them.
+    The service knows the program's earlier changes by it, and does not take them for others' when a later
+    one has the same base. Programs that change one record from several threads at once leave it out.
+
     Every method raises a `ClientError`: `UnreachableError` when no answer came, else the
     `ProblemError` of what the service said. Reads and changes are tried again by themselves when no
     answer came: every change carries an idempotency key, so the service makes it once.
@@ -35,11 +41,13 @@ class Client:
         token: str | None = None,
         *,
         via: str = "client",
+        name: str | None = None,
         timeout: float = 30.0,
         transport: httpx.BaseTransport | None = None,
     ) -> None:
-        headers = headers_for(token, via)
+        headers = headers_for(token, via, name)
         self._http = httpx.Client(base_url=address, headers=headers, timeout=timeout, transport=transport)
+        self._timeout = timeout
 
     def __enter__(self) -> Client:
         return self
@@ -57,8 +65,8 @@ class Client:
         try:
             answer = self._http.request(**request_for(request))
         except httpx.TransportError as error:
-            return Response(0, reason=str(error) or type(error).__name__)
-        return Response(answer.status_code, answer.headers, answer.content)
+            return Response(0, reason=str(error) or type(error).__name__, patience=self._timeout)
+        return Response(answer.status_code, answer.headers, answer.content, patience=self._timeout)
 
     def _run(self, flow: Flow[Result]) -> Result:
         return flows.run(flow, self._send, time.sleep)
@@ -104,9 +112,18 @@ class Client:
 
     # --- changing -----------------------------------------------------------------------------
 
-    def create(self, collection: str, fields: Mapping[str, Any], *, reason: str | None = None) -> Record:
+    def create(
+        self,
+        collection: str,
+        fields: Mapping[str, Any],
+        *,
+        reason: str | None = None,
+        idempotency_key: str | None = None,
+    ) -> Record:
         """Creates a record and returns it as saved, defaults included."""
-        return self._run(calls.create(collection, fields, reason))
+        return self._run(
+            calls.create(collection, fields, How(reason=reason, idempotency_key=idempotency_key))
+        )
 
     def update(
         self,
@@ -114,18 +131,26 @@ class Client:
         key: Any,
         fields: Mapping[str, Any],
         *,
+        by: str | None = None,
         seen: Seen = None,
         base: Base = None,
+        clear: Sequence[str] = (),
         reason: str | None = None,
+        idempotency_key: str | None = None,
     ) -> Record:
         """Changes the given fields, no others, and returns the record as saved. None clears a field.
 
         `seen` is the record, or the entity tag, that the change was made from: when the record has
-        changed since, nothing is saved and `VersionError` is raised. `base` is the record, or the
-        version: changes of others to other fields are kept, and `ConflictError` tells of those to
-        the same fields. With neither, the last write wins, field by field.
+        changed since, nothing is saved and `VersionError` is raised. `base` is the record, its entity
+        tag or its version: changes of others to other fields are kept, and `ConflictError` tells of
+        those to the same fields. With neither, the last write wins, field by field. `clear` names
+        fields to empty even where their definition takes a blank for "leave it". `by` names the unique
+        field that `key` is the value of, when it is not the key. `idempotency_key` is made up for each
+        call when it is left out; one that is given makes it safe to repeat the call itself.
         """
-        return self._run(calls.update(collection, key, fields, seen, base, reason))
+        return self._run(
+            calls.update(collection, key, fields, How(by, seen, base, clear, reason, idempotency_key))
+        )
 
     @contextmanager
     def edit(
@@ -174,15 +199,19 @@ class Client:
         key: Any,
         edits: Sequence[Mapping[str, Any]],
         *,
+        by: str | None = None,
         seen: Seen = None,
         reason: str | None = None,
+        idempotency_key: str | None = None,
     ) -> Record:
         """Makes edits at the service, such as `{"at": "/pumps", "increase_by": 1}`, all or none.
 
         They are made of the stored value, so none of many at once is lost. Raises `ConflictError` when
         an edit's `only_if` does not hold.
         """
-        return self._run(calls.send_edits(collection, key, edits, seen, reason))
+        return self._run(
+            calls.send_edits(collection, key, edits, How(by, seen, None, (), reason, idempotency_key))
+        )
 
     def preview(
         self,
@@ -190,13 +219,16 @@ class Client:
         key: Any,
         change: Mapping[str, Any] | Sequence[Mapping[str, Any]],
         *,
+        by: str | None = None,
+        seen: Seen = None,
         base: Base = None,
+        clear: Sequence[str] = (),
     ) -> Preview:
         """What `update` would do with these fields, or `send_edits` with these edits; saves nothing.
 
         What is wrong with them is part of the answer.
         """
-        return self._run(calls.preview(collection, key, change, base))
+        return self._run(calls.preview(collection, key, change, How(by, seen, base, clear)))
 
     def replace(
         self,
@@ -204,20 +236,39 @@ class Client:
         key: Any,
         fields: Mapping[str, Any],
         *,
+        by: str | None = None,
         seen: Seen = None,
         reason: str | None = None,
+        idempotency_key: str | None = None,
     ) -> Record:
         """Puts these fields in the place of all that can be set; what is left out gets its default."""
-        return self._run(calls.replace(collection, key, fields, seen, reason))
+        return self._run(
+            calls.replace(collection, key, fields, How(by, seen, None, (), reason, idempotency_key))
+        )
 
-    def delete(self, collection: str, key: Any, *, seen: Seen = None, reason: str | None = None) -> Record:
+    def delete(
+        self,
+        collection: str,
+        key: Any,
+        *,
+        by: str | None = None,
+        seen: Seen = None,
+        reason: str | None = None,
+        idempotency_key: str | None = None,
+    ) -> Record:
         """Deletes a record and returns its last copy; `seen` as for `update`."""
-        return self._run(calls.delete(collection, key, seen, reason))
+        return self._run(calls.delete(collection, key, How(by, seen, None, (), reason, idempotency_key)))
 
-    def batch(self, items: Sequence[Mapping[str, Any]], *, atomic: bool = True) -> tuple[BatchResult, ...]:
+    def batch(
+        self,
+        items: Sequence[Mapping[str, Any]],
+        *,
+        atomic: bool = True,
+        idempotency_key: str | None = None,
+    ) -> tuple[BatchResult, ...]:
         """Does several things in one request: all or nothing, or with `atomic=False` each on its own.
 
         An item is like `{"action": "update", "collection": "tickets", "key": "T-1", "fields": {...}}`;
         docs/http.md lists what one may hold. The results come in the order of the items.
         """
-        return self._run(calls.batch(items, atomic))
+        return self._run(calls.batch(items, atomic, How(idempotency_key=idempotency_key)))

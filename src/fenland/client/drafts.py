@@ -44,8 +44,16 @@ class Draft(MutableMapping[str, Any]):
         return {
             name: _patch(self.record.get(name), value)
             for name, value in self._fields.items()
-            if name not in self.record or not same(self.record[name], value)
+            if value is not None and (name not in self.record or not same(self.record[name], value))
         }
+
+    def cleared(self) -> tuple[str, ...]:
+        """The fields that were emptied: told apart, since a field may take null for "leave it"."""
+        return tuple(
+            name
+            for name, value in self._fields.items()
+            if value is None and self.record.get(name) is not None
+        )
 
 
 def _patch(was: Any, now: Any) -> Any:

@@ -2,6 +2,7 @@
 
 ClientError
 ├─ UnreachableError       no answer came
+├─ UnsendableError        a value that JSON has no form for; nothing was sent
 └─ ProblemError           the service refused: an RFC 9457 problem
    ├─ NotSignedInError    401
    ├─ NotPermittedError   403
@@ -13,7 +14,7 @@ ClientError
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -24,6 +25,10 @@ class ClientError(Exception):
 
 class UnreachableError(ClientError):
     """No answer came: the service is down, or the address is wrong."""
+
+
+class UnsendableError(ClientError, ValueError):
+    """A value has no form in JSON (NaN, a set, a time without a zone); nothing was sent."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -64,8 +69,51 @@ class NotFoundError(ProblemError):
     """Not there, or not for this account to see."""
 
 
+@dataclass(frozen=True, slots=True)
+class FieldConflict:
+    """A field that others changed too: as it was at the base, as it is now, and as it was sent.
+
+    For an edit whose `only_if` does not hold, `current` and `only_if` alone are there.
+    """
+
+    pointer: str
+    base: Any = None
+    current: Any = None
+    yours: Any = None
+    only_if: Mapping[str, Any] | None = None
+
+    @property
+    def field(self) -> str:
+        """The pointer without its first slash: a field's name, or a path inside one."""
+        return self.pointer.removeprefix("/")
+
+
 class ConflictError(ProblemError):
-    """Other records stand in the way."""
+    """What others changed, or other records, stand in the way."""
+
+    @property
+    def version(self) -> int | None:
+        """The record's version now, where the conflict is about a record."""
+        return self.problem.get("version")
+
+    @property
+    def conflicts(self) -> tuple[FieldConflict, ...]:
+        """The fields that others changed too."""
+        return tuple(FieldConflict(**one) for one in self.problem.get("conflicts", ()))
+
+    @property
+    def referring(self) -> tuple[Mapping[str, Any], ...]:
+        """Some of the records that refer to the one to be deleted: collection and key of each."""
+        return tuple(self.problem.get("referring", ()))
+
+    def __str__(self) -> str:
+        lines = [
+            f"  {one.field}: {one.base!r} at the base, {one.current!r} now, yours {one.yours!r}"
+            for one in self.conflicts
+            if one.only_if is None
+        ]
+        lines += [f"  {one['collection']} {one['key']}" for one in self.referring]
+        return "\n".join([self.detail, *lines])
 
 
 class VersionError(ProblemError):
@@ -78,17 +126,27 @@ class InvalidError(ProblemError):
     @property
     def errors(self) -> tuple[FieldError, ...]:
         """What is wrong, field by field."""
-        found = []
-        for one in self.problem.get("errors", ()):
-            rest = {name: value for name, value in one.items() if name not in _NAMED}
-            found.append(FieldError(one["pointer"], one["code"], one["detail"], rest))
-        return tuple(found)
+        return field_errors(self.problem.get("errors", ()))
 
     def __str__(self) -> str:
         return "\n".join([self.detail, *(f"  {one.field}: {one.detail}" for one in self.errors)])
 
 
 _NAMED = ("pointer", "code", "detail")
+
+
+def field_errors(errors: Iterable[Mapping[str, Any]]) -> tuple[FieldError, ...]:
+    """What is wrong with fields, from its JSON."""
+    return tuple(
+        FieldError(
+            one["pointer"],
+            one["code"],
+            one["detail"],
+            {name: value for name, value in one.items() if name not in _NAMED},
+        )
+        for one in errors
+    )
+
 
 BY_STATUS: Mapping[int, type[ProblemError]] = {
     401: NotSignedInError,

@@ -5,15 +5,13 @@ Nothing here opens a connection, so one body of logic serves every kind of clien
 
 from __future__ import annotations
 
-import json
+import time
 from collections.abc import Awaitable, Callable, Generator, Mapping
 from dataclasses import dataclass, field
-from decimal import Decimal
 from typing import Any, TypeVar
 from urllib.parse import quote
 
-import orjson
-
+from fenland.client.body import read_json
 from fenland.client.errors import BY_STATUS, InvalidError, ProblemError, UnreachableError
 
 Result = TypeVar("Result")
@@ -46,6 +44,8 @@ class Response:
     headers: Mapping[str, str] = field(default_factory=dict)
     content: bytes = b""
     reason: str = ""
+    #: How long the client that sent it keeps trying, in seconds.
+    patience: float = 30.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -58,22 +58,6 @@ class Pause:
 Flow = Generator[Request | Pause, Response, Result]
 
 
-def read_json(content: bytes) -> Any:
-    """JSON with exact decimals."""
-    return json.loads(content, parse_float=Decimal)
-
-
-def _exact(value: Any) -> Any:
-    if isinstance(value, Decimal):
-        return orjson.Fragment(format(value, "f"))
-    raise TypeError(f"{type(value).__name__} is not a JSON value.")
-
-
-def write_json(value: Any) -> bytes:
-    """JSON with exact decimals."""
-    return orjson.dumps(value, default=_exact)
-
-
 def path(*segments: Any) -> str:
     """A path under /v1, each segment escaped."""
     return "/v1/" + "/".join(quote(str(one), safe="") for one in segments)
@@ -82,13 +66,17 @@ def path(*segments: Any) -> str:
 def ask(request: Request) -> Flow[Response]:
     """Sends a request, again where that is safe, and returns the answer.
 
-    Raises `UnreachableError` when none came, and the `ProblemError` of a refusal.
+    It is not sent again once the client's timeout has passed since the first try. Raises
+    `UnreachableError` when no answer came, and the `ProblemError` of a refusal.
     """
     repeatable = request.method in SAFE_TO_REPEAT or "Idempotency-Key" in request.headers
+    first = time.monotonic()
     for wait in (*WAITS, None):
         response = yield request
         failed = response.status == 0 or response.status in _TEMPORARY
         if not failed or wait is None or not _may_repeat(response, repeatable):
+            break
+        if time.monotonic() + wait - first > response.patience:
             break
         yield Pause(wait)
     if response.status == 0:
@@ -128,9 +116,11 @@ def ask_batch(request: Request) -> Flow[Any]:
         return error.problem
 
 
-def headers_for(token: str | None, via: str) -> dict[str, str]:
+def headers_for(token: str | None, via: str, name: str | None) -> dict[str, str]:
     """What every request of a client carries."""
     headers = {"Fenland-Via": via, "Accept": "application/json"}
+    if name is not None:
+        headers["Fenland-Client"] = name
     return headers | {"Authorization": f"Bearer {token}"} if token else headers
 
 

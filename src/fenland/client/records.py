@@ -6,6 +6,8 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from typing import Any
 
+from fenland.client.errors import FieldError, field_errors
+
 
 @dataclass(frozen=True, slots=True)
 class Record(Mapping[str, Any]):
@@ -31,7 +33,7 @@ class Record(Mapping[str, Any]):
 
 @dataclass(frozen=True, slots=True)
 class Entry:
-    """One change of one record."""
+    """One change of one record; `raw` holds the whole answer."""
 
     sequence: int
     time: str
@@ -40,6 +42,7 @@ class Entry:
     action: str
     actor: str
     via: str
+    client: str | None
     reason: str | None
     changes: Mapping[str, Mapping[str, Any]]
     sentence: str
@@ -66,8 +69,9 @@ class Preview:
 
     changes: Mapping[str, Mapping[str, Any]]
     record: Mapping[str, Any]
-    errors: tuple[Mapping[str, Any], ...]
+    errors: tuple[FieldError, ...]
     version: int
+    ignored: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -90,7 +94,19 @@ def record_from(fields: Mapping[str, Any]) -> Record:
 
 def entry_from(raw: Mapping[str, Any]) -> Entry:
     """An entry from its JSON."""
-    names = ("sequence", "time", "key", "version", "action", "actor", "via", "reason", "changes", "sentence")
+    names = (
+        "sequence",
+        "time",
+        "key",
+        "version",
+        "action",
+        "actor",
+        "via",
+        "client",
+        "reason",
+        "changes",
+        "sentence",
+    )
     return Entry(**{name: raw[name] for name in names}, raw=raw)
 
 
@@ -102,7 +118,8 @@ def form_from(raw: Mapping[str, Any]) -> Form:
 
 def preview_from(raw: Mapping[str, Any]) -> Preview:
     """A preview from its JSON."""
-    return Preview(raw["changes"], raw["record"], tuple(raw["errors"]), raw["version"])
+    errors = field_errors(raw["errors"])
+    return Preview(raw["changes"], raw["record"], errors, raw["version"], tuple(raw["ignored"]))
 
 
 def batch_from(raw: Mapping[str, Any]) -> tuple[BatchResult, ...]:

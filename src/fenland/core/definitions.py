@@ -77,7 +77,7 @@ class Field:
         if self.type != "number" or self.multiple_of is None:
             return None
         exponent = self.multiple_of.normalize().as_tuple().exponent
-        return max(0, -exponent) if isinstance(exponent, int) else None
+        return -exponent if isinstance(exponent, int) and exponent < 0 else None
 
 
 @dataclass(frozen=True, slots=True)

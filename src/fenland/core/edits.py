@@ -13,17 +13,21 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
-from decimal import Decimal
+from decimal import Context, Decimal, Inexact, Overflow, localcontext
 from typing import Any
 
-from fenland.core.limits import DEFAULTS, Limits, beyond
+from fenland.core.limits import DEFAULTS, Limits, beyond, check_depth, depth_of
 from fenland.core.names import did_you_mean
 from fenland.core.pointers import find, read_pointer
 from fenland.core.problems import Conflict, Malformed, Problem, pointer_to
 from fenland.core.validation import kind_of
-from fenland.core.values import MISSING, exact, frozen, read_json, same
+from fenland.core.values import MAX_NUMBER_LENGTH, MISSING, exact, frozen, read_json, same
 
 Verb = Callable[[Any, Any], Any]
+
+#: Sums that would lose a digit are refused.
+_EVERY_DIGIT = Context(prec=MAX_NUMBER_LENGTH, Emax=MAX_NUMBER_LENGTH, traps=[Inexact, Overflow])
+_LARGEST = 10**MAX_NUMBER_LENGTH
 
 
 class _Cannot(Exception):
@@ -47,10 +51,19 @@ def _increase_by(stored: Any, value: Any) -> Any:
         raise _Cannot("Holds nothing to increase. Set it first.")
     if not _is_number(stored):
         raise _Cannot("Is not a number, so it cannot be increased.")
-    if isinstance(stored, int) and isinstance(value, int):
+    if isinstance(stored, int) and isinstance(value, int) and abs(stored + value) < _LARGEST:
         return stored + value
-    # Through text, so that a stored double adds as the digits it shows.
-    return exact(stored) + exact(value)
+    with localcontext(_EVERY_DIGIT):
+        try:
+            # Through text, so that a stored double adds as the digits it shows.
+            total = Decimal(exact(stored)) + Decimal(exact(value))
+        except (Inexact, Overflow):
+            raise _Cannot("Cannot be increased by this: the sum has too many digits to be kept.") from None
+    if isinstance(stored, float) and value and float(total) == stored:
+        raise _Cannot(
+            "Cannot be increased by this: it is too small to make a difference to the number stored."
+        )
+    return total
 
 
 def _append(stored: Any, value: Any) -> Any:
@@ -253,7 +266,7 @@ def _with(whole: Any, steps: tuple[str, ...], value: Any) -> Any:
     return copied
 
 
-def _edit(number: int, sent: Any) -> Edit:
+def _edit(number: int, sent: Any, limits: Limits) -> Edit:
     def refuse(what: str) -> Malformed:
         return Malformed(f"Edit {number + 1}: {what} GET /v1/edits.schema.json has the form.")
 
@@ -271,7 +284,9 @@ def _edit(number: int, sent: Any) -> Edit:
     if not _VERBS[verb].fits(sent[verb]):
         raise refuse(f"{verb} takes {_VERBS[verb].takes}, not {kind_of(sent[verb])}.")
     try:
-        return Edit(read_pointer(at), verb, sent[verb], _only_if(sent.get("only_if", MISSING)))
+        steps = read_pointer(at)
+        check_depth(len(steps) + depth_of(sent[verb]), limits)
+        return Edit(steps, verb, sent[verb], _only_if(sent.get("only_if", MISSING)))
     except ValueError as error:
         raise refuse(str(error)) from None
 
@@ -300,6 +315,6 @@ def edits_from(value: Any, limits: Limits = DEFAULTS) -> Edits:
         raise Malformed('The body must be {"edits": [...]} and nothing else.')
     if len(value["edits"]) > limits.operations:
         raise beyond("operation_limit", limits.operations, f"There are {len(value['edits'])} edits.")
-    edits = tuple(_edit(number, sent) for number, sent in enumerate(value["edits"]))
+    edits = tuple(_edit(number, sent, limits) for number, sent in enumerate(value["edits"]))
     plain = {edit.at[0] for edit in edits if not _VERBS[edit.verb].atomic}
     return Edits(edits, frozenset(edit.at[0] for edit in edits) - plain, limits)

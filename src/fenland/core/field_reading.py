@@ -23,6 +23,10 @@ from fenland.core.keywords import (
 from fenland.core.names import did_you_mean, nearest
 from fenland.core.problems import Problem, pointer_to
 from fenland.core.validation import compile_field
+from fenland.core.values import same
+
+#: Formats whose values are kept in one spelling, whichever was sent.
+_NORMALIZED = ("date-time", "uuid")
 
 Path = tuple[str | int, ...]
 
@@ -94,7 +98,8 @@ class FieldReader:
         if len(self.notes.mistakes) > before:
             return None
         item = Field(name=self.name, **{"type": kind, **values})
-        self._values_fit(item, data)
+        self._lengths(item, data)
+        item = self._values_fit(item, data)
         return item if len(self.notes.mistakes) == before else None
 
     def _type(self, data: Mapping[str, Any]) -> str:
@@ -201,23 +206,43 @@ class FieldReader:
                     "No value could pass. Swap or correct them.",
                 )
 
-    def _values_fit(self, item: Field, data: Mapping[str, Any]) -> None:
-        """Default, examples and enum members must themselves be valid values of the field."""
-        check = compile_field(replace(item, enum=None))
+    def _lengths(self, item: Field, data: Mapping[str, Any]) -> None:
+        if item.format in _NORMALIZED:
+            for word in (word for word in ("minLength", "maxLength", "pattern") if word in data):
+                self.note(
+                    word,
+                    f"{self.place} holds a {item.format}, whose spelling is settled, so {word} has no say.",
+                    f"Remove {word}, or the format.",
+                )
+
+    def _values_fit(self, item: Field, data: Mapping[str, Any]) -> Field:
+        """Sees that default, examples and enum members are valid values of the field.
+
+        Returns the field with its enum in the form in which values are kept, and so compared.
+        """
+        if item.enum is not None:
+            members: list[Any] = []
+            check = compile_field(replace(item, enum=None))
+            for number, value in enumerate(item.enum):
+                kept = self._fits(check, value, ("enum", number), "enum")
+                if any(same(kept, one) for one in members):
+                    self.note("enum", f"{self.place}: enum holds {value!r} twice.", "Keep one of them.")
+                members.append(kept)
+            item = replace(item, enum=tuple(members))
         whole = compile_field(item)
-        for number, value in enumerate(item.enum or ()):
-            self._fits(check, value, ("enum", number), "enum")
         for number, value in enumerate(item.examples):
             self._fits(whole, value, ("examples", number), "examples")
         if "default" in data and not (item.default is None and item.nullable):
             self._fits(whole, item.default, ("default",), "default")
+        return item
 
-    def _fits(self, check: Any, value: Any, steps: Path, word: str) -> None:
+    def _fits(self, check: Any, value: Any, steps: Path, word: str) -> Any:
         problems: list[Problem] = []
-        check(value, "", problems)
+        kept = check(value, "", problems)
         for problem in problems:
             self.notes.add(
                 (*self.path, *steps),
                 f"{self.place}: {value!r} under {word} breaks the field's own rules.",
                 problem.detail,
             )
+        return kept

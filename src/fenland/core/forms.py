@@ -13,6 +13,7 @@ from collections.abc import Mapping, Sequence
 from typing import Any
 
 from fenland.core.definitions import Field
+from fenland.core.limits import DEFAULTS, Limits, check_depth
 from fenland.core.patches import MergePatch
 from fenland.core.problems import Malformed
 from fenland.core.texts import read_text
@@ -51,11 +52,17 @@ def _read(kind: str, text: str) -> Any:
         return text
 
 
-def read_form(fields: Mapping[str, Field], sent: Mapping[str, Sequence[str]]) -> MergePatch:
-    """The patch that a form's names and texts make. Raises `Malformed` for names that cannot go together."""
+def read_form(
+    fields: Mapping[str, Field], sent: Mapping[str, Sequence[str]], limits: Limits = DEFAULTS
+) -> MergePatch:
+    """The patch that a form's names and texts make.
+
+    Raises `Malformed` for names that cannot go together, and `TooLarge` for one of too many steps.
+    """
     patch: dict[str, Any] = {}
     for name, texts in sent.items():
         steps = name.split("/")
+        check_depth(len(steps), limits)
         item = _field_at(fields, steps)
         # Unknown and reserved names are judged with those of the other forms.
         _put(patch, steps, texts[-1] if item is None else _value(item, texts))

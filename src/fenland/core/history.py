@@ -37,6 +37,11 @@ class Entry:
     reason: str | None = None
     cause: int | None = None
     sequence: int | None = None
+    client: str | None = None
+
+    def kept(self) -> dict[str, Any]:
+        """The fields that the service keeps itself, as this change left them."""
+        return {"version": self.version, "updated_at": self.time, "updated_by": self.actor}
 
 
 def _shown(value: Any) -> str:
@@ -99,6 +104,7 @@ def entry_json(entry: Entry, collection: Collection, who: str) -> dict[str, Any]
         "actor": entry.actor,
         "behalf": entry.behalf,
         "via": entry.via,
+        "client": entry.client,
         "request_id": entry.request_id,
         "reason": entry.reason,
         "cause": entry.cause,

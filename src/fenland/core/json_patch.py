@@ -12,7 +12,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from fenland.core.limits import DEFAULTS, Limits, beyond, weight
+from fenland.core.limits import DEFAULTS, Limits, beyond, check_depth, depth_of, weight
 from fenland.core.pointers import find, index_of, read_pointer
 from fenland.core.problems import Conflict, Malformed, Problem
 from fenland.core.validation import kind_of
@@ -43,8 +43,9 @@ class _Document:
         self.limits = limits
         self.room = limits.record
 
-    def take(self, value: Any) -> Any:
-        """A copy of a value to put in; refused once all that was put in is too large."""
+    def take(self, steps: Steps, value: Any) -> Any:
+        """A copy of a value to put in at a place; refused once all that was put in is too much."""
+        check_depth(len(steps) + depth_of(value), self.limits)
         self.room -= weight(value)
         if self.room < 0:
             most = self.limits.record
@@ -91,7 +92,7 @@ class _Document:
 
 
 def _add(document: _Document, operation: Operation) -> None:
-    document.add(operation.path, document.take(operation.value))
+    document.add(operation.path, document.take(operation.path, operation.value))
 
 
 def _remove(document: _Document, operation: Operation) -> None:
@@ -102,9 +103,11 @@ def _replace(document: _Document, operation: Operation) -> None:
     document.at(operation.path)
     if operation.path:
         holder, last = document.holder(operation.path), operation.path[-1]
-        holder[last if isinstance(holder, dict) else int(last)] = document.take(operation.value)
+        holder[last if isinstance(holder, dict) else int(last)] = document.take(
+            operation.path, operation.value
+        )
     else:
-        document.value = document.take(operation.value)
+        document.value = document.take(operation.path, operation.value)
 
 
 def _move(document: _Document, operation: Operation) -> None:
@@ -113,12 +116,13 @@ def _move(document: _Document, operation: Operation) -> None:
         raise _Cannot("it cannot be moved into itself")
     value = document.at(source)
     if operation.path != source:
+        check_depth(len(operation.path) + depth_of(value), document.limits)
         document.remove(source)
         document.add(operation.path, value)
 
 
 def _copy(document: _Document, operation: Operation) -> None:
-    document.add(operation.path, document.take(document.at(operation.source or ())))
+    document.add(operation.path, document.take(operation.path, document.at(operation.source or ())))
 
 
 def _test(document: _Document, operation: Operation) -> None:

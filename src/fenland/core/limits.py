@@ -34,6 +34,20 @@ def beyond(setting: str, most: int, detail: str) -> TooLarge:
     return TooLarge(f"{detail} The limit is {most} (the setting {setting}).", limit=setting, most=most)
 
 
+def check_depth(depth: int, limits: Limits) -> None:
+    """Raises `TooLarge` for what nests deeper than the limit."""
+    if depth > limits.nesting:
+        raise beyond("nesting_limit", limits.nesting, "It nests too deep. Send something flatter.")
+
+
+def depth_of(value: Any) -> int:
+    """How many levels a value nests: none for a text or a number. For values that were bounded when read."""
+    if not isinstance(value, (dict, list)):
+        return 0
+    members = value.values() if isinstance(value, dict) else value
+    return 1 + max((depth_of(one) for one in members if isinstance(one, (dict, list))), default=0)
+
+
 def weight(value: Any) -> int:
     """How many characters of JSON a value makes, escapes and digits of small numbers aside."""
     if isinstance(value, str):

@@ -12,8 +12,8 @@ from typing import Any
 
 from fenland.core.definitions import Blank, Collection, Field
 from fenland.core.names import RESERVED_FIELDS, did_you_mean
-from fenland.core.patches import MergePatch, Patch, Replacement
-from fenland.core.problems import MOST_PROBLEMS, Problem, pointer_to
+from fenland.core.patches import MergePatch, Patch, Replacement, merge
+from fenland.core.problems import MOST_PROBLEMS, Malformed, Problem, pointer_to
 from fenland.core.validation import REFUSED, Check, compile_nullable
 from fenland.core.values import MISSING, same
 
@@ -77,6 +77,28 @@ class Rules:
             if name not in blank or name in settled
         }
 
+    def clear(
+        self, stored: Mapping[str, Any], touched: dict[str, Any], places: Iterable[str]
+    ) -> dict[str, Any]:
+        """The touched fields with some emptied on purpose, which a blank's meaning has no say in.
+
+        A place is a field, or one inside an object with `/` between the steps. Raises `Malformed` for
+        one that is also given a value.
+        """
+        for place in places:
+            name, *inner = place.split("/")
+            if not inner:
+                if touched.get(name) is not None:
+                    raise Malformed(f"{name!r} is both given a value and cleared. Send one of them.")
+                touched[name] = None
+                continue
+            whole = touched.get(name, stored.get(name))
+            patch: Any = None
+            for step in reversed(inner):
+                patch = {step: patch}
+            touched[name] = merge(whole, patch) if isinstance(whole, dict) else whole
+        return touched
+
     # --- step: fields nobody may set this way -------------------------------------------------
 
     def drop_protected(
@@ -87,11 +109,12 @@ class Rules:
         *,
         may_transfer: bool,
         creating: bool = False,
+        seen: Mapping[str, Any] | None = None,
     ) -> dict[str, Any]:
         """The touched fields without unknown and protected fields.
 
-        A protected field that is sent as it is stored is dropped in silence, so that a client may
-        return a whole record; any other adds a problem.
+        A protected field that is sent as it is stored, or as the caller has `seen` it, is dropped in
+        silence, so that a client may return a whole record; any other adds a problem.
         """
         unknown = [name for name in touched if name not in self._checks]
         protected = [name for name in touched if name in self._protected]
@@ -104,7 +127,9 @@ class Rules:
                 hint = did_you_mean(name, self.collection.fields) if len(problems) < MOST_PROBLEMS else ""
                 detail = f"There is no field {name!r}. {hint}"
                 problems.append(Problem(pointer_to(name), "unknown_field", detail))
-            elif not same(stored.get(name), touched[name]):
+            elif not (
+                same(stored.get(name), touched[name]) or (seen and same(seen.get(name), touched[name]))
+            ):
                 detail = f"{name} {_SERVER_KEPT}. Leave it out."
                 if name == "version" and not creating:
                     detail = (
@@ -116,7 +141,8 @@ class Rules:
             code = self._protected[name]
             if (code == "fixed" and creating) or (code == "owner" and may_transfer):
                 continue
-            if not self._unchanged(name, stored, touched[name]):
+            known = [one for one in (stored, seen) if one is not None and name not in self.hidden]
+            if not any(self._unchanged(name, one, touched[name]) for one in known):
                 problems.append(Problem(self._pointers[name], code, _PROTECTIONS[code]))
             refused.add(name)
         return {name: value for name, value in touched.items() if name not in refused}
@@ -159,8 +185,30 @@ class Rules:
     # --- step: difference ---------------------------------------------------------------------
 
     def difference(self, stored: Mapping[str, Any], kept: Mapping[str, Any]) -> dict[str, Any]:
-        """The fields whose value is not what is stored."""
-        return {name: value for name, value in kept.items() if not same(stored[name], value)}
+        """The fields whose value is not what is stored.
+
+        One that no answer shows counts as changed whenever it is sent: whether it was would tell its value.
+        """
+        hidden = self.hidden
+        return {
+            name: value for name, value in kept.items() if name in hidden or not same(stored[name], value)
+        }
+
+    def without_unchanged(
+        self, changes: Mapping[str, Any], patch: Patch, seen: Mapping[str, Any]
+    ) -> dict[str, Any]:
+        """The changes that are the caller's: not those of fields sent as the caller had seen them."""
+        theirs = dict(changes)
+        for name, value in changes.items():
+            if name in patch.atomic or name in self.hidden:
+                continue
+            sent = patch.fields.get(name) if isinstance(patch, MergePatch) else None
+            if isinstance(sent, dict):
+                # What it would have made of the record as it was seen, whatever others put beside it.
+                value = self._checks[name](merge(seen[name], sent), "", [])
+            if same(seen[name], value):
+                del theirs[name]
+        return theirs
 
     def replacement(self, fields: Mapping[str, Any]) -> Replacement:
         """The patch that puts these fields in the place of all that can be set."""

@@ -72,6 +72,9 @@ def field_schema(item: Field) -> dict[str, Any]:
         schema.setdefault("minimum", LOWEST_INTEGER)
         schema.setdefault("maximum", HIGHEST_INTEGER)
     if item.scale is not None:
+        quantum = Decimal(1).scaleb(-item.scale)
+        schema.setdefault("minimum", LOWEST_INTEGER * quantum)
+        schema.setdefault("maximum", HIGHEST_INTEGER * quantum)
         schema["x-decimals"] = item.scale
     if item.examples:
         schema["examples"] = list(item.examples)

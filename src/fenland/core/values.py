@@ -22,12 +22,16 @@ MISSING: Any = type("Missing", (), {"__repr__": lambda self: "MISSING", "__bool_
 MAX_NUMBER_LENGTH = 400
 
 
+#: Numbers this far from 1 are written with an exponent: their digits would be mostly zeros.
+_WRITTEN_OUT = 30
+
+
 def _pairs(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
     found = dict(pairs)
     if len(found) != len(pairs):
-        names = [name for name, _ in pairs]
-        twice = next(name for name in names if names.count(name) > 1)
-        raise Malformed(f"The name {twice!r} stands twice in one JSON object. Send each name once.")
+        seen: set[str] = set()
+        twice = next(name for name, _ in pairs if name in seen or seen.add(name))  # type: ignore[func-returns-value]
+        raise Malformed(f"The name {twice[:80]!r} stands twice in one JSON object. Send each name once.")
     return found
 
 
@@ -105,13 +109,31 @@ def text_of_strings(value: Any) -> str:
 def _exact(value: Any) -> Any:
     if type(value) is Decimal:
         text = str(value)
-        return orjson.Fragment(text if "E" not in text else format(value, "f"))
+        if "E" in text and abs(value.adjusted()) <= _WRITTEN_OUT:
+            text = format(value, "f")
+        return orjson.Fragment(text)
+    if type(value) is int:
+        return orjson.Fragment(str(value))
     raise TypeError(f"{type(value).__name__} is not a JSON value.")
 
 
 def write_json(value: Any) -> bytes:
-    """The JSON text of a value, decimals to the last digit."""
-    return orjson.dumps(value, default=_exact)
+    """The JSON text of a value, decimals and integers of any size to the last digit."""
+    try:
+        return orjson.dumps(value, default=_exact)
+    except TypeError:
+        return orjson.dumps(_with_large_integers(value), default=_exact)
+
+
+def _with_large_integers(value: Any) -> Any:
+    """The same value, integers of more than 64 bits, which orjson does not write, as their digits."""
+    if isinstance(value, dict):
+        return {name: _with_large_integers(member) for name, member in value.items()}
+    if isinstance(value, (list, tuple)):
+        return [_with_large_integers(member) for member in value]
+    if type(value) is int and not -(2**63) <= value < 2**64:
+        return _exact(value)
+    return value
 
 
 def same(one: Any, other: Any) -> bool:
@@ -145,4 +167,17 @@ def frozen(value: Any) -> Any:
         return "object", frozenset((name, frozen(member)) for name, member in value.items())
     if isinstance(value, list):
         return "array", tuple(map(frozen, value))
-    return exact(value)
+    if isinstance(value, (int, float, Decimal)):
+        return "number", _digits(value)
+    return value
+
+
+def _digits(number: Any) -> str:
+    """The one text of a number's value.
+
+    A text, since anyone can work out numbers whose hashes collide, and a set of many such is slow.
+    """
+    sign, digits, exponent = Decimal(exact(number)).as_tuple()
+    text = "".join(map(str, digits)).lstrip("0")
+    bare = text.rstrip("0")
+    return f"{'-' * sign}{bare}e{int(exponent) + len(text) - len(bare)}" if bare else "0"

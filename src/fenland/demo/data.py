@@ -15,7 +15,7 @@ from typing import Any
 from fenland.core.access import Scope
 from fenland.core.definitions import Definitions
 from fenland.core.patches import MergePatch
-from fenland.service.accounts import issue_token, put_account
+from fenland.service.accounts import add_account, issue_token
 from fenland.service.create import CreateRequest, create
 from fenland.service.finding import Address
 from fenland.service.service import Call, Service
@@ -118,7 +118,7 @@ class _Writer:
 
 def _accounts(service: Service) -> None:
     for name, title, role, token in ACCOUNTS:
-        put_account(service, name, title, [role])
+        add_account(service, name, title, [role])
         issue_token(service, name, label="sample", token=token)
 
 

@@ -13,7 +13,7 @@ from typing import Any, Literal
 
 from fenland.core.access import Actor
 from fenland.core.definitions import Collection
-from fenland.core.problems import Malformed, Refusal, refusal_data, refusal_from
+from fenland.core.problems import Malformed, Refusal, Unavailable, refusal_data, refusal_from
 from fenland.service.create import CreateRequest, create_within
 from fenland.service.delete import DeleteRequest, delete_within
 from fenland.service.finding import permit
@@ -46,6 +46,18 @@ class Outcome:
     refusal: Refusal | None = None
 
 
+@dataclass(frozen=True, slots=True)
+class Done:
+    """What became of a batch; `repeated` when these are the kept outcomes of an earlier request."""
+
+    outcomes: list[Outcome]
+    repeated: bool = False
+
+
+class _NotMade(Exception):
+    """An item names a record that an earlier item was to create, and was refused."""
+
+
 class _Broken(Exception):
     """Carries the outcomes of an all-or-nothing batch out of its transaction, which is then undone."""
 
@@ -63,11 +75,27 @@ class _Run:
     actor: Actor
     connection: Connection
     created: dict[str, Any] = field(default_factory=dict)
+    failed: set[str] = field(default_factory=set)
+
+    def attempt(self, item: Item) -> Outcome:
+        """What becomes of an item, which is undone alone when it is refused."""
+        try:
+            with savepoint(self.connection):
+                return self.do(item)
+        except Unavailable:
+            # About the storage and not about this item: the whole batch ends, and nothing of it is kept.
+            raise
+        except (Refusal, _NotMade) as reason:
+            if item.name is not None:
+                self.failed.add(item.name)
+            return Outcome(refusal=reason if isinstance(reason, Refusal) else None)
 
     def resolve(self, collection: Collection, sent: Any) -> Any:
         """The value with keys in the place of names of records created earlier."""
         if isinstance(sent, dict) and sent.keys() == {"created"}:
             name = sent["created"]
+            if isinstance(name, str) and name in self.failed:
+                raise _NotMade(name)
             if not isinstance(name, str) or name not in self.created:
                 raise Malformed(f"No earlier item of the batch created {name!r}. Name it there with as.")
             return self.created[name]
@@ -101,7 +129,7 @@ class _Run:
         return Outcome(saved, resource.collection.name, created=isinstance(request, CreateRequest))
 
 
-def _keep(outcomes: list[Outcome]) -> dict[str, Any]:
+def _keep(done: Done) -> dict[str, Any]:
     return {
         "outcomes": [
             {
@@ -110,13 +138,13 @@ def _keep(outcomes: list[Outcome]) -> dict[str, Any]:
                 "collection": one.collection,
                 "created": one.created,
             }
-            for one in outcomes
+            for one in done.outcomes
         ]
     }
 
 
-def _give(kept: dict[str, Any]) -> list[Outcome]:
-    return [
+def _give(kept: dict[str, Any]) -> Done:
+    outcomes = [
         Outcome(
             SAVED.give(one["saved"]) if one["saved"] is not None else None,
             one["collection"],
@@ -125,31 +153,30 @@ def _give(kept: dict[str, Any]) -> list[Outcome]:
         )
         for one in kept["outcomes"]
     ]
+    return Done(outcomes, repeated=True)
 
 
 def batch(
     service: Service, call: Call, items: Sequence[Item], *, atomic: bool, asked: Once | None = None
-) -> list[Outcome]:
-    """Carries the items out in order and returns what became of each."""
+) -> Done:
+    """Carries the items out in order and tells what became of each.
+
+    All or nothing: when one is refused the others are still tried, so that all that is wrong is told at
+    once, and then everything is undone.
+    """
     actor = service.authenticate(call)
 
-    def work(connection: Connection) -> list[Outcome]:
-        run, outcomes = _Run(service, call, actor, connection), list[Outcome]()
-        for item in items:
-            try:
-                with savepoint(connection):
-                    outcomes.append(run.do(item))
-            except Refusal as refusal:
-                outcomes.append(Outcome(refusal=refusal))
-                if atomic:
-                    raise _Broken(outcomes) from None
-        return outcomes
+    def work(connection: Connection) -> Done:
+        run = _Run(service, call, actor, connection)
+        outcomes = [run.attempt(item) for item in items]
+        if atomic and any(one.saved is None for one in outcomes):
+            raise _Broken(outcomes)
+        return Done(outcomes)
 
     try:
         return service.database.write(once(service, actor, asked, work, Form(_keep, _give)))
     except _Broken as broken:
-        done = [replace(one, saved=None) for one in broken.outcomes]
-        return [*done, *(Outcome() for _ in items[len(done) :])]
+        return Done([replace(one, saved=None) for one in broken.outcomes])
 
 
 def read_action(sent: Mapping[str, Any]) -> Action:

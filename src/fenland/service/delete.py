@@ -7,6 +7,7 @@ every record touched gets its own history entry, whose cause is the entry of the
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -39,6 +40,8 @@ class DeleteRequest:
     preconditions: Preconditions = UNCONDITIONAL
     reason: str | None = None
     once: Once | None = None
+    #: Raises what else is wrong with the request, once the record was found and may be deleted.
+    check: Callable[[], None] = lambda: None
 
 
 def delete(service: Service, call: Call, request: DeleteRequest) -> Saved:
@@ -64,6 +67,7 @@ def delete_within(
     stored = find(connection, resource, actor, request.address)
     permit("delete", resource, actor, stored)
     meet(request.preconditions, resource, stored)
+    request.check()
     plan = _follow(service, connection, resource, stored)
     _refuse_blocked(actor, plan)
     cause: int | None = None

@@ -10,7 +10,7 @@ from fenland.core.access import Actor
 from fenland.core.definitions import Action
 from fenland.core.identity import etag
 from fenland.core.names import did_you_mean
-from fenland.core.problems import NotFound, NotPermitted, VersionMismatch, VersionRequired
+from fenland.core.problems import Malformed, NotFound, NotPermitted, VersionMismatch, VersionRequired
 from fenland.core.texts import read_text
 from fenland.core.validation import REFUSED
 from fenland.service.service import Resource
@@ -40,6 +40,27 @@ class Preconditions:
 
     match: tuple[str, ...] | None = None
     none_match: tuple[str, ...] | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Base:
+    """What the caller of a change was looking at: a version, and of which record when they said so."""
+
+    version: int
+    record_id: str | None = None
+
+
+#: How long a reason may be, in characters.
+LONGEST_REASON = 500
+
+
+def checked_reason(reason: str | None) -> str | None:
+    """Why a change is made, or None for an empty one. Raises `Malformed`."""
+    if reason is not None and len(reason) > LONGEST_REASON:
+        raise Malformed(f"reason is {len(reason)} characters long. Use at most {LONGEST_REASON}.")
+    if reason is not None and "\0" in reason:
+        raise Malformed("reason holds the character U+0000. Remove it.")
+    return reason or None
 
 
 #: No precondition at all.

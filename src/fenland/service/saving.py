@@ -121,6 +121,7 @@ def history_entry(
         actor=actor.name,
         via=actor.via if cause is None else "effect",
         request_id=call.request_id,
+        client=call.client,
         changes=changes,
         reason=reason,
         cause=cause,

@@ -29,11 +29,17 @@ _OUTCOMES_KEPT = timedelta(hours=24)
 
 @dataclass(frozen=True, slots=True)
 class Call:
-    """Who is asking, as they came: nothing here is trusted until `Service.authenticate`."""
+    """Who is asking, as they came: nothing here is trusted until `Service.authenticate`.
+
+    `client` is the name a client program gave itself, to know its own changes again. `actor` is there
+    once the call was authenticated, so that it is done once for each request.
+    """
 
     token: str | None
     via: str = "api"
     request_id: str = ""
+    client: str | None = None
+    actor: Actor | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,9 +71,9 @@ class Service:
             for name, one in definitions.collections.items()
         }
 
-    def now(self) -> str:
-        """This moment, in the form records keep."""
-        return timestamp(self._clock())
+    def now(self, later: timedelta = timedelta()) -> str:
+        """This moment, or one so much later, in the form records keep."""
+        return timestamp(self._clock() + later)
 
     def outcome_expiry(self) -> str:
         """Until when the outcome of a request with an idempotency key is kept."""
@@ -79,6 +85,8 @@ class Service:
 
     def authenticate(self, call: Call) -> Actor:
         """The actor a call's token stands for. Raises `NotSignedIn`."""
+        if call.actor is not None:
+            return call.actor
         if not call.token:
             raise NotSignedIn("No token was sent. Send one as: Authorization: Bearer TOKEN.")
         account = self.database.known_tokens.account(call.token, self.now(), self._look_up)

@@ -7,12 +7,11 @@ from typing import Any
 
 from fenland.core.access import Actor
 from fenland.core.history import Entry, entry_json
-from fenland.core.problems import Malformed, NotFound
+from fenland.core.problems import NotFound
 from fenland.service.finding import Address, find, lookup_field, lookup_value, not_there
 from fenland.service.service import Call, Resource, Service
 from fenland.storage.sqlite import Connection
 
-LARGEST_PAGE = 200
 _BEYOND_ALL = 2**63 - 1
 
 
@@ -30,8 +29,6 @@ def timeline(
     """The entries of a record of versions under `below`. Who may read a record may read its history."""
     actor = service.authenticate(call)
     resource = service.resource(address.collection)
-    if not 1 <= limit <= LARGEST_PAGE:
-        raise Malformed(f"limit is {limit}. It must be from 1 to {LARGEST_PAGE}.")
     with service.database.snapshot() as connection:
         record_id = _record_id(service, connection, resource, actor, address)
         entries = service.database.history.of_record(

@@ -20,12 +20,13 @@ from fenland.core.access import Actor
 from fenland.core.definitions import Blank
 from fenland.core.limits import check_record
 from fenland.core.patches import Patch
-from fenland.core.problems import MOST_PROBLEMS, Conflict, Invalid, Malformed, Problem, pointer_to
+from fenland.core.problems import MOST_PROBLEMS, Conflict, Invalid, Problem, pointer_to
 from fenland.core.rules import Rules, lenient
 from fenland.core.values import same
 from fenland.service.finding import (
     UNCONDITIONAL,
     Address,
+    Base,
     Preconditions,
     Record,
     find,
@@ -35,6 +36,7 @@ from fenland.service.finding import (
 )
 from fenland.service.once import SAVED, Once, once
 from fenland.service.saving import Saved, check_others, save_changes
+from fenland.service.seen import as_seen
 from fenland.service.service import Call, Resource, Service
 from fenland.storage.sqlite import Connection
 
@@ -43,14 +45,16 @@ from fenland.storage.sqlite import Connection
 class UpdateRequest:
     """An update as asked. `read_patch` gives the patch by the collection's rules, or raises why it cannot.
 
-    `base` is the version the caller was looking at: fields that others changed since are in conflict.
+    `base` is what the caller was looking at: fields that others changed since are in conflict.
     """
 
     address: Address
     read_patch: Callable[[Rules], Patch]
     preconditions: Preconditions = UNCONDITIONAL
-    base: int | None = None
+    base: Base | None = None
     blank: Blank | None = None
+    #: Fields, or places inside them with `/` between the steps, to empty whatever `blank` says.
+    clear: tuple[str, ...] = ()
     lenient: bool = False
     reason: str | None = None
     once: Once | None = None
@@ -96,7 +100,7 @@ def preview(service: Service, call: Call, request: UpdateRequest) -> Preview:
     resource = service.resource(request.address.collection)
     with service.database.snapshot() as connection:
         stored = _found(connection, actor, resource, request)
-        decision = _decide(service, connection, actor, resource, request, stored)
+        decision = _decide(service, connection, call, actor, resource, request, stored)
     shown = visible(decision.changes, resource)
     return Preview(
         record=visible({**stored, **decision.changes}, resource),
@@ -117,7 +121,7 @@ def update_within(
 ) -> Saved:
     """Updates a record within a transaction that the caller holds; the pipeline."""
     stored = _found(connection, actor, resource, request)
-    decision = _decide(service, connection, actor, resource, request, stored)
+    decision = _decide(service, connection, call, actor, resource, request, stored)
     if decision.problems:
         raise Invalid(decision.problems)
     if not decision.changes:
@@ -141,6 +145,7 @@ def _found(connection: Connection, actor: Actor, resource: Resource, request: Up
 def _decide(
     service: Service,
     connection: Connection,
+    call: Call,
     actor: Actor,
     resource: Resource,
     request: UpdateRequest,
@@ -148,13 +153,18 @@ def _decide(
 ) -> _Decision:
     rules, problems = resource.rules, list[Problem]()
     patch = request.read_patch(rules)
+    seen = None
+    if request.base is not None:
+        seen = as_seen(service.database.history, connection, call, actor, stored, request.base)
     touched = rules.touch(visible(stored, resource), patch, request.blank, problems)
+    touched = rules.clear(visible(stored, resource), touched, request.clear)
     transfer = resource.policy.may("transfer", actor, stored)
-    touched = rules.drop_protected(stored, touched, problems, may_transfer=transfer)
+    touched = rules.drop_protected(stored, touched, problems, may_transfer=transfer, seen=seen)
     kept = rules.validate(touched, problems)
     changes = rules.difference(stored, kept)
-    if request.base is not None and request.base != stored["version"]:
-        _refuse_conflicts(service, connection, resource, stored, request.base, changes, patch.atomic)
+    if seen is not None and seen is not stored:
+        changes = rules.without_unchanged(changes, patch, seen)
+        _refuse_conflicts(resource, stored, seen, changes, patch.atomic)
     dropped: list[str] = []
     if changes:
         record = {**stored, **changes}
@@ -167,38 +177,26 @@ def _decide(
 
 
 def _refuse_conflicts(
-    service: Service,
-    connection: Connection,
-    resource: Resource,
-    stored: Record,
-    base: int,
-    changes: Mapping[str, Any],
-    atomic: frozenset[str],
+    resource: Resource, stored: Record, seen: Record, changes: Mapping[str, Any], atomic: frozenset[str]
 ) -> None:
-    """Raises `Conflict` for fields that both the caller and others changed since version `base`."""
-    if not 1 <= base < stored["version"]:
-        raise Malformed(f"base is {base}, and the record is at version {stored['version']}. Read it again.")
-    at_base: dict[str, Any] = {}
-    for entry in service.database.history.since(connection, stored["id"], base):
-        for name, (before, _) in entry.changes.items():
-            at_base.setdefault(name, before)
+    """Raises `Conflict` for fields that both the caller and others changed since the caller saw them."""
     conflicts = [
         {"pointer": pointer_to(name)}
         if name in resource.rules.hidden
         else {
             "pointer": pointer_to(name),
-            "base": at_base[name],
+            "base": seen[name],
             "current": stored[name],
             "yours": value,
         }
         for name, value in changes.items()
         # A field that others changed and changed back is as the caller saw it.
-        if name in at_base and name not in atomic and not same(at_base[name], stored[name])
+        if name not in atomic and not same(seen[name], stored[name])
     ]
     if conflicts:
         raise Conflict(
-            f"Others changed the same fields since version {base}. Decide for each, then send it again with "
-            f"base={stored['version']}.",
+            f"Others changed the same fields since version {seen['version']}. Decide for each, then send it "
+            f"again with base={stored['version']}.",
             version=stored["version"],
             conflicts=conflicts,
         )

@@ -23,6 +23,20 @@ class Account:
     roles: frozenset[str]
 
 
+@dataclass(frozen=True, slots=True)
+class Token:
+    """What may be known of a token that was issued: `id` tells it from the account's others."""
+
+    id: str
+    label: str
+    created_at: str
+    expires_at: str | None
+
+
+#: How much of a token's hash is shown: enough to name it, and far from enough to guess it.
+_ID_LENGTH = 10
+
+
 def token_hash(token: str) -> str:
     """What is kept of a token. Tokens are long and random, so one round of SHA-256 is enough."""
     return hashlib.sha256(token.encode()).hexdigest()
@@ -61,12 +75,34 @@ class Accounts:
             tokens.insert().values({column.name: bindparam(f"v_{column.name}") for column in tokens.columns}),
             dialect,
         )
+        mine = (tokens.c.account == bindparam("account")) & tokens.c.revoked_at.is_(None)
+        self._tokens_of = Prepared(
+            select(tokens.c.hash, tokens.c.label, tokens.c.created_at, tokens.c.expires_at)
+            .where(mine)
+            .order_by(tokens.c.created_at),
+            dialect,
+        )
+        self._revoke_one = Prepared(
+            tokens.update()
+            .where(
+                tokens.c.account == bindparam("x_account"),
+                func.substr(tokens.c.hash, 1, _ID_LENGTH) == bindparam("x_id"),
+                tokens.c.revoked_at.is_(None),
+            )
+            .values(revoked_at=bindparam("v_now")),
+            dialect,
+        )
         self._revoke = Prepared(
             tokens.update()
             .where(tokens.c.account == bindparam("x_account"), tokens.c.revoked_at.is_(None))
             .values(revoked_at=bindparam("v_now")),
             dialect,
         )
+
+    def tokens_of(self, connection: Connection, account: str) -> list[Token]:
+        """The tokens of an account that are not revoked, oldest first."""
+        rows = self._tokens_of.all(connection, {"account": account})
+        return [Token(digest[:_ID_LENGTH], *rest) for digest, *rest in rows]
 
     def by_token(self, connection: Connection, digest: str, now: str) -> tuple[Account, str | None] | None:
         """The account that a token of this hash stands for, and when the token expires; or None."""
@@ -85,12 +121,15 @@ class Accounts:
         """Every account, by name."""
         return [_account(row) for row in self._all.all(connection, {})]
 
-    def put(self, connection: Connection, account: Account, now: str) -> None:
-        """Adds an account, or gives an existing one this title and these roles."""
-        roles = json_text(sorted(account.roles))
-        given = {"x_name": account.name, "v_title": account.title, "v_roles": roles}
-        if not self._set.run(connection, given):
-            self._add.run(connection, {**given, "v_name": account.name, "v_created_at": now})
+    def add(self, connection: Connection, account: Account, now: str) -> None:
+        """Adds an account, whose name nobody may have yet."""
+        given = {"v_name": account.name, "v_title": account.title, "v_roles": _roles(account)}
+        self._add.run(connection, {**given, "v_created_at": now})
+
+    def change(self, connection: Connection, account: Account) -> None:
+        """Gives the account of this name this title and these roles."""
+        given = {"x_name": account.name, "v_title": account.title, "v_roles": _roles(account)}
+        self._set.run(connection, given)
 
     def add_token(
         self,
@@ -115,9 +154,18 @@ class Accounts:
             },
         )
 
+    def revoke_one(self, connection: Connection, account: str, token_id: str, now: str) -> int:
+        """Revokes the token of an account with this id; returns how many there were."""
+        given = {"x_account": account, "x_id": token_id, "v_now": now}
+        return self._revoke_one.run(connection, given)
+
     def revoke(self, connection: Connection, account: str, now: str) -> int:
         """Revokes every token of an account; returns how many there were."""
         return self._revoke.run(connection, {"x_account": account, "v_now": now})
+
+
+def _roles(account: Account) -> str:
+    return json_text(sorted(account.roles))
 
 
 def _account(row: Sequence[Any]) -> Account:

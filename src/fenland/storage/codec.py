@@ -12,6 +12,8 @@ from decimal import Decimal
 from itertools import starmap
 from typing import Any
 
+import orjson
+
 from fenland.core.definitions import Collection, Field
 from fenland.core.names import RESERVED_FIELDS
 from fenland.core.values import write_json
@@ -24,6 +26,14 @@ _DECODER = json.JSONDecoder(parse_float=Decimal)
 def read_json_text(text: str) -> Any:
     """JSON that this service wrote, with decimals exact."""
     return _DECODER.decode(text)
+
+
+_VERBATIM = json.JSONDecoder(parse_float=orjson.Fragment)
+
+
+def read_verbatim(text: str) -> Any:
+    """The same for what is only to be written again: numbers with a fraction stay the digits they are."""
+    return _VERBATIM.decode(text)
 
 
 def json_text(value: Any) -> str:

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+import os
 from collections import deque
 from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from pathlib import Path
 from typing import Any, TypeVar
 
@@ -13,13 +14,14 @@ from sqlalchemy.exc import DBAPIError
 from sqlalchemy.schema import CreateIndex, CreateTable
 
 from fenland.core.definitions import Definitions
+from fenland.core.problems import Conflict
 from fenland.storage import sqlite
 from fenland.storage.accounts import Accounts
-from fenland.storage.codec import json_text
 from fenland.storage.history import History
 from fenland.storage.known import KnownTokens, Mark
 from fenland.storage.outcomes import Outcomes
 from fenland.storage.records import Records
+from fenland.storage.shapes import bring_over, mark_of, misfits_of, shape_of
 from fenland.storage.tables import LAYOUT, Tables
 from fenland.storage.turn import Turn
 from fenland.storage.writer import Writer
@@ -74,7 +76,8 @@ class Database:
         lock_path = path.with_name(path.name + ".lock")
         self._mark = Mark(lock_path)
         self.known_tokens = KnownTokens(self._mark)
-        self._writer = Writer(sqlite.driver_connection(engine), lock_path, self.turn)
+        self._writing = sqlite.make_engine(path, writing=True)
+        self._writer = Writer(lambda: sqlite.writing_connection(self._writing), lock_path, self.turn)
 
     def reading(self) -> _Reading:
         """A reading connection for the body. Each statement sees what is committed when it starts."""
@@ -92,7 +95,13 @@ class Database:
 
     def write(self, work: Callable[[sqlite.Connection], Result]) -> Result:
         """Runs `work` in one durable transaction; see `Writer.run`."""
-        result: Result = self._writer.run(work)
+        try:
+            result: Result = self._writer.run(work)
+        except sqlite.ReferenceBroken:
+            # Found only at the commit: references are checked there.
+            raise Conflict(
+                "A record this one refers to, or that refers to it, has just changed. Try again."
+            ) from None
         return result
 
     def change_accounts(self, work: Callable[[sqlite.Connection], Result]) -> Result:
@@ -107,6 +116,7 @@ class Database:
         while self._idle:
             self._idle.pop().close()
         self._engine.dispose()
+        self._writing.dispose()
 
 
 def open_database(path: Path, definitions: Definitions) -> Database:
@@ -119,6 +129,7 @@ def open_database(path: Path, definitions: Definitions) -> Database:
     sqlite.append_only(tables.history)
     engine = sqlite.make_engine(path)
     try:
+        _make_private(path)
         _prepare(engine, tables)
         return Database(engine, path, definitions, tables)
     except DBAPIError as error:
@@ -127,21 +138,29 @@ def open_database(path: Path, definitions: Definitions) -> Database:
             "Check that the folder exists, may be written and holds a database of this service."
         ) from None
     except OSError as error:
-        raise DatabaseRefused(f"The folder of {path} cannot be written: {error.strerror}.") from None
+        raise DatabaseRefused(
+            f"The database {path} cannot be opened: {error.strerror}. "
+            "Check that the folder exists, may be written and holds a database of this service."
+        ) from None
 
 
-def _shape(table: Table) -> list[list[Any]]:
-    """What a later start compares: each column's name, type, need, uniqueness and reference."""
-    return [
-        [
-            column.name,
-            str(column.type),
-            not column.nullable,
-            bool(column.unique),
-            *(str(key.target_fullname) for key in column.foreign_keys),
-        ]
-        for column in table.columns
-    ]
+def _make_private(path: Path) -> None:
+    """Sees that only the file's owner can read it; SQLite gives the log beside it the same mode."""
+    os.close(os.open(path, os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o600))
+    for one in (path, path.with_name(path.name + "-wal"), path.with_name(path.name + "-shm")):
+        with suppress(OSError):
+            one.chmod(0o600)
+
+
+def fold(path: Path) -> None:
+    """Moves the write-ahead log into the database file, so that a plain copy of that file is whole.
+
+    To be called when every process has let go of the database; while one has not, nothing happens.
+    """
+    engine = sqlite.make_engine(path)
+    with suppress(DBAPIError), engine.connect() as connection:
+        connection.exec_driver_sql(sqlite.FOLD)
+    engine.dispose()
 
 
 def _prepare(engine: Engine, tables: Tables) -> None:
@@ -152,23 +171,18 @@ def _prepare(engine: Engine, tables: Tables) -> None:
         if meta.name in present:
             known = {row.name: row.value for row in connection.execute(select(meta))}
             _check_layout(known.get("layout"))
+            known = bring_over(connection, tables, known)
         else:
             known = {}
             _create(connection, meta)
-        for table in tables.metadata.tables.values():
-            if table is meta:
-                continue
-            mark = f"table {table.name}"
+            connection.execute(meta.insert().values(name="layout", value=LAYOUT))
+        made = [table for table in tables.metadata.tables.values() if table is not meta]
+        if misfits := misfits_of(made, present, known):
+            raise DatabaseRefused("\n".join(misfits))
+        for table in made:
             if table.name not in present:
                 _create(connection, table)
-                known_shape = None
-            else:
-                known_shape = known.get(mark)
-                _check_shape(table, known_shape)
-            if known_shape is None:
-                connection.execute(meta.insert().values(name=mark, value=_shape(table)))
-        if "layout" not in known:
-            connection.execute(meta.insert().values(name="layout", value=LAYOUT))
+                connection.execute(meta.insert().values(name=mark_of(table.name), value=shape_of(table)))
         connection.commit()
 
 
@@ -186,26 +200,3 @@ def _check_layout(layout: Any) -> None:
             f"The database was written by a newer version (layout {layout}; this one reads up to "
             f"{LAYOUT}). Install the newer version, or point to another database."
         )
-
-
-def _check_shape(table: Table, known: Any) -> None:
-    wanted = _shape(table)
-    if known is None:
-        raise DatabaseRefused(
-            f"The database already holds a table {table.name!r} that this service did not make. "
-            "Rename the collection, or point to another database."
-        )
-    if json_text(known) == json_text(wanted):
-        return
-    old = {column[0]: column for column in known}
-    new = {column[0]: column for column in wanted}
-    changes = [
-        *(f"field {name} is new" for name in new.keys() - old.keys()),
-        *(f"field {name} is gone" for name in old.keys() - new.keys()),
-        *(f"field {name} is kept differently" for name in new.keys() & old.keys() if new[name] != old[name]),
-    ]
-    raise DatabaseRefused(
-        f"The definition of {table.name} no longer fits its table: "
-        f"{'; '.join(sorted(changes)) or 'its fields moved'}. "
-        "Restore the definition, or start with a new database file."
-    )

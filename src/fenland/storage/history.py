@@ -26,7 +26,11 @@ _COLUMNS = (
     "reason",
     "cause",
     "changes",
+    "client",
 )
+
+
+_CHANGES = _COLUMNS.index("changes")
 
 
 class History:
@@ -48,7 +52,8 @@ class History:
         self._since = Prepared(
             select(*columns)
             .where(table.c.record_id == bindparam("record_id"), table.c.version > bindparam("version"))
-            .order_by(table.c.version),
+            .order_by(table.c.version)
+            .limit(bindparam("x_limit")),
             dialect,
         )
         self._last_deleted = Prepared(
@@ -81,6 +86,7 @@ class History:
                 "v_reason": entry.reason,
                 "v_cause": entry.cause,
                 "v_changes": json_text(entry.changes),
+                "v_client": entry.client,
             },
         )
 
@@ -89,10 +95,15 @@ class History:
         given = {"record_id": record_id, "below": below, "x_limit": limit}
         return [_entry(row) for row in self._of_record.all(connection, given)]
 
-    def since(self, connection: Connection, record_id: str, version: int) -> list[Entry]:
-        """A record's entries of versions over `version`, oldest first."""
-        given = {"record_id": record_id, "version": version}
-        return [_entry(row) for row in self._since.all(connection, given)]
+    def since(
+        self, connection: Connection, record_id: str, version: int, most: int, characters: int
+    ) -> list[Entry] | None:
+        """A record's entries of versions over `version`, oldest first; None when they pass the bounds."""
+        given = {"record_id": record_id, "version": version, "x_limit": most + 1}
+        rows = self._since.all(connection, given)
+        if len(rows) > most or sum(len(row[_CHANGES]) for row in rows) > characters:
+            return None
+        return [_entry(row) for row in rows]
 
     def last_deleted(self, connection: Connection, collection: str, key: Any) -> Entry | None:
         """The entry that deleted the last record with this key, or None."""

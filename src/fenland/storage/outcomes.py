@@ -7,7 +7,7 @@ from typing import Any
 
 from sqlalchemy import Dialect, Table, bindparam, select
 
-from fenland.storage.codec import json_text, read_json_text
+from fenland.storage.codec import json_text, read_verbatim
 from fenland.storage.sqlite import Connection
 from fenland.storage.statements import Prepared
 
@@ -39,7 +39,7 @@ class Outcomes:
         """The outcome kept under an account's key, after clearing away what has expired."""
         self._expire.run(connection, {"now": now})
         row = self._find.one(connection, {"x_account": account, "x_key": key, "now": now})
-        return None if row is None else Outcome(row[0], read_json_text(row[1]))
+        return None if row is None else Outcome(row[0], read_verbatim(row[1]))
 
     def keep(
         self,

@@ -26,6 +26,9 @@ _BUSY_TIMEOUT = 10_000
 #: changes often is then moved seldom. The usual thousand cost each change a tenth more.
 _CHECKPOINT_PAGES = 4000
 
+#: Moves the whole log into the database and empties it.
+FOLD = "PRAGMA wal_checkpoint(TRUNCATE)"
+
 _FULL = {sqlite3.SQLITE_FULL}
 _UNIQUE = re.compile(r"UNIQUE constraint failed: (.+)")
 
@@ -43,13 +46,56 @@ class ReferenceBroken(Exception):
     """A foreign key leads nowhere, or something still leads here."""
 
 
-def make_engine(path: Path) -> Engine:
+class TransactionLost(sqlite3.OperationalError):
+    """A statement was to run in a transaction that is over: SQLite has rolled it back meanwhile."""
+
+
+class WritingConnection(sqlite3.Connection):
+    """The connection that writes: from `begin` on it runs nothing outside that transaction.
+
+    On some errors (a full disk, too little memory) SQLite rolls the whole transaction back by itself.
+    The next statement would then be saved on its own, whatever becomes of the rest.
+    """
+
+    _within = False
+
+    def execute(self, text: str, values: Any = ()) -> sqlite3.Cursor:
+        """See `sqlite3.Connection`. Raises `TransactionLost`."""
+        if self._within and not self.in_transaction:
+            raise TransactionLost("The transaction was rolled back by the database.")
+        return super().execute(text, values)
+
+    def begin(self) -> None:
+        """Opens a transaction with the lock to write. Raises the driver's error when others hold it."""
+        self._within = False
+        self.execute("BEGIN IMMEDIATE")
+        self._within = True
+
+    def commit_work(self) -> None:
+        """Ends the transaction, durably."""
+        self.execute("COMMIT")
+        self._within = False
+
+    def undo(self) -> None:
+        """Ends the transaction, if it is still open, with nothing of it kept."""
+        self._within = False
+        if self.in_transaction:
+            self.execute("ROLLBACK")
+
+
+def is_busy(error: BaseException) -> bool:
+    """Whether another program holds the lock that was wanted."""
+    return getattr(error, "sqlite_errorcode", 0) & 0xFF in (sqlite3.SQLITE_BUSY, sqlite3.SQLITE_LOCKED)
+
+
+def make_engine(path: Path, *, writing: bool = False) -> Engine:
     """An engine whose connections are durable (WAL, synchronous=FULL) and keep foreign keys.
 
     The driver is left in autocommit: storage begins and commits by itself, since the driver's own
     transactions would begin too late to guard what was read first.
     """
-    engine = create_engine(f"sqlite:///{path}", connect_args={"check_same_thread": False})
+    kind = WritingConnection if writing else Connection
+    engine = create_engine(f"sqlite:///{path}", connect_args={"check_same_thread": False, "factory": kind})
 
     def prepare(connection: Any, _: Any) -> None:
         connection.isolation_level = None
@@ -75,6 +121,15 @@ def driver_connection(engine: Engine) -> Connection:
     return connection
 
 
+def writing_connection(engine: Engine) -> WritingConnection:
+    """The same for the one that writes. It does not wait for locks itself: the writer does."""
+    connection = driver_connection(engine)
+    if not isinstance(connection, WritingConnection):
+        raise TypeError("The engine was not made for writing.")
+    connection.execute("PRAGMA busy_timeout=0")
+    return connection
+
+
 def append_only(table: Table) -> None:
     """Adds triggers at creation that refuse to change or remove what a table holds."""
     for action in ("UPDATE", "DELETE"):
@@ -88,8 +143,14 @@ def append_only(table: Table) -> None:
         )
 
 
-def translated(error: sqlite3.Error) -> Exception:
+def translated(error: sqlite3.Error | MemoryError) -> Exception:
     """The error in the project's own words, or itself when it is a defect of ours."""
+    if isinstance(error, MemoryError):
+        return Unavailable(
+            "The service has too little memory for this now. Nothing was saved; send it again."
+        )
+    if isinstance(error, TransactionLost):
+        return Unavailable("The database rolled the change back. Nothing was saved; send it again.")
     code = getattr(error, "sqlite_errorcode", 0)
     found = _UNIQUE.match(str(error))
     if found:

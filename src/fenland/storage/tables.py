@@ -29,7 +29,7 @@ from sqlalchemy.types import TypeEngine
 from fenland.core.definitions import Collection, Definitions, Field
 
 #: Grows when the service's own tables change shape; a newer database is refused by an older service.
-LAYOUT = 1
+LAYOUT = 2
 
 
 def column_type(item: Field) -> TypeEngine[Any]:
@@ -52,6 +52,25 @@ def column_type(item: Field) -> TypeEngine[Any]:
     return by_type[item.type]
 
 
+#: Where a column notes the form in which its values are kept, in words.
+KEPT = "kept"
+
+
+def kept_form(item: Field) -> str:
+    """The form in which a field's values are kept, in words that end "holds …"."""
+    if item.scale is not None:
+        return f"decimals with {item.scale} digits after the point"
+    by_type = {
+        "string": {"date": "dates", "date-time": "moments", "uuid": "UUIDs"}.get(item.format or "", "texts"),
+        "integer": "whole numbers",
+        "number": "doubles",
+        "boolean": "true or false",
+        "array": "lists",
+        "object": "objects",
+    }
+    return by_type[item.type]
+
+
 def _column(item: Field, definitions: Definitions) -> Column[Any]:
     foreign = []
     if item.references is not None:
@@ -64,6 +83,7 @@ def _column(item: Field, definitions: Definitions) -> Column[Any]:
         *foreign,
         nullable=not (item.required and not item.nullable),
         unique=item.unique or None,
+        info={KEPT: kept_form(item)},
     )
 
 
@@ -158,6 +178,7 @@ def _history_table(metadata: MetaData) -> Table:
         Column("reason", Text),
         Column("cause", Integer),
         Column("changes", JSON, nullable=False),
+        Column("client", String),
     )
     Index("fenland_history_by_record", table.c.record_id, table.c.version, unique=True)
     # Finds the last record that had a key, once the record itself is gone.

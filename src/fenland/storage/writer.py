@@ -8,6 +8,10 @@ order between processes, where SQLite's own waiting would be unfair.
 A piece that fails is undone alone. Most that fail have written nothing yet, so there is nothing to
 undo; when one has, all are run again, each in a savepoint. When the whole transaction is lost, by an
 error at commit or by one that makes SQLite roll everything back, each is run again on its own.
+
+Whatever happens, three things hold. No statement runs outside the transaction that its piece believes
+in (the connection itself refuses, see `sqlite.WritingConnection`). Everyone who waits is answered, and
+the lead is handed on. A connection that cannot even be rolled back is given up, and another opened.
 """
 
 from __future__ import annotations
@@ -15,31 +19,54 @@ from __future__ import annotations
 import fcntl
 import os
 import threading
+import time
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
 from fenland.core.problems import Unavailable
-from fenland.storage.sqlite import Connection, Error, translated
+from fenland.storage.sqlite import Error, WritingConnection, is_busy, translated
 from fenland.storage.turn import Turn
 
-Work = Callable[[Connection], Any]
+Work = Callable[[WritingConnection], Any]
 
 #: Pieces that share one commit, at most: bounds how long the first of them waits.
 _LARGEST_BATCH = 64
 
+#: How long another program may hold SQLite's own lock before changes are refused, and how often it
+#: is asked for.
+_BUSY_SECONDS, _BUSY_PAUSE = 10.0, 0.01
+
+_UNKNOWN = (
+    "The service failed while saving, and it is not known whether this was saved. "
+    "Read the record again before you send it anew."
+)
+
 
 class _Job:
-    __slots__ = ("done", "error", "result", "woken", "work")
+    __slots__ = ("done", "error", "result", "settled", "woken", "work")
 
     def __init__(self, work: Work) -> None:
         self.work = work
         self.result: Any = None
         self.error: BaseException | None = None
+        #: Its result, or its error, is final.
+        self.settled = False
         self.done = False
         # A bare lock, held until somebody wakes this job: cheaper than an Event.
         self.woken = threading.Lock()
         self.woken.acquire()
+
+    def settle(self) -> None:
+        """Its transaction is on disk: what it gave, or raised, stands."""
+        if isinstance(self.error, (Error, MemoryError)):
+            self.error = translated(self.error)
+        self.settled = True
+
+    def fail(self, error: BaseException) -> None:
+        """Nothing of it is kept, or it is not known whether."""
+        self.error = error
+        self.settle()
 
 
 class Writer:
@@ -47,12 +74,13 @@ class Writer:
 
     def __init__(
         self,
-        connection: Connection,
+        connect: Callable[[], WritingConnection],
         lock_path: Path,
         turn: Turn | None = None,
         longest_queue: int = 1024,
     ) -> None:
-        self._connection = connection
+        self._connect = connect
+        self._connection: WritingConnection | None = connect()
         self._lock_file = os.open(lock_path, os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o600)
         self._turn = turn or Turn()
         self._longest_queue = longest_queue
@@ -62,7 +90,8 @@ class Writer:
 
     def close(self) -> None:
         """Closes the connection and the lock file. Nothing may be waiting."""
-        self._connection.close()
+        if self._connection is not None:
+            self._connection.close()
         os.close(self._lock_file)
 
     def run(self, work: Work) -> Any:
@@ -89,23 +118,39 @@ class Writer:
         return job.result
 
     def _lead(self, own: _Job) -> None:
-        """Commits one batch, of which `own` is the first, then hands the lead on."""
-        self._lock_out_processes()
+        """Commits one batch, of which `own` is the first, then hands the lead on, whatever happens."""
+        batch: list[_Job] = []
         try:
-            with self._guard:
-                batch, self._waiting = self._waiting[:_LARGEST_BATCH], self._waiting[_LARGEST_BATCH:]
-            self._settle(batch)
+            self._lock_out_processes()
+            try:
+                with self._guard:
+                    batch, self._waiting = self._waiting[:_LARGEST_BATCH], self._waiting[_LARGEST_BATCH:]
+                self._settle(batch)
+            finally:
+                fcntl.flock(self._lock_file, fcntl.LOCK_UN)
+        except BaseException as error:
+            for job in batch or [own]:
+                # What is settled stays so: this came after, or about others.
+                if not job.settled:
+                    job.fail(error)
         finally:
-            fcntl.flock(self._lock_file, fcntl.LOCK_UN)
+            self._hand_on(batch, own)
+
+    def _hand_on(self, batch: list[_Job], own: _Job) -> None:
         with self._guard:
-            heir = self._waiting[0] if self._waiting else None
-            self._led = heir is not None
+            if own in self._waiting:
+                self._waiting.remove(own)
+            following = self._waiting[0] if self._waiting else None
+            self._led = following is not None
         for job in batch:
             job.done = True
             if job is not own:
+                if job.error is not None and not isinstance(job.error, Exception):
+                    # What ends a thread, or the program, is for the thread it happened to.
+                    job.error = Unavailable("The service was interrupted. Nothing was saved; send it again.")
                 job.woken.release()
-        if heir is not None:
-            heir.woken.release()
+        if following is not None:
+            following.woken.release()
 
     def _lock_out_processes(self) -> None:
         try:
@@ -118,16 +163,24 @@ class Writer:
         if len(batch) > 1 and (self._together(batch, guarded=False) or self._together(batch, guarded=True)):
             return
         for job in batch:
-            self._by_itself(job)
+            # Only what is not settled: of a transaction whose end is not known, nothing is done twice.
+            if not job.settled:
+                self._by_itself(job)
 
     def _together(self, batch: list[_Job], *, guarded: bool) -> bool:
         """One transaction for all. False when it was lost, or undone, and nothing of it is kept.
 
         Guarded, each piece has a savepoint and can be undone alone, which costs all of them more.
         """
-        connection = self._connection
         try:
-            connection.execute("BEGIN IMMEDIATE")
+            connection = self._begin()
+        except BaseException as error:
+            self._undo()
+            # No use in asking again for each: who holds the lock holds it from all.
+            for job in batch:
+                job.fail(error)
+            return True
+        try:
             for job in batch:
                 job.error, before = None, connection.total_changes
                 if guarded:
@@ -135,37 +188,73 @@ class Writer:
                 try:
                     job.result = job.work(connection)
                 except BaseException as error:
-                    job.error = translated(error) if isinstance(error, Error) else error
+                    job.error = error
                     if not connection.in_transaction:
-                        return False
+                        return self._undo()
                     if guarded:
                         connection.execute("ROLLBACK TO piece")
                     elif connection.total_changes != before:
-                        self._undo()
-                        return False
+                        return self._undo()
                 if guarded:
                     connection.execute("RELEASE piece")
-            self._commit()
-        except Error:
-            self._undo()
-            return False
-        return True
+            return self._commit(connection, batch)
+        except BaseException:
+            # Whoever's fault it was: tried alone, each meets its own.
+            return self._undo()
 
     def _by_itself(self, job: _Job) -> None:
         job.error = None
         try:
-            self._connection.execute("BEGIN IMMEDIATE")
-            job.result = job.work(self._connection)
-            self._commit()
+            connection = self._begin()
+            job.result = job.work(connection)
+            self._commit(connection, [job])
         except BaseException as error:
             self._undo()
-            job.error = translated(error) if isinstance(error, Error) else error
+            if not job.settled:
+                job.fail(error)
 
-    def _commit(self) -> None:
-        # Waits for the disk; others work meanwhile, and join the next commit.
-        with self._turn.aside():
-            self._connection.execute("COMMIT")
+    def _begin(self) -> WritingConnection:
+        """Opens a transaction that may write, waiting for other programs that hold SQLite's lock."""
+        connection = self._connection = self._connection or self._connect()
+        deadline = time.monotonic() + _BUSY_SECONDS
+        while True:
+            try:
+                connection.begin()
+                return connection
+            except Error as error:
+                if not is_busy(error) or time.monotonic() > deadline:
+                    raise
+            with self._turn.aside():
+                time.sleep(_BUSY_PAUSE)
 
-    def _undo(self) -> None:
-        if self._connection.in_transaction:
-            self._connection.execute("ROLLBACK")
+    def _commit(self, connection: WritingConnection, batch: list[_Job]) -> bool:
+        """Makes it durable, which settles every piece. Raises, with nothing kept; else True."""
+        try:
+            # Waits for the disk; others work meanwhile, and join the next commit.
+            with self._turn.aside():
+                connection.commit_work()
+        except BaseException as error:
+            if connection.in_transaction or isinstance(error, Error):
+                raise
+            # Not from SQLite, and the transaction is over: it may well have been committed.
+            for job in batch:
+                job.fail(Unavailable(_UNKNOWN))
+            return True
+        for job in batch:
+            job.settle()
+        return True
+
+    def _undo(self) -> bool:
+        """Rolls back what is open. A connection that cannot do even that is given up; always False."""
+        connection = self._connection
+        try:
+            if connection is not None:
+                connection.undo()
+        except BaseException:
+            self._connection = None
+            try:
+                if connection is not None:
+                    connection.close()
+            except BaseException:  # noqa: S110 - closing is all that could still be done
+                pass
+        return False

@@ -42,7 +42,11 @@ KINDS: Mapping[str, Kind] = {
     "unavailable": Kind(503, "Not possible at the moment", "Wait as Retry-After says, then send again."),
     "storage-full": Kind(507, "No room left", "Make room on the disk, then send again."),
     "method-not-allowed": Kind(405, "Method not allowed", "Use one of the methods named in Allow."),
-    "internal": Kind(500, "An error of the service", "Report it with the request id; nothing was saved."),
+    "internal": Kind(
+        500,
+        "An error of the service",
+        "Report it with the request id, and read the record to see whether it was saved.",
+    ),
 }
 
 #: For what Flask itself refuses; the first kind of a status is its plain one.
@@ -101,7 +105,9 @@ def _http(error: HTTPException) -> Response:
 
 def _unexpected(error: Exception) -> Response:
     log.error("unexpected error", exc_info=error, path=request.path)
-    return problem("internal", "The service failed at this request. Nothing was saved.")
+    return problem(
+        "internal", "The service failed at this request. Read the record to see whether anything was saved."
+    )
 
 
 def register(app: Flask) -> None:

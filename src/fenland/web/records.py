@@ -9,12 +9,9 @@ from urllib.parse import quote
 from flask import Flask, Request
 from flask.globals import request_ctx
 
-from fenland.core.patches import Patch
-from fenland.core.problems import Malformed
-from fenland.core.rules import Rules
 from fenland.service.create import CreateRequest, create
 from fenland.service.delete import DeleteRequest, delete
-from fenland.service.finding import Address
+from fenland.service.finding import UNCONDITIONAL, Address
 from fenland.service.form import edit_form
 from fenland.service.listing import USUAL_PAGE, ListRequest, list_records
 from fenland.service.read import read
@@ -26,27 +23,25 @@ from fenland.web.forms import form_json
 from fenland.web.lean import ONE_RECORD, RECORDS
 from fenland.web.reading import (
     ACCEPT_PATCH,
+    InTurn,
+    PatchReader,
+    base_of,
     blank_of,
     call_of,
     fields_reader,
     flag,
+    names_of,
     once_of,
+    page_size,
     patch_reader,
     preconditions_of,
     prefers,
     query_of,
     query_with,
+    reason_of,
+    replacement_reader,
     whole_number,
 )
-
-_LONGEST_REASON = 500
-
-
-def _reason(query: dict[str, str]) -> str | None:
-    reason = query.get("reason") or None
-    if reason is not None and len(reason) > _LONGEST_REASON:
-        raise Malformed(f"reason is {len(reason)} characters long. Use at most {_LONGEST_REASON}.")
-    return reason
 
 
 def _preview_json(found: Preview) -> dict[str, Any]:
@@ -67,6 +62,8 @@ class _Routes:
         self.service = service
 
     def list(self, request: Request, collection: str) -> Answer:
+        call = call_of(request, self.service)
+        self.service.resource(collection)
         query = query_of(request, "q", "sort", "limit", "cursor", "count")
         asked = ListRequest(
             collection=collection,
@@ -76,7 +73,7 @@ class _Routes:
             cursor=query.get("cursor"),
             count=flag(query, "count"),
         )
-        listed = list_records(self.service, call_of(request), asked)
+        listed = list_records(self.service, call, asked)
         body: dict[str, object] = {"items": listed.items, "next": listed.next}
         if listed.count is not None:
             body["count"] = listed.count
@@ -87,72 +84,76 @@ class _Routes:
         return json_answer(body, headers=headers)
 
     def create(self, request: Request, collection: str) -> Answer:
-        query = query_of(request, "blank", "reason")
+        call, turn = call_of(request, self.service), InTurn()
+        query = turn.query(request, "blank", "reason")
         asked = CreateRequest(
             collection=collection,
-            read_fields=fields_reader(request, self.service.limits),
-            blank=blank_of(query),
+            blank=turn.read(lambda: blank_of(query), None),
             lenient=prefers(request, "handling=lenient"),
-            reason=_reason(query),
-            once=once_of(request, self.service.limits),
+            reason=turn.read(lambda: reason_of(query), None),
+            once=turn.read(lambda: once_of(request, self.service.limits), None),
+            read_fields=fields_reader(request, self.service.limits, turn),
         )
-        saved = create(self.service, call_of(request), asked)
+        saved = create(self.service, call, asked)
         resource = self.service.resources[collection]
         key = quote(str(saved.record[resource.collection.key]), safe="")
         return record_answer(request, resource, saved, f"/v1/records/{collection}/{key}")
 
     def read(self, request: Request, collection: str, value: str, field: str | None = None) -> Answer:
+        saved = read(self.service, call_of(request, self.service), Address(collection, value, field))
         query_of(request)
-        saved = read(self.service, call_of(request), Address(collection, value, field))
         return fresh_answer(request, self.service.resources[collection], saved)
 
     def update(self, request: Request, collection: str, value: str, field: str | None = None) -> Answer:
-        read_patch = patch_reader(request, self.service.limits)
-        return self._update(request, Address(collection, value, field), read_patch)
+        return self._update(request, Address(collection, value, field), patch_reader)
 
     def replace(self, request: Request, collection: str, value: str, field: str | None = None) -> Answer:
-        read_fields = fields_reader(request, self.service.limits)
-        return self._update(
-            request, Address(collection, value, field), lambda rules: rules.replacement(read_fields(rules))
-        )
+        return self._update(request, Address(collection, value, field), replacement_reader)
 
-    def _update(self, request: Request, address: Address, read_patch: Callable[[Rules], Patch]) -> Answer:
-        query = query_of(request, "blank", "reason", "base", "preview")
+    def _update(self, request: Request, address: Address, reader: PatchReader) -> Answer:
+        call, turn = call_of(request, self.service), InTurn()
+        query = turn.query(request, "blank", "reason", "base", "preview", "clear")
+        looking = turn.read(lambda: flag(query, "preview"), False)
         asked = UpdateRequest(
             address=address,
-            read_patch=read_patch,
-            preconditions=preconditions_of(request),
-            base=whole_number(query, "base", None),
-            blank=blank_of(query),
+            preconditions=turn.read(lambda: preconditions_of(request), UNCONDITIONAL),
+            base=turn.read(lambda: base_of(query), None),
+            blank=turn.read(lambda: blank_of(query), None),
+            clear=turn.read(lambda: names_of(query, "clear"), ()),
             lenient=prefers(request, "handling=lenient"),
-            reason=_reason(query),
-            once=once_of(request, self.service.limits),
+            reason=turn.read(lambda: reason_of(query), None),
+            once=turn.read(lambda: once_of(request, self.service.limits), None),
+            read_patch=reader(request, self.service.limits, turn),
         )
-        if flag(query, "preview"):
-            return json_answer(_preview_json(preview(self.service, call_of(request), asked)))
-        saved = update(self.service, call_of(request), asked)
+        if looking:
+            return json_answer(_preview_json(preview(self.service, call, asked)))
+        saved = update(self.service, call, asked)
         return record_answer(request, self.service.resources[address.collection], saved)
 
     def delete(self, request: Request, collection: str, value: str, field: str | None = None) -> Answer:
-        query = query_of(request, "reason")
+        call, turn = call_of(request, self.service), InTurn()
+        query = turn.query(request, "reason")
         asked = DeleteRequest(
             address=Address(collection, value, field),
-            preconditions=preconditions_of(request),
-            reason=_reason(query),
-            once=once_of(request, self.service.limits),
+            preconditions=turn.read(lambda: preconditions_of(request), UNCONDITIONAL),
+            reason=turn.read(lambda: reason_of(query), None),
+            once=turn.read(lambda: once_of(request, self.service.limits), None),
+            check=turn.check,
         )
-        saved = delete(self.service, call_of(request), asked)
+        saved = delete(self.service, call, asked)
         return record_answer(request, self.service.resources[collection], saved)
 
     def history(self, request: Request, collection: str, value: str) -> Answer:
-        query = query_of(request, "below", "limit")
+        call, turn = call_of(request, self.service), InTurn()
+        query = turn.query(request, "below", "limit")
         found = timeline(
             self.service,
-            call_of(request),
+            call,
             Address(collection, value),
-            below=whole_number(query, "below", None),
-            limit=whole_number(query, "limit", USUAL_PAGE) or 0,
+            below=turn.read(lambda: whole_number(query, "below", None), None),
+            limit=turn.read(lambda: page_size(query), USUAL_PAGE),
         )
+        turn.check()
         headers = {}
         if found.next is not None:
             onward = query_with(query, below=found.next)
@@ -160,8 +161,8 @@ class _Routes:
         return json_answer({"items": found.items, "next": found.next}, headers=headers)
 
     def form(self, request: Request, collection: str, value: str) -> Answer:
+        form = edit_form(self.service, call_of(request, self.service), Address(collection, value))
         query_of(request)
-        form = edit_form(self.service, call_of(request), Address(collection, value))
         headers = {"ETag": form.saved.etag, "Accept-Patch": ACCEPT_PATCH} if form.saved else {}
         return json_answer(form_json(form), headers=headers)
 

@@ -21,8 +21,8 @@ def register(app: Flask, service: Service) -> None:
 
     @app.get("/v1/schemas")
     def schemas() -> Answer:
+        actor = service.authenticate(call_of(request, service))
         query_of(request)
-        actor = service.authenticate(call_of(request))
         items = [
             {
                 "name": name,
@@ -50,13 +50,14 @@ def register(app: Flask, service: Service) -> None:
 
     @app.get("/v1/schemas/<collection>")
     def schema(collection: str) -> Answer:
+        call = call_of(request, service)
+        resource = service.resource(collection)
         query = query_of(request, "for")
         purpose = query.get("for")
         if purpose == "create":
-            return json_answer(form_json(create_form(service, call_of(request), collection)))
+            return json_answer(form_json(create_form(service, call, collection)))
         if purpose is not None:
             raise Malformed(f"for is {purpose!r}. It can only be create.")
-        actor = service.authenticate(call_of(request))
-        resource = service.resource(collection)
+        actor = service.authenticate(call)
         found = collection_schema(resource.collection, resource.policy, actor)
         return json_answer(found, headers={"Content-Type": "application/schema+json"})

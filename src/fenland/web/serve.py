@@ -23,7 +23,7 @@ from granian.log import LogLevels
 
 from fenland.service.project import Project, load_project
 from fenland.service.service import open_service
-from fenland.storage.database import DatabaseRefused
+from fenland.storage.database import DatabaseRefused, fold
 from fenland.web.app import create_app
 from fenland.web.logs import configure
 
@@ -99,4 +99,5 @@ def run(project: Project, ready: Callable[[str], None]) -> None:
         log_level=LogLevels.error,
     )
     server.serve()
+    fold(settings.database)
     structlog.get_logger().info("stopped")

@@ -19,8 +19,8 @@ def register(app: Flask, service: Service, settings: Settings) -> None:
 
     @app.get("/v1/session")
     def session() -> Answer:
+        actor = service.authenticate(call_of(request, service))
         query_of(request)
-        actor = service.authenticate(call_of(request))
         return json_answer({"account": actor.name, "title": actor.title, "roles": sorted(actor.roles)})
 
     @app.get("/healthz")

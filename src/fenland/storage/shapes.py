@@ -1,0 +1,124 @@
+"""The shape of tables: what a database was made for, and how the definitions differ from it.
+
+A shape holds all that what is stored depends on. A decimal is kept as a count of its last digit, so with
+another scale the same count would be another number, and nobody would be told.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+from typing import Any
+
+from sqlalchemy import Column, Connection, Table
+
+from fenland.storage.tables import KEPT, LAYOUT, Tables
+
+Shape = list[dict[str, Any]]
+
+
+def mark_of(table: str) -> str:
+    """The name under which a table's shape is noted."""
+    return f"table {table}"
+
+
+def shape_of(table: Table) -> Shape:
+    """What a later start compares, column by column."""
+    return [_column(column) for column in table.columns]
+
+
+def _column(column: Column[Any]) -> dict[str, Any]:
+    return {
+        "name": column.name,
+        "type": str(column.type),
+        "kept": column.info.get(KEPT, ""),
+        "required": not column.nullable,
+        "unique": bool(column.unique),
+        "references": [str(key.target_fullname) for key in column.foreign_keys],
+    }
+
+
+def misfits_of(tables: Sequence[Table], present: set[str], known: Mapping[str, Any]) -> list[str]:
+    """A sentence for each difference between the tables that are present and those that are wanted."""
+    found: list[str] = []
+    for table in tables:
+        if table.name in present:
+            found += _differences(table, known.get(mark_of(table.name)))
+    wanted = {mark_of(table.name) for table in tables}
+    for mark in sorted(known.keys() - wanted - {"layout"}):
+        name = mark.removeprefix("table ")
+        found.append(
+            f"The database holds the collection {name!r}, which no definition describes any more. "
+            f"Restore its file {name}.yaml, or start with a new database file."
+        )
+    return found
+
+
+def _differences(table: Table, known: Shape | None) -> Iterator[str]:
+    if known is None:
+        yield (
+            f"The database already holds a table {table.name!r} that this service did not make. "
+            "Rename the collection, or point to another database."
+        )
+        return
+    old = {column["name"]: column for column in known}
+    new = {column["name"]: column for column in shape_of(table)}
+    changes = [
+        *(f"field {name} is new" for name in new if name not in old),
+        *(f"field {name} is gone" for name in old if name not in new),
+    ]
+    for name in (name for name in new if name in old):
+        changes += [f"field {name} {words}" for words in _changed(old[name], new[name])]
+    if not changes and list(old) != list(new):
+        changes.append("its fields stand in another order")
+    if changes:
+        yield (
+            f"The definition of {table.name} no longer fits its table: {'; '.join(changes)}. "
+            "Restore the definition, or start with a new database file."
+        )
+
+
+def _changed(old: Mapping[str, Any], new: Mapping[str, Any]) -> Iterator[str]:
+    if old["kept"] != new["kept"]:
+        yield f"holds {old['kept']}, and would hold {new['kept']}"
+    elif old["type"] != new["type"]:
+        yield f"has a column of type {old['type']}, and would have {new['type']}"
+    if old["required"] != new["required"]:
+        yield "would be required, and is not" if new["required"] else "is required, and would not be"
+    if old["unique"] != new["unique"]:
+        yield "would be unique, and is not" if new["unique"] else "is unique, and would not be"
+    if old["references"] != new["references"]:
+        shown = [", ".join(one["references"]) or "nothing" for one in (old, new)]
+        yield f"refers to {shown[0]}, and would refer to {shown[1]}"
+
+
+# --- layouts: the service's own tables, as earlier versions made them ------------------------------
+
+
+def bring_over(connection: Connection, tables: Tables, known: Mapping[str, Any]) -> dict[str, Any]:
+    """Brings a database of an older layout over to this one; returns what it then knows of itself."""
+    if known["layout"] == LAYOUT:
+        return dict(known)
+    # Layout 1 had no column for the client, and shapes said nothing of scales.
+    connection.exec_driver_sql("ALTER TABLE fenland_history ADD COLUMN client VARCHAR")
+    renewed: dict[str, Any] = {"layout": LAYOUT}
+    for table in tables.metadata.tables.values():
+        shape = known.get(mark_of(table.name))
+        if shape is None:
+            continue
+        columns = {column["name"]: column for column in shape_of(table)}
+        renewed[mark_of(table.name)] = [
+            {
+                "name": name,
+                "type": kind,
+                # Not noted then, so it is taken for what the definition says now.
+                "kept": columns.get(name, {}).get("kept", ""),
+                "required": required,
+                "unique": unique,
+                "references": references,
+            }
+            for name, kind, required, unique, *references in shape
+        ]
+    renewed[mark_of("fenland_history")] = shape_of(tables.history)
+    for name, value in renewed.items():
+        connection.execute(tables.meta.update().where(tables.meta.c.name == name).values(value=value))
+    return {**known, **renewed}
