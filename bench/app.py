@@ -1,4 +1,4 @@
-"""Fenland over the gauges, as a WSGI app: `app:app`. BENCH_DB names the database."""
+"""Fenland over the gauges, as granian serves it: `app:front`. BENCH_DB names the database."""
 
 from __future__ import annotations
 
@@ -15,8 +15,8 @@ from fenland.service.accounts import add_account, issue_token
 from fenland.service.create import CreateRequest, create, create_within
 from fenland.service.service import Call, Service, open_service
 from fenland.service.settings import Settings
-from fenland.web.app import create_app
 from fenland.web.logs import configure
+from fenland.web.serve import front_of
 
 GAUGES: dict[str, Any] = {
     "key": "code",
@@ -77,11 +77,8 @@ def pour(count: int) -> None:
     service.close()
 
 
-def make() -> Any:
+def front() -> Any:
+    """The service as its workers serve it."""
     settings = Settings(log_level="warning")
     configure(settings)
-    return create_app(_open(), settings)
-
-
-if os.environ.get("BENCH_SERVE"):
-    app = make()
+    return front_of(_open(), settings)

@@ -99,9 +99,14 @@ def serving(
     """A side of the comparison in granian; yields its port."""
     port = free_port()
     command = [
-        str(Path(sys.executable).with_name("granian")), f"{module}:app", "--interface", "wsgi", "--port", str(port),
-        "--workers", str(workers), "--blocking-threads", str(threads), "--no-ws", "--log-level", "error",
+        str(Path(sys.executable).with_name("granian")), "--port", str(port), "--workers", str(workers),
+        "--no-ws", "--log-level", "error",
     ]  # fmt: skip
+    if module == "app":
+        # As the service's own workers run (web/serve.py).
+        command += ["app:front", "--factory", "--interface", "rsgi", "--loop", "uvloop", "--backpressure", "4096"]
+    else:
+        command += [f"{module}:app", "--interface", "wsgi", "--blocking-threads", str(threads)]
     given = {"BENCH_DB": str(database), "BENCH_SERVE": "1", **environment}
     process = subprocess.Popen(command, cwd=HERE, env={**os.environ, **given}, start_new_session=True)
     try:

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import json
 import shutil
+import subprocess
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -15,7 +17,7 @@ from fenland.service.accounts import add_account, issue_token
 from fenland.service.service import Service, open_service
 from fenland.service.settings import Settings
 from fenland.web.app import create_app
-from support import TOKENS, Running, start
+from support import FENLAND, TOKENS, Running, start
 
 WORKSHOP = {
     "benches": {
@@ -106,6 +108,19 @@ def http(transport: httpx.WSGITransport) -> Iterator[httpx.Client]:
     headers = {"Authorization": f"Bearer {TOKENS['olga'][1]}"}
     with httpx.Client(transport=transport, base_url="http://workshop", headers=headers) as client:
         yield client
+
+
+@pytest.fixture
+def project(tmp_path: Path) -> Path:
+    """A new project with an account whose token is in the file `token`, and some notes."""
+    folder = tmp_path / "notes"
+    subprocess.run([FENLAND, "new", str(folder)], check=True, capture_output=True)
+    added = subprocess.run(
+        [FENLAND, "account", "add", "ada", "--role", "editor", "--project", str(folder), "--json"],
+        check=True, capture_output=True, text=True,
+    )  # fmt: skip
+    (folder / "token").write_text(json.loads(added.stdout)["token"])
+    return folder
 
 
 @pytest.fixture(scope="session")

@@ -94,7 +94,8 @@ def start(command: str, folder: Path, log: Path, *options: str) -> Running:
             start_new_session=True,
         )
     running = Running(process, f"http://127.0.0.1:{port}", folder, log)
-    for _ in range(1200):
+    until = time.monotonic() + 120
+    while time.monotonic() < until:
         if process.poll() is not None:
             break
         try:

@@ -19,19 +19,6 @@ from support import FENLAND, Running, free_port, start
 UPDATES, THREADS, RECORDS = 1000, 16, 20
 
 
-@pytest.fixture
-def project(tmp_path: Path) -> Path:
-    """A new project with an account whose token is in the file `token`, and some notes."""
-    folder = tmp_path / "notes"
-    subprocess.run([FENLAND, "new", str(folder)], check=True, capture_output=True)
-    added = subprocess.run(
-        [FENLAND, "account", "add", "ada", "--role", "editor", "--project", str(folder), "--json"],
-        check=True, capture_output=True, text=True,
-    )  # fmt: skip
-    (folder / "token").write_text(json.loads(added.stdout)["token"])
-    return folder
-
-
 def token_of(project: Path) -> str:
     return (project / "token").read_text()
 

@@ -16,13 +16,21 @@ from fenland.core.problems import TooLarge
 
 @dataclass(frozen=True, slots=True)
 class Limits:
-    """The bounds, each with its default. `body` is in bytes, `record` in characters of JSON."""
+    """The bounds, each with its default.
+
+    `body` is in bytes; `record` and `answer` are in characters of JSON; `cascade` counts records,
+    `long_reads` the long searches of one account, and `read_seconds` how long one may take.
+    """
 
     body: int = 1_000_000
     nesting: int = 32
     operations: int = 1_000
     record: int = 4_000_000
     batch: int = 500
+    answer: int = 16_000_000
+    cascade: int = 5_000
+    long_reads: int = 4
+    read_seconds: float = 20.0
 
 
 #: What is used where nobody set anything else.

@@ -13,6 +13,7 @@ from typing import Any, Literal
 
 from fenland.core.access import Actor
 from fenland.core.definitions import Collection
+from fenland.core.limits import beyond, weight
 from fenland.core.problems import Malformed, Refusal, Unavailable, refusal_data, refusal_from
 from fenland.service.create import CreateRequest, create_within
 from fenland.service.delete import DeleteRequest, delete_within
@@ -54,6 +55,10 @@ class Done:
     repeated: bool = False
 
 
+class _TooMuch(Exception):
+    """The records of the batch are together more than one answer holds."""
+
+
 class _NotMade(Exception):
     """An item names a record that an earlier item was to create, and was refused."""
 
@@ -76,13 +81,15 @@ class _Run:
     connection: Connection
     created: dict[str, Any] = field(default_factory=dict)
     failed: set[str] = field(default_factory=set)
+    #: Characters of JSON that the answer may still hold.
+    room: int = 0
 
     def attempt(self, item: Item) -> Outcome:
         """What becomes of an item, which is undone alone when it is refused."""
         try:
             with savepoint(self.connection):
                 return self.do(item)
-        except Unavailable:
+        except (Unavailable, _TooMuch):
             # About the storage and not about this item: the whole batch ends, and nothing of it is kept.
             raise
         except (Refusal, _NotMade) as reason:
@@ -110,6 +117,15 @@ class _Run:
         }
 
     def do(self, item: Item) -> Outcome:
+        """Carries out an item. Raises `_TooMuch` when the answer to all would be too large."""
+        outcome = self._done(item)
+        if outcome.saved is not None:
+            self.room -= weight(outcome.saved.record)
+        if self.room < 0:
+            raise _TooMuch
+        return outcome
+
+    def _done(self, item: Item) -> Outcome:
         request = item.make(self.resolve)
         if isinstance(request, CreateRequest):
             resource = self.service.resource(request.collection)
@@ -167,7 +183,7 @@ def batch(
     actor = service.authenticate(call)
 
     def work(connection: Connection) -> Done:
-        run = _Run(service, call, actor, connection)
+        run = _Run(service, call, actor, connection, room=service.limits.answer)
         outcomes = [run.attempt(item) for item in items]
         if atomic and any(one.saved is None for one in outcomes):
             raise _Broken(outcomes)
@@ -175,6 +191,10 @@ def batch(
 
     try:
         return service.database.write(once(service, actor, asked, work, Form(_keep, _give)))
+    except _TooMuch:
+        raise beyond(
+            "answer_limit", service.limits.answer, "The records of the batch are too large together."
+        ) from None
     except _Broken as broken:
         return Done([replace(one, saved=None) for one in broken.outcomes])
 

@@ -12,6 +12,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from fenland.core.access import Actor
+from fenland.core.limits import beyond
 from fenland.core.problems import Conflict
 from fenland.service.finding import UNCONDITIONAL, Address, Preconditions, Record, find, meet, permit
 from fenland.service.once import SAVED, Once, once
@@ -83,14 +84,26 @@ def delete_within(
 
 def _follow(service: Service, connection: Connection, resource: Resource, record: Record) -> _Plan:
     """Plans the deletion of a record: everything that refers to it, and to what goes with it."""
-    plan, ahead = _Plan(), [(resource, record)]
+    plan, ahead, room = _Plan(), [(resource, record)], service.limits.cascade
     plan.deleted[record["id"]] = (resource, record)
     while ahead:
         target, gone = ahead.pop()
         key = gone[target.collection.key]
         for collection, item in service.definitions.referring_to(target.collection.name):
             referring = service.resources[collection.name]
-            for other in referring.records.referring(connection, item.name, key):
+            if item.on_delete != "restrict":
+                count = referring.records.count_referring(connection, item.name, key)
+                room -= count
+                if room < 0:
+                    touched = service.limits.cascade - room
+                    raise beyond(
+                        "cascade_limit",
+                        service.limits.cascade,
+                        f"The deletion would touch {touched} records.",
+                    )
+            # Of those that forbid, more than could be deleted along with it need not be known.
+            most = service.limits.cascade + _NAMED
+            for other in referring.records.referring(connection, item.name, key, most):
                 if other["id"] in plan.deleted:
                     continue
                 if item.on_delete == "cascade":
@@ -111,15 +124,18 @@ def _refuse_blocked(actor: Actor, plan: _Plan) -> None:
         plan.cleared.pop(record_id, None)
     if not blocking:
         return
+    # Only those the actor may see are counted and named: a count of the others would tell of them.
     seen = [(owner, record) for owner, record in blocking if owner.policy.may("read", actor, record)]
     named = [
         {"collection": owner.collection.name, "key": record[owner.collection.key]}
         for owner, record in seen[:_NAMED]
     ]
-    noun = "record refers" if len(blocking) == 1 else "records refer"
+    who = "records that you may not see refer"
+    if seen:
+        who = "1 record refers" if len(seen) == 1 else f"{len(seen)} records refer"
     raise Conflict(
-        f"{len(blocking)} {noun} to this one. Change or delete what refers to it first.",
-        count=len(blocking),
+        f"{who[0].upper()}{who[1:]} to this one. Change or delete what refers to it first.",
+        count=len(seen),
         referring=named,
     )
 

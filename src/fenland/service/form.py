@@ -125,9 +125,8 @@ def _referable(
     target = service.resources[str(item.references)]
     key, naming = target.collection.key, target.collection.naming
     scope = target.policy.scope(actor) if everything else Scope.NONE
-    page = Page(scope=scope, actor=actor.name, order=(Order(key), Order("id")), limit=MOST_CHOICES + 1)
-    found = target.records.page(connection, page)
-    shown = found[:MOST_CHOICES]
+    page = Page(scope=scope, actor=actor.name, order=(Order(key), Order("id")), limit=MOST_CHOICES)
+    shown, more = target.records.page(connection, page)
     if current is not None and all(record[key] != current for record in shown):
         one = target.records.find(connection, key, current)
         if one is not None and target.policy.may("read", actor, one):
@@ -136,4 +135,4 @@ def _referable(
         {"value": one[key], "label": str(one[key]) if naming == key else f"{one[key]} · {one[naming]}"}
         for one in shown
     ]
-    return {"options": options, "more": len(found) > MOST_CHOICES}
+    return {"options": options, "more": more}

@@ -6,6 +6,7 @@ import base64
 import binascii
 from dataclasses import dataclass
 from typing import Any
+from unicodedata import normalize
 
 from fenland.core.access import Actor
 from fenland.core.names import RESERVED_FIELDS, did_you_mean
@@ -21,6 +22,7 @@ USUAL_PAGE = 50
 
 #: Words that `q` looks for at most: each is a scan of its own.
 _MOST_WORDS = 8
+_LONGEST_SEARCH = 200
 _MOST_ORDERS = 4
 
 
@@ -51,13 +53,13 @@ def list_records(service: Service, call: Call, request: ListRequest) -> Listed:
     resource = service.resource(request.collection)
     page = _page(resource, actor, request)
     if request.count:
-        with service.database.snapshot() as connection:
-            found = resource.records.page(connection, page)
+        with service.database.snapshot(actor.name) as connection:
+            shown, more = resource.records.page(connection, page)
             count = resource.records.count(connection, page)
     else:
-        with service.database.reading() as connection:
-            found, count = resource.records.page(connection, page), None
-    shown, more = found[: request.limit], len(found) > request.limit
+        with service.database.reading(actor.name) as connection:
+            shown, more = resource.records.page(connection, page)
+        count = None
     cursor = _write_cursor(request.sort, page.order, shown[-1]) if more else None
     if resource.rules.hidden:
         shown = [visible(record, resource) for record in shown]
@@ -67,7 +69,9 @@ def list_records(service: Service, call: Call, request: ListRequest) -> Listed:
 def _page(resource: Resource, actor: Actor, request: ListRequest) -> Page:
     if not 1 <= request.limit <= LARGEST_PAGE:
         raise Malformed(f"limit is {request.limit}. It must be from 1 to {LARGEST_PAGE}.")
-    words = tuple(request.q.split())
+    if len(request.q) > _LONGEST_SEARCH:
+        raise Malformed(f"q is {len(request.q)} characters long. Use at most {_LONGEST_SEARCH}.")
+    words = tuple(normalize("NFC", request.q).split())
     if words and not resource.collection.searched:
         raise Malformed(f"{resource.collection.name} has no field with search: true, so q finds nothing.")
     if len(words) > _MOST_WORDS or "\0" in request.q:
@@ -82,7 +86,7 @@ def _page(resource: Resource, actor: Actor, request: ListRequest) -> Page:
         words=words,
         order=order,
         after=after,
-        limit=request.limit + 1,
+        limit=request.limit,
     )
 
 
@@ -109,7 +113,7 @@ def _order(resource: Resource, sort: str) -> tuple[Order, ...]:
     if len(steps) > _MOST_ORDERS:
         raise Malformed(f"sort names {len(steps)} fields. Name at most {_MOST_ORDERS}.")
     if not any(step.field == "id" for step in steps):
-        steps.append(Order("id", falling=bool(steps) and steps[-1].falling))
+        steps.append(Order("id", descending=bool(steps) and steps[-1].descending))
     return tuple(steps)
 
 

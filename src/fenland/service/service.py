@@ -119,4 +119,4 @@ class Service:
 
 def open_service(definitions: Definitions, path: Path, limits: Limits = DEFAULTS) -> Service:
     """The service over the database at `path`. Raises `DatabaseRefused`."""
-    return Service(definitions, open_database(path, definitions), limits)
+    return Service(definitions, open_database(path, definitions, limits), limits)

@@ -45,6 +45,18 @@ class Settings(BaseSettings):
         4_000_000, ge=1_000, description="The largest record kept, in characters of JSON."
     )
     batch_limit: int = Field(500, ge=1, description="Things done in one batch, at most.")
+    answer_limit: int = Field(
+        16_000_000, ge=10_000, description="The most that one answer holds, in characters of JSON."
+    )
+    cascade_limit: int = Field(5_000, ge=1, description="Records that one deletion touches, at most.")
+    long_reads: int = Field(4, ge=1, description="Long searches of one account at a time.")
+    read_timeout: float = Field(20, ge=1, description="Seconds that a search may take.")
+    connections: int = Field(10_000, ge=16, description="Connections held open, per process.")
+    head_timeout: float = Field(20, ge=1, description="Seconds for a request's head, or between requests.")
+    body_timeout: float = Field(20, ge=1, description="Seconds for the whole of a request's body.")
+    send_timeout: float = Field(
+        60, ge=1, description="Seconds in which a client must take some of an answer."
+    )
     stop_timeout: int = Field(20, ge=1, description="Seconds that running requests get at a stop.")
     log_format: Literal["text", "json"] = Field("text", description="How log lines are written.")
     log_level: Literal["debug", "info", "warning", "error"] = Field(
@@ -59,6 +71,10 @@ class Settings(BaseSettings):
             operations=self.operation_limit,
             record=self.record_limit,
             batch=self.batch_limit,
+            answer=self.answer_limit,
+            cascade=self.cascade_limit,
+            long_reads=self.long_reads,
+            read_seconds=self.read_timeout,
         )
 
     @classmethod

@@ -31,13 +31,12 @@ def timeline(
     resource = service.resource(address.collection)
     with service.database.snapshot() as connection:
         record_id = _record_id(service, connection, resource, actor, address)
-        entries = service.database.history.of_record(
-            connection, record_id, below=_BEYOND_ALL if below is None else below, limit=limit + 1
+        shown, more = service.database.history.of_record(
+            connection, record_id, below=_BEYOND_ALL if below is None else below, limit=limit
         )
-        names = {entry.actor: _title(service, connection, entry.actor) for entry in entries}
-    shown = entries[:limit]
-    more = shown[-1].version if len(entries) > limit else None
-    return Timeline([entry_json(one, resource.collection, names[one.actor]) for one in shown], more)
+        names = {entry.actor: _title(service, connection, entry.actor) for entry in shown}
+    items = [entry_json(one, resource.collection, names[one.actor]) for one in shown]
+    return Timeline(items, shown[-1].version if more else None)
 
 
 def _title(service: Service, connection: Connection, name: str) -> str:
@@ -62,7 +61,7 @@ def _deleted(service: Service, connection: Connection, resource: Resource, addre
     field = lookup_field(resource, address)
     history = service.database.history
     if field == "id":
-        newest = history.of_record(connection, address.value.lower(), below=_BEYOND_ALL, limit=1)
+        newest, _ = history.of_record(connection, address.value.lower(), below=_BEYOND_ALL, limit=1)
         mine = [one for one in newest if one.collection == resource.collection.name]
         return mine[0] if mine and mine[0].action == "delete" else None
     if field != resource.collection.key:

@@ -14,12 +14,14 @@ from sqlalchemy.exc import DBAPIError
 from sqlalchemy.schema import CreateIndex, CreateTable
 
 from fenland.core.definitions import Definitions
-from fenland.core.problems import Conflict
+from fenland.core.limits import DEFAULTS, Limits
+from fenland.core.problems import Conflict, Unavailable
 from fenland.storage import sqlite
 from fenland.storage.accounts import Accounts
 from fenland.storage.history import History
 from fenland.storage.known import KnownTokens, Mark
 from fenland.storage.outcomes import Outcomes
+from fenland.storage.patience import STEPS, LongReads, Watch
 from fenland.storage.records import Records
 from fenland.storage.shapes import bring_over, mark_of, misfits_of, shape_of
 from fenland.storage.tables import LAYOUT, Tables
@@ -36,23 +38,29 @@ class DatabaseRefused(Exception):
 class _Reading:
     """A reading connection, lent for the body of a with statement."""
 
-    __slots__ = ("_connection", "_engine", "_idle")
+    __slots__ = ("_account", "_database", "_lent")
 
-    def __init__(self, engine: Engine, idle: deque[sqlite.Connection]) -> None:
-        self._engine = engine
-        self._idle = idle
+    def __init__(self, database: Database, account: str | None) -> None:
+        self._database = database
+        self._account = account
 
     def __enter__(self) -> sqlite.Connection:
         # Not one a thread: servers end idle threads and start others, and theirs would be lost.
         try:
-            self._connection = self._idle.pop()
+            self._lent = self._database.idle.pop()
         except IndexError:
-            self._connection = sqlite.driver_connection(self._engine)
-        return self._connection
+            self._lent = self._database.connect()
+        connection, watch = self._lent
+        watch.begin(self._account)
+        return connection
 
     def __exit__(self, kind: object, error: BaseException | None, trace: object) -> None:
-        self._idle.append(self._connection)
-        if isinstance(error, sqlite.Error):
+        watch = self._lent[1]
+        watch.end()
+        self._database.idle.append(self._lent)
+        if error is not None and watch.refusal is not None:
+            raise Unavailable(watch.refusal) from None
+        if isinstance(error, (sqlite.Error, MemoryError)):
             raise sqlite.translated(error) from error
 
 
@@ -62,36 +70,72 @@ class Database:
     Readers take a connection each, from those that are idle; one writer writes.
     """
 
-    def __init__(self, engine: Engine, path: Path, definitions: Definitions, tables: Tables) -> None:
+    def __init__(
+        self, engine: Engine, path: Path, definitions: Definitions, tables: Tables, limits: Limits
+    ) -> None:
         dialect = engine.dialect
         self._engine = engine
-        self._idle: deque[sqlite.Connection] = deque()
+        self._path = path
+        self._file = _file_at(path)
+        self.idle: deque[tuple[sqlite.Connection, Watch]] = deque()
         self.records = {
-            name: Records(one, tables.records[name], dialect) for name, one in definitions.collections.items()
+            name: Records(one, tables.records[name], dialect, limits)
+            for name, one in definitions.collections.items()
         }
-        self.history = History(tables.history, dialect)
+        self.history = History(tables.history, dialect, limits)
         self.outcomes = Outcomes(tables.outcomes, dialect)
         self.accounts = Accounts(tables.accounts, tables.tokens, dialect)
         self.turn = Turn()
+        self._long = LongReads(self.turn, per_account=limits.long_reads, seconds=limits.read_seconds)
         lock_path = path.with_name(path.name + ".lock")
         self._mark = Mark(lock_path)
         self.known_tokens = KnownTokens(self._mark)
         self._writing = sqlite.make_engine(path, writing=True)
-        self._writer = Writer(lambda: sqlite.writing_connection(self._writing), lock_path, self.turn)
+        self._writer = Writer(self._connect_writer, lock_path, self.turn, guard=self.check_there)
 
-    def reading(self) -> _Reading:
-        """A reading connection for the body. Each statement sees what is committed when it starts."""
-        return _Reading(self._engine, self._idle)
+    def connect(self) -> tuple[sqlite.Connection, Watch]:
+        """A new reading connection, watched."""
+        connection, watch = sqlite.driver_connection(self._engine), Watch(self._long)
+        connection.set_progress_handler(watch, STEPS)
+        return connection, watch
+
+    def _connect_writer(self) -> sqlite.WritingConnection:
+        connection = sqlite.writing_connection(self._writing)
+        connection.between = self.turn.breathe
+        connection.set_progress_handler(self.turn.breathe, STEPS)
+        return connection
+
+    def check_there(self) -> None:
+        """Raises `Unavailable` when the file that was opened no longer lies where it was."""
+        if _file_at(self._path) != self._file:
+            raise Unavailable(
+                "The database file was moved away or replaced, so nothing is saved. "
+                "Put it back, or start the service anew."
+            )
+
+    def check(self) -> None:
+        """Raises `Unavailable` when the database cannot be read."""
+        self.check_there()
+        with self.reading() as connection:
+            connection.execute("SELECT 1").fetchone()
+
+    def reading(self, account: str | None = None) -> _Reading:
+        """A reading connection for the body, in which each statement sees what is committed when it starts.
+
+        Of an account's long reads only so many run or wait at a time; `Unavailable` is raised for more.
+        """
+        return _Reading(self, account)
 
     @contextmanager
-    def snapshot(self) -> Iterator[sqlite.Connection]:
+    def snapshot(self, account: str | None = None) -> Iterator[sqlite.Connection]:
         """A reading connection that sees one moment of the database throughout."""
-        with self.reading() as connection:
+        with self.reading(account) as connection:
             connection.execute("BEGIN")
             try:
                 yield connection
             finally:
-                connection.execute("COMMIT")
+                if connection.in_transaction:
+                    connection.execute("COMMIT")
 
     def write(self, work: Callable[[sqlite.Connection], Result]) -> Result:
         """Runs `work` in one durable transaction; see `Writer.run`."""
@@ -113,13 +157,21 @@ class Database:
         """Closes every connection."""
         self._writer.close()
         self._mark.close()
-        while self._idle:
-            self._idle.pop().close()
+        while self.idle:
+            self.idle.pop()[0].close()
         self._engine.dispose()
         self._writing.dispose()
 
 
-def open_database(path: Path, definitions: Definitions) -> Database:
+def _file_at(path: Path) -> tuple[int, int] | None:
+    try:
+        found = os.stat(path)
+    except OSError:
+        return None
+    return found.st_dev, found.st_ino
+
+
+def open_database(path: Path, definitions: Definitions, limits: Limits = DEFAULTS) -> Database:
     """Opens the database at `path`, creating the file and the tables that are not there yet.
 
     Raises `DatabaseRefused` when the file cannot be read or written, is of a newer layout, or holds
@@ -131,7 +183,7 @@ def open_database(path: Path, definitions: Definitions) -> Database:
     try:
         _make_private(path)
         _prepare(engine, tables)
-        return Database(engine, path, definitions, tables)
+        return Database(engine, path, definitions, tables, limits)
     except DBAPIError as error:
         raise DatabaseRefused(
             f"The database {path} cannot be opened: {error.orig}. "
@@ -180,7 +232,10 @@ def _prepare(engine: Engine, tables: Tables) -> None:
         if misfits := misfits_of(made, present, known):
             raise DatabaseRefused("\n".join(misfits))
         for table in made:
-            if table.name not in present:
+            if table.name in present:
+                for index in table.indexes:
+                    connection.execute(CreateIndex(index, if_not_exists=True))
+            else:
                 _create(connection, table)
                 connection.execute(meta.insert().values(name=mark_of(table.name), value=shape_of(table)))
         connection.commit()

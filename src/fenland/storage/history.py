@@ -7,6 +7,7 @@ from typing import Any
 from sqlalchemy import Dialect, Table, bindparam, select
 
 from fenland.core.history import Entry
+from fenland.core.limits import DEFAULTS, Limits
 from fenland.storage.codec import json_text, read_json_text
 from fenland.storage.sqlite import Connection
 from fenland.storage.statements import Prepared
@@ -36,7 +37,8 @@ _CHANGES = _COLUMNS.index("changes")
 class History:
     """The statements of the history, prepared once."""
 
-    def __init__(self, table: Table, dialect: Dialect) -> None:
+    def __init__(self, table: Table, dialect: Dialect, limits: Limits = DEFAULTS) -> None:
+        self._limits = limits
         columns = [table.c[name] for name in _COLUMNS]
         written = _COLUMNS[1:]
         self._add = Prepared(
@@ -90,10 +92,16 @@ class History:
             },
         )
 
-    def of_record(self, connection: Connection, record_id: str, *, below: int, limit: int) -> list[Entry]:
-        """A record's entries of versions under `below`, newest first."""
-        given = {"record_id": record_id, "below": below, "x_limit": limit}
-        return [_entry(row) for row in self._of_record.all(connection, given)]
+    def of_record(
+        self, connection: Connection, record_id: str, *, below: int, limit: int
+    ) -> tuple[list[Entry], bool]:
+        """A record's entries of versions under `below`, newest first, and whether more follow.
+
+        There are fewer than `limit` where they would be too large together.
+        """
+        given = {"record_id": record_id, "below": below, "x_limit": limit + 1}
+        rows, cut = self._of_record.some(connection, given, self._limits.answer)
+        return [_entry(row) for row in rows[:limit]], cut or len(rows) > limit
 
     def since(
         self, connection: Connection, record_id: str, version: int, most: int, characters: int

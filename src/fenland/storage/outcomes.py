@@ -5,11 +5,13 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import Dialect, Table, bindparam, select
+from sqlalchemy import Dialect, Table, bindparam, select, tuple_
 
 from fenland.storage.codec import json_text, read_verbatim
 from fenland.storage.sqlite import Connection
 from fenland.storage.statements import Prepared
+
+_EXPIRED_AT_A_TIME = 100
 
 
 @dataclass(frozen=True, slots=True)
@@ -33,7 +35,15 @@ class Outcomes:
             table.insert().values({column.name: bindparam(f"v_{column.name}") for column in table.columns}),
             dialect,
         )
-        self._expire = Prepared(table.delete().where(table.c.expires_at <= bindparam("now")), dialect)
+        # In portions: after a busy day there may be very many.
+        past = (
+            select(table.c.account, table.c.key)
+            .where(table.c.expires_at <= bindparam("now"))
+            .order_by(table.c.expires_at)
+            .limit(_EXPIRED_AT_A_TIME)
+        )
+        here = tuple_(table.c.account, table.c.key)
+        self._expire = Prepared(table.delete().where(here.in_(past)), dialect)
 
     def find(self, connection: Connection, account: str, key: str, now: str) -> Outcome | None:
         """The outcome kept under an account's key, after clearing away what has expired."""

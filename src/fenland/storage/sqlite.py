@@ -7,12 +7,12 @@ from __future__ import annotations
 
 import re
 import sqlite3
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import DDL, Engine, Table, create_engine, event
+from sqlalchemy import DDL, BindParameter, ColumnElement, Engine, Table, create_engine, event, func
 
 from fenland.core.problems import StorageFull, Unavailable
 
@@ -58,11 +58,14 @@ class WritingConnection(sqlite3.Connection):
     """
 
     _within = False
+    #: Called before each statement: whoever works long lets others in between.
+    between: Callable[[], None] = staticmethod(lambda: None)
 
     def execute(self, text: str, values: Any = ()) -> sqlite3.Cursor:
         """See `sqlite3.Connection`. Raises `TransactionLost`."""
         if self._within and not self.in_transaction:
             raise TransactionLost("The transaction was rolled back by the database.")
+        self.between()
         return super().execute(text, values)
 
     def begin(self) -> None:
@@ -128,6 +131,27 @@ def writing_connection(engine: Engine) -> WritingConnection:
         raise TypeError("The engine was not made for writing.")
     connection.execute("PRAGMA busy_timeout=0")
     return connection
+
+
+def holds_word(column: ColumnElement[str], word: BindParameter[str]) -> ColumnElement[bool]:
+    """Whether a text holds a word, given as `word_pattern` makes it, in upper or lower case.
+
+    SQLite's own LIKE knows the case of ASCII letters alone; GLOB takes sets of characters, so that each
+    other letter can be searched for in both cases, at the speed of C.
+    """
+    return func.lower(column).op("GLOB", is_comparison=True)(word)
+
+
+def word_pattern(word: str) -> str:
+    """The pattern that finds a word within a text."""
+    return f"*{''.join(map(_either_case, word))}*"
+
+
+def _either_case(letter: str) -> str:
+    if letter.isascii():
+        return f"[{letter}]" if letter in "*?[" else letter.lower()
+    forms = {one for one in (letter, letter.lower(), letter.upper()) if len(one) == 1}
+    return f"[{''.join(sorted(forms))}]"
 
 
 def append_only(table: Table) -> None:

@@ -49,6 +49,20 @@ class Prepared:
         """Every row."""
         return connection.execute(self.text, self.values(given)).fetchall()
 
+    def some(
+        self, connection: Connection, given: Mapping[str, Any], characters: int
+    ) -> tuple[list[Any], bool]:
+        """Rows until they hold so many characters, one at least; and whether there were more."""
+        rows: list[Any] = []
+        cursor = connection.execute(self.text, self.values(given))
+        for row in cursor:
+            characters -= sum(len(value) for value in row if isinstance(value, str))
+            if characters < 0 and rows:
+                cursor.close()
+                return rows, True
+            rows.append(row)
+        return rows, False
+
     def run(self, connection: Connection, given: Mapping[str, Any]) -> int:
         """Runs a change and returns how many rows it touched."""
         return connection.execute(self.text, self.values(given)).rowcount

@@ -3,7 +3,8 @@
 Python runs one thread at a time, and the database driver lets go of the interpreter at every row.
 With many threads ready to run, each of those moments loses the interpreter to another thread for up
 to its switch interval; a list of fifty rows then takes three times as long. So a request takes the
-turn before it works, and stands aside, its turn given on, while it waits for a commit.
+turn before it works, and stands aside, its turn given on, while it waits for a commit or for a
+statement that takes long.
 
 Who never takes the turn (a command, a test) never waits for it either.
 """
@@ -11,6 +12,12 @@ Who never takes the turn (a command, a test) never waits for it either.
 from __future__ import annotations
 
 import threading
+import time
+
+#: How long one thread may work, in seconds, before it lets others in between.
+_SPELL = 0.005
+#: Long enough for a thread that waits to take the turn.
+_BREATH = 0.0002
 
 
 class Turn:
@@ -19,20 +26,43 @@ class Turn:
     def __init__(self) -> None:
         self._free = threading.Lock()
         self._mine = threading.local()
+        self._since = 0.0
 
     def take(self) -> None:
         """Waits for the turn and holds it until `give`."""
         self._free.acquire()
         self._mine.held = True
+        self._since = time.monotonic()
+
+    def take_if_free(self) -> bool:
+        """Takes the turn unless somebody has it; whether it did."""
+        if not self._free.acquire(blocking=False):
+            return False
+        self._mine.held = True
+        self._since = time.monotonic()
+        return True
 
     def give(self) -> None:
         """Gives the turn on."""
         self._mine.held = False
         self._free.release()
 
+    @property
+    def held(self) -> bool:
+        """Whether this thread has the turn."""
+        return getattr(self._mine, "held", False)
+
+    def breathe(self) -> None:
+        """Lets others in between, when this thread has worked for a while; to be called now and then."""
+        if time.monotonic() - self._since > _SPELL and self.held:
+            self._free.release()
+            time.sleep(_BREATH)
+            self._free.acquire()
+            self._since = time.monotonic()
+
     def aside(self) -> _Aside:
         """Gives the turn on, if this thread has it, while the body waits; then takes it again."""
-        return _Aside(self._free if getattr(self._mine, "held", False) else None)
+        return _Aside(self if self.held else None)
 
 
 class _Aside:
@@ -40,13 +70,13 @@ class _Aside:
 
     __slots__ = ("_turn",)
 
-    def __init__(self, turn: threading.Lock | None) -> None:
+    def __init__(self, turn: Turn | None) -> None:
         self._turn = turn
 
     def __enter__(self) -> None:
         if self._turn is not None:
-            self._turn.release()
+            self._turn.give()
 
     def __exit__(self, *_: object) -> None:
         if self._turn is not None:
-            self._turn.acquire()
+            self._turn.take()

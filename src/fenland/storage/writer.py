@@ -78,8 +78,11 @@ class Writer:
         lock_path: Path,
         turn: Turn | None = None,
         longest_queue: int = 1024,
+        guard: Callable[[], None] = lambda: None,
     ) -> None:
+        """`guard` is called before each transaction, and raises when none may begin."""
         self._connect = connect
+        self._may_begin = guard
         self._connection: WritingConnection | None = connect()
         self._lock_file = os.open(lock_path, os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o600)
         self._turn = turn or Turn()
@@ -215,6 +218,7 @@ class Writer:
 
     def _begin(self) -> WritingConnection:
         """Opens a transaction that may write, waiting for other programs that hold SQLite's lock."""
+        self._may_begin()
         connection = self._connection = self._connection or self._connect()
         deadline = time.monotonic() + _BUSY_SECONDS
         while True:

@@ -10,7 +10,6 @@ from fenland.web import batch, console, errors, records, schemas, status
 from fenland.web.lean import LeanFlask
 from fenland.web.logs import RequestLog
 from fenland.web.override import MethodOverride
-from fenland.web.turns import TakeTurns
 
 
 def create_app(service: Service, settings: Settings) -> Flask:
@@ -26,6 +25,5 @@ def create_app(service: Service, settings: Settings) -> Flask:
     status.register(app, service, settings)
     console.register(app)
     app.know_record_rules()
-    inner = TakeTurns(app.wsgi_app, service.database.turn, service.limits.body)
-    app.wsgi_app = RequestLog(MethodOverride(inner))  # type: ignore[method-assign]
+    app.wsgi_app = RequestLog(MethodOverride(app.wsgi_app))  # type: ignore[method-assign]
     return app

@@ -37,6 +37,7 @@ KINDS: Mapping[str, Kind] = {
     "conflict": Kind(
         409, "In conflict with other records", "Resolve what the detail names, then send again."
     ),
+    "body-timeout": Kind(408, "The body came too slowly", "Send it again, over a better connection."),
     "invalid": Kind(422, "Not valid", "Correct each field named under errors."),
     "key-reused": Kind(422, "Idempotency-Key used before", "Use a new key for each change."),
     "unavailable": Kind(503, "Not possible at the moment", "Wait as Retry-After says, then send again."),
@@ -52,6 +53,20 @@ KINDS: Mapping[str, Kind] = {
 #: For what Flask itself refuses; the first kind of a status is its plain one.
 _BY_STATUS = {kind.status: code for code, kind in reversed(list(KINDS.items()))}
 _RETRY_SECONDS = "1"
+
+
+def bare_problem(code: str, detail: str) -> tuple[int, list[tuple[str, str]], bytes]:
+    """Status, headers and body of a problem, for where there is no request that Flask knows of."""
+    kind = KINDS[code]
+    body = {"type": f"/problems/{code}", "title": kind.title, "status": kind.status, "detail": detail}
+    headers = [
+        ("Content-Type", PROBLEM),
+        ("Cache-Control", "no-store"),
+        ("X-Content-Type-Options", "nosniff"),
+    ]
+    if kind.status in (503, 507):
+        headers.append(("Retry-After", _RETRY_SECONDS))
+    return kind.status, headers, write_json(body)
 
 
 def problem(code: str, detail: str, extra: Mapping[str, Any] | None = None) -> Response:

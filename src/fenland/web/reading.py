@@ -40,7 +40,7 @@ FORM_TYPES = ("application/x-www-form-urlencoded", "multipart/form-data")
 PATCH_TYPES = (MERGE_PATCH, JSON, JSON_PATCH, EDITS, *FORM_TYPES)
 ACCEPT_PATCH = ", ".join(PATCH_TYPES)
 
-#: Where the whole body lies in the WSGI environment, once `turns.py` has read it.
+#: Where the whole body lies in the WSGI environment, once the front has read it.
 BODY = "fenland.body"
 
 #: Through what a change may say it came; anything else counts as the API itself.

@@ -1,4 +1,4 @@
-"""Running the app in granian, the production WSGI server (docs/decisions/001-server.md says why).
+"""Running the app in granian behind the front (docs/decisions/001-server.md and 005-front.md say why).
 
 The parent process checks what can be checked before it starts workers; each worker then opens the
 project itself, told where it lies by `PROJECT_VARIABLE`.
@@ -6,65 +6,70 @@ project itself, told where it lies by `PROJECT_VARIABLE`.
 
 from __future__ import annotations
 
+import errno
 import multiprocessing
 import os
-import socket
-import time
-import urllib.error
-import urllib.request
+import resource
 from collections.abc import Callable
 from pathlib import Path
 
 import structlog
-from flask import Flask
-from granian import Granian
-from granian.constants import Interfaces
+from granian.constants import HTTPModes, Interfaces, Loops
+from granian.http import HTTP1Settings
 from granian.log import LogLevels
 
 from fenland.service.project import Project, load_project
-from fenland.service.service import open_service
+from fenland.service.service import Service, open_service
+from fenland.service.settings import Settings
 from fenland.storage.database import DatabaseRefused, fold
 from fenland.web.app import create_app
+from fenland.web.front import Front, Served
 from fenland.web.logs import configure
+from fenland.web.short import short_requests
+from fenland.web.supervisor import Supervisor, listen
 
 PROJECT_VARIABLE = "FENLAND_PROJECT"
+
+#: Set by the first worker that takes connections; made before any is forked.
+_STARTED = multiprocessing.Event()
 
 
 class StartRefused(Exception):
     """The service cannot start; the message says why and what to do."""
 
 
-def worker_app() -> Flask:
-    """The app of one worker process."""
+def worker() -> Front:
+    """What one worker process serves."""
     project = load_project(Path(os.environ[PROJECT_VARIABLE]))
     configure(project.settings)
     settings = project.settings
     service = open_service(project.definitions, settings.database, settings.limits())
-    return create_app(service, settings)
+    return front_of(service, settings)
 
 
-def _check_port(host: str, port: int) -> None:
-    # Workers share the port, so they would start beside a stranger who shares it too: ask alone first.
-    family = socket.AF_INET6 if ":" in host else socket.AF_INET
-    with socket.socket(family) as probe:
-        probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
-        try:
-            probe.bind((host, port))
-        except OSError as error:
-            raise StartRefused(
-                f"{host}:{port} cannot be used: {error.strerror}. "
-                "Stop what listens there, or choose another port with --port."
-            ) from None
+def front_of(service: Service, settings: Settings) -> Front:
+    """The front before the app over an open service."""
+    return Front(
+        Served(
+            app=create_app(service, settings).wsgi_app,
+            turn=service.database.turn,
+            short=short_requests(service),
+            at_once=lambda path: path == "/healthz",
+            close=service.close,
+            threads=settings.threads,
+            body_limit=service.limits.body,
+            body_timeout=settings.body_timeout,
+            began=_STARTED.set,
+        )
+    )
 
 
-def _tell_when_ready(address: str, tell: Callable[[str], None]) -> None:
-    for _ in range(600):
-        try:
-            with urllib.request.urlopen(f"{address}/healthz", timeout=1):  # noqa: S310 - our own http
-                tell(address)
-                return
-        except (urllib.error.URLError, OSError):
-            time.sleep(0.05)
+def _allow_connections(wanted: int) -> None:
+    """Raises the number of files this process may open, each connection being one."""
+    soft, hard = resource.getrlimit(resource.RLIMIT_NOFILE)
+    if soft < wanted + 256:
+        most = wanted + 256 if hard == resource.RLIM_INFINITY else min(wanted + 256, hard)
+        resource.setrlimit(resource.RLIMIT_NOFILE, (most, hard))
 
 
 def run(project: Project, ready: Callable[[str], None]) -> None:
@@ -73,31 +78,45 @@ def run(project: Project, ready: Callable[[str], None]) -> None:
     Calls `ready` with the address once the service answers. Raises `StartRefused`.
     """
     settings = project.settings
-    _check_port(settings.host, settings.port)
+    try:
+        listening = listen(settings.host, settings.port, settings.send_timeout)
+    except OSError as error:
+        what = f"{settings.host}:{settings.port} cannot be listened on: {error.strerror or error}."
+        remedy = "Choose an address of this machine with --host"
+        if error.errno == errno.EADDRINUSE:
+            remedy = "Stop what listens there, or choose another port with --port"
+        raise StartRefused(f"{what} {remedy}.") from None
     try:
         open_service(project.definitions, settings.database).close()
     except DatabaseRefused as error:
+        listening.close()
         raise StartRefused(str(error)) from None
     os.environ[PROJECT_VARIABLE] = str(project.folder.resolve())
     configure(settings)
     host = f"[{settings.host}]" if ":" in settings.host else settings.host
     address = f"http://{host}:{settings.port}"
-    # A process, not a thread: a worker forked beside a thread could inherit a lock that it holds.
-    multiprocessing.Process(target=_tell_when_ready, args=(address, ready), daemon=True).start()
-    server = Granian(
-        "fenland.web.serve:worker_app",
+    _allow_connections(settings.connections)
+    server = Supervisor(
+        "fenland.web.serve:worker",
         address=settings.host,
         port=settings.port,
-        interface=Interfaces.WSGI,
+        interface=Interfaces.RSGI,
+        loop=Loops.uvloop,
+        http=HTTPModes.http1,
         workers=settings.workers,
-        blocking_threads=settings.threads,
-        backpressure=max(settings.threads * 8, 128),
+        backpressure=settings.connections,
+        http1_settings=HTTP1Settings(header_read_timeout=int(settings.head_timeout * 1000)),
         workers_kill_timeout=settings.stop_timeout,
         respawn_failed_workers=True,
         factory=True,
         websockets=False,
         log_level=LogLevels.error,
+        listening=listening,
+        started=_STARTED.is_set,
+        ready=lambda: ready(address),
     )
     server.serve()
     fold(settings.database)
+    if not _STARTED.is_set():
+        raise StartRefused("The service could not begin; the lines above say why.")
     structlog.get_logger().info("stopped")

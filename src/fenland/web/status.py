@@ -25,6 +25,7 @@ def register(app: Flask, service: Service, settings: Settings) -> None:
 
     @app.get("/healthz")
     def healthz() -> Response:
+        service.database.check()
         body = {"status": "ok", "title": settings.title, "version": fenland.__version__}
         answer = Response(write_json(body), content_type=JSON_TYPE)
         answer.headers["Cache-Control"] = "no-store"

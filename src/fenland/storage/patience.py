@@ -1,0 +1,103 @@
+"""Long reads: a statement that takes long neither holds the turn nor fills the process with its like.
+
+SQLite calls a connection's `Watch` every so many steps of a statement, so a short one pays nothing. At the
+first call the statement counts as long: its thread gives the turn away and waits for the one slot that
+long reads share. Each account may have only so many of them, running or waiting; and none may take for ever.
+"""
+
+from __future__ import annotations
+
+import threading
+import time
+from collections import Counter
+
+from fenland.storage.turn import Turn
+
+#: Steps of SQLite's machine between two calls: some milliseconds.
+STEPS = 100_000
+
+
+class LongReads:
+    """What the long reads of a process share."""
+
+    def __init__(self, turn: Turn, *, per_account: int, seconds: float) -> None:
+        self.turn = turn
+        self.seconds = seconds
+        self._per_account = per_account
+        self._guard = threading.Lock()
+        self._accounts: Counter[str | None] = Counter()
+        self._slot = threading.Semaphore(1)
+
+    def enter(self, account: str | None, until: float) -> str | None:
+        """Waits for the slot; gives the reason when there is none to be had."""
+        with self._guard:
+            if account is not None and self._accounts[account] >= self._per_account:
+                return (
+                    f"You have {self._per_account} long searches running already. "
+                    "Wait for them, or ask for something an index finds."
+                )
+            self._accounts[account] += 1
+        if not self._slot.acquire(timeout=max(0.0, until - time.monotonic())):
+            self._leave(account)
+            return self.too_long()
+        return None
+
+    def exit(self, account: str | None) -> None:
+        """Gives the slot on."""
+        self._slot.release()
+        self._leave(account)
+
+    def _leave(self, account: str | None) -> None:
+        with self._guard:
+            self._accounts[account] -= 1
+            if not self._accounts[account]:
+                del self._accounts[account]
+
+    def too_long(self) -> str:
+        """What whoever asked is told."""
+        return (
+            f"This takes longer than {self.seconds:g} seconds, so it was given up. "
+            "Search for less, or sort by a field that is indexed."
+        )
+
+
+class Watch:
+    """Watches the statements of one reading connection: SQLite's progress handler."""
+
+    def __init__(self, shared: LongReads) -> None:
+        self._shared = shared
+        self.refusal: str | None = None
+        self._account: str | None = None
+        self._long = self._aside = False
+        self._until = 0.0
+
+    def begin(self, account: str | None) -> None:
+        """Before the statements of one use case."""
+        self._account, self.refusal = account, None
+
+    def __call__(self) -> int:
+        """Called by SQLite within a statement; anything but 0 ends it."""
+        if not self._long:
+            self._until = time.monotonic() + self._shared.seconds
+            self._aside = self._shared.turn.held
+            if self._aside:
+                self._shared.turn.give()
+            self.refusal = self._shared.enter(self._account, self._until)
+            self._long = self.refusal is None
+            if not self._long:
+                self._back()
+        elif time.monotonic() > self._until:
+            self.refusal = self._shared.too_long()
+        return int(self.refusal is not None)
+
+    def end(self) -> None:
+        """After the statements: the slot is given on, and the turn taken again."""
+        if self._long:
+            self._long = False
+            self._shared.exit(self._account)
+            self._back()
+
+    def _back(self) -> None:
+        if self._aside:
+            self._aside = False
+            self._shared.turn.take()

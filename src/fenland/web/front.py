@@ -1,0 +1,250 @@
+"""The front: an event loop between the sockets and the app (docs/decisions/005-front.md says why).
+
+    loop      takes requests in, with a deadline for each body, and hands answers out: whoever is slow
+              to send or to read costs it nothing but memory
+    threads   run the app, one at a time (`storage/turn.py`); a long statement, a commit and a lock that
+              another program holds are waited for aside
+    inline    what is sure to be short is answered on the loop itself when nobody works: it saves the way
+              to a thread and back
+
+It speaks granian's RSGI to the server and WSGI (PEP 3333) to the app, and knows neither records nor
+rules: `short` says which requests are sure to be short.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import io
+import os
+import queue
+import signal
+import sys
+import threading
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass
+from typing import Any
+
+import structlog
+
+from fenland.storage.turn import Turn
+from fenland.web.errors import bare_problem
+from fenland.web.reading import BODY
+
+Environ = dict[str, Any]
+App = Callable[[Environ, Callable[..., Any]], Iterable[bytes]]
+Answered = tuple[int, list[tuple[str, str]], bytes]
+
+#: Requests that may wait for a thread; more are told to come again.
+_LONGEST_QUEUE = 2048
+#: Seconds between looks at whether the parent process is still there.
+_WATCH_PAUSE = 0.5
+_BODILESS = frozenset({"GET", "HEAD", "OPTIONS"})
+
+log = structlog.get_logger()
+
+
+@dataclass(frozen=True, slots=True)
+class Served:
+    """What the front needs of the app it stands before."""
+
+    app: App
+    turn: Turn
+    #: Whether a request, by its environ, is sure to be short.
+    short: Callable[[Environ], bool]
+    #: Whether a path is answered without the turn, whoever works.
+    at_once: Callable[[str], bool]
+    close: Callable[[], None]
+    threads: int
+    body_limit: int
+    body_timeout: float
+    #: Stripped from paths that begin with it, where a proxy leaves it in.
+    prefix: str = ""
+    #: Called when requests can be taken.
+    began: Callable[[], None] = lambda: None
+
+
+class Front:
+    """One worker process: an RSGI application."""
+
+    def __init__(self, served: Served) -> None:
+        self._served = served
+        self._names: dict[str, str] = {}
+        self._jobs: queue.SimpleQueue[tuple[Environ, asyncio.Future[Answered]] | None] = queue.SimpleQueue()
+        self._parent = os.getppid()
+        self._template: Environ = {
+            "SCRIPT_NAME": served.prefix,
+            "SERVER_NAME": "127.0.0.1",
+            "SERVER_PORT": "80",
+            "SERVER_PROTOCOL": "HTTP/1.1",
+            "wsgi.version": (1, 0),
+            "wsgi.errors": sys.stderr,
+            "wsgi.multithread": True,
+            "wsgi.multiprocess": False,
+            "wsgi.run_once": False,
+        }
+
+    # --- life ---------------------------------------------------------------------------------
+
+    def __rsgi_init__(self, loop: asyncio.AbstractEventLoop) -> None:
+        """Begins: called by the server before the first request."""
+        self._loop = loop
+        self._threads = [
+            threading.Thread(target=self._work, name=f"request-{number}", daemon=True)
+            for number in range(self._served.threads)
+        ]
+        for thread in self._threads:
+            thread.start()
+        loop.call_later(_WATCH_PAUSE, self._watch)
+        log.info("worker started", process=os.getpid())
+        self._served.began()
+
+    def __rsgi_del__(self, loop: asyncio.AbstractEventLoop) -> None:
+        """Ends: called by the server after the last answer."""
+        for _ in self._threads:
+            self._jobs.put(None)
+        for thread in self._threads:
+            thread.join(1)
+        self._served.close()
+
+    def _watch(self) -> None:
+        """Ends this process when its parent is gone: nobody else could stop it any more."""
+        if os.getppid() != self._parent:
+            os.kill(os.getpid(), signal.SIGKILL)
+        self._loop.call_later(_WATCH_PAUSE, self._watch)
+
+    # --- one request --------------------------------------------------------------------------
+
+    async def __rsgi__(self, scope: Any, protocol: Any) -> None:
+        """Answers one request."""
+        if scope.proto != "http":
+            protocol.close(400)
+            return
+        environ = self._environ(scope)
+        body = b""
+        if scope.method not in _BODILESS or "HTTP_TRANSFER_ENCODING" in environ:
+            found = await self._body(environ, protocol)
+            if found is None:
+                detail = (
+                    f"The body did not arrive within {self._served.body_timeout:g} seconds. Send it again."
+                )
+                protocol.response_bytes(*bare_problem("body-timeout", detail))
+                return
+            body = found
+        environ[BODY] = body
+        environ["wsgi.input"] = io.BytesIO(body)
+        environ["CONTENT_LENGTH"] = str(len(body)) if body else ""
+        status, headers, content = self._at_once(environ) or await self._by_a_thread(environ)
+        if len(body) > self._served.body_limit:
+            # The rest of it is not read, so nothing more can follow on this connection.
+            headers = [*headers, ("Connection", "close")]
+        if content:
+            protocol.response_bytes(status, headers, content)
+        else:
+            protocol.response_empty(status, headers)
+
+    def _environ(self, scope: Any) -> Environ:
+        """The request as PEP 3333 has it."""
+        environ = self._template.copy()
+        path = scope.path
+        if (prefix := self._served.prefix) and path.startswith(prefix):
+            path = path[len(prefix) :] or "/"
+        environ["REQUEST_METHOD"] = scope.method
+        environ["PATH_INFO"] = path if path.isascii() else path.encode().decode("latin-1")
+        environ["QUERY_STRING"] = scope.query_string
+        environ["REMOTE_ADDR"] = scope.client
+        environ["wsgi.url_scheme"] = scope.scheme
+        names = self._names
+        for name, value in scope.headers.items():
+            key = names.get(name)
+            if key is None:
+                key = self._header_key(name)
+            if key in environ:
+                # Repeated headers are one list (RFC 9110 section 5.3).
+                value = f"{environ[key]},{value}"
+            environ[key] = value
+        return environ
+
+    def _header_key(self, name: str) -> str:
+        key = name.upper().replace("-", "_")
+        if key not in ("CONTENT_TYPE", "CONTENT_LENGTH"):
+            key = "HTTP_" + key
+        if len(self._names) < 200:
+            self._names[name] = key
+        return key
+
+    async def _body(self, environ: Environ, protocol: Any) -> bytes | None:
+        """The body, up to one byte over the limit, which is enough to refuse it; None if it came too late."""
+        most = self._served.body_limit
+        length = environ.get("CONTENT_LENGTH", "")
+        environ.pop("HTTP_TRANSFER_ENCODING", None)
+        try:
+            async with asyncio.timeout(self._served.body_timeout):
+                if length.isdigit() and int(length) <= most:
+                    found: bytes = await protocol()
+                    return found
+                pieces, size = [], 0
+                async for piece in protocol:
+                    pieces.append(piece)
+                    size += len(piece)
+                    if size > most:
+                        break
+                return b"".join(pieces)[: most + 1]
+        except TimeoutError:
+            return None
+
+    def _at_once(self, environ: Environ) -> Answered | None:
+        """The answer, made here and now, where that holds nobody up."""
+        served = self._served
+        if served.at_once(environ["PATH_INFO"]):
+            return self._call(environ)
+        if not served.short(environ) or not served.turn.take_if_free():
+            return None
+        try:
+            return self._call(environ)
+        finally:
+            served.turn.give()
+
+    async def _by_a_thread(self, environ: Environ) -> Answered:
+        if self._jobs.qsize() > _LONGEST_QUEUE:
+            return bare_problem("unavailable", "Too many requests wait already. Send it again in a moment.")
+        answered: asyncio.Future[Answered] = self._loop.create_future()
+        self._jobs.put((environ, answered))
+        return await answered
+
+    def _work(self) -> None:
+        """A thread: answers what waits, in its turn."""
+        turn = self._served.turn
+        while (job := self._jobs.get()) is not None:
+            environ, answered = job
+            turn.take()
+            try:
+                found = self._call(environ)
+            finally:
+                turn.give()
+            try:
+                self._loop.call_soon_threadsafe(_settle, answered, found)
+            except RuntimeError:
+                return  # the loop is closed: nobody waits for it any more
+
+    def _call(self, environ: Environ) -> Answered:
+        """The app's answer, whole."""
+        begun: list[Any] = []
+
+        def start(status: str, headers: list[tuple[str, str]], error: Any = None) -> None:
+            begun[:] = (int(status[:3]), headers)
+
+        try:
+            pieces = self._served.app(environ, start)
+            content = b"".join(pieces)
+            if (close := getattr(pieces, "close", None)) is not None:
+                close()
+        except BaseException:
+            # Not even a thread that is told to end may leave its client without an answer.
+            log.exception("unexpected error", path=environ["PATH_INFO"])
+            return bare_problem("internal", "The service failed at this request.")
+        return begun[0], begun[1], content
+
+
+def _settle(answered: asyncio.Future[Answered], found: Answered) -> None:
+    if not answered.done():
+        answered.set_result(found)
