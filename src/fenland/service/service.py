@@ -85,14 +85,16 @@ class Service:
 
     def authenticate(self, call: Call) -> Actor:
         """The actor a call's token stands for. Raises `NotSignedIn`."""
-        if call.actor is not None:
-            return call.actor
-        if not call.token:
+        return call.actor or self.actor_of(call.token, call.via)
+
+    def actor_of(self, token: str | None, via: str) -> Actor:
+        """The actor a token stands for. Raises `NotSignedIn`."""
+        if not token:
             raise NotSignedIn("No token was sent. Send one as: Authorization: Bearer TOKEN.")
-        account = self.database.known_tokens.account(call.token, self.now(), self._look_up)
+        account = self.database.known_tokens.account(token, self.now(), self._look_up)
         if account is None:
             raise NotSignedIn("The token is unknown, expired or revoked. Sign in again.")
-        return Actor(account.name, account.title, account.roles, call.via)
+        return Actor(account.name, account.title, account.roles, via)
 
     def _look_up(self, digest: str) -> tuple[Account, str] | None:
         moment = self._clock()

@@ -34,6 +34,8 @@ from fenland.storage.statements import Prepared
 #: Characters that a record may hold and still count as small.
 _SMALL = 20_000
 _MOST_STATEMENTS = 256
+#: Characters in an account's name, which owner fields hold.
+_LONGEST_NAME = 64
 
 
 class VersionRace(Exception):
@@ -71,7 +73,7 @@ class Records:
         self.collection = collection
         self._limits = limits
         #: Whether no record can be large, so that nobody needs to count what a page of them holds.
-        self.small = sum(_longest(item) for item in collection.fields.values()) <= _SMALL
+        self.small = sum(_longest(item, collection) for item in collection.fields.values()) <= _SMALL
         self.codec = Codec(collection)
         self._table = table
         self._dialect = dialect
@@ -279,8 +281,10 @@ def _keep(cache: dict[Any, Prepared], shape: Any, prepared: Prepared) -> None:
     cache[shape] = prepared
 
 
-def _longest(item: Field) -> int:
+def _longest(item: Field, collection: Collection) -> int:
     """How many characters a field's value can have."""
+    if item.name == collection.owner:
+        return _LONGEST_NAME
     if item.type in ("array", "object"):
         return _SMALL + 1
     if item.type != "string" or item.format in ("date", "date-time", "uuid"):

@@ -46,6 +46,10 @@ class ReferenceBroken(Exception):
     """A foreign key leads nowhere, or something still leads here."""
 
 
+#: Statements between two calls of `WritingConnection.between`, less one: a power of two, less one.
+_OFTEN = 15
+
+
 class TransactionLost(sqlite3.OperationalError):
     """A statement was to run in a transaction that is over: SQLite has rolled it back meanwhile."""
 
@@ -58,14 +62,17 @@ class WritingConnection(sqlite3.Connection):
     """
 
     _within = False
-    #: Called before each statement: whoever works long lets others in between.
+    _statements = 0
+    #: Called every so many statements: whoever works long lets others in between.
     between: Callable[[], None] = staticmethod(lambda: None)
 
     def execute(self, text: str, values: Any = ()) -> sqlite3.Cursor:
         """See `sqlite3.Connection`. Raises `TransactionLost`."""
         if self._within and not self.in_transaction:
             raise TransactionLost("The transaction was rolled back by the database.")
-        self.between()
+        self._statements += 1
+        if not self._statements & _OFTEN:
+            self.between()
         return super().execute(text, values)
 
     def begin(self) -> None:

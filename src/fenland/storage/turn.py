@@ -20,6 +20,13 @@ _SPELL = 0.005
 _BREATH = 0.0002
 
 
+class WouldWait(BaseException):
+    """Work that must not wait would have to: it is begun anew by somebody who may.
+
+    Not an `Exception`, so that nobody on the way takes it for a refusal.
+    """
+
+
 class Turn:
     """The one turn of a process, handed from thread to thread."""
 
@@ -41,6 +48,15 @@ class Turn:
         self._mine.held = True
         self._since = time.monotonic()
         return True
+
+    @property
+    def hurried(self) -> bool:
+        """Whether this thread may wait for nobody: then `WouldWait` is raised before anything is done."""
+        return getattr(self._mine, "hurried", False)
+
+    @hurried.setter
+    def hurried(self, value: bool) -> None:
+        self._mine.hurried = value
 
     def give(self) -> None:
         """Gives the turn on."""

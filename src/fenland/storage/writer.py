@@ -26,7 +26,7 @@ from typing import Any
 
 from fenland.core.problems import Unavailable
 from fenland.storage.sqlite import Error, WritingConnection, is_busy, translated
-from fenland.storage.turn import Turn
+from fenland.storage.turn import Turn, WouldWait
 
 Work = Callable[[WritingConnection], Any]
 
@@ -106,6 +106,8 @@ class Writer:
         """
         job = _Job(work)
         with self._guard:
+            if self._led and self._turn.hurried:
+                raise WouldWait
             if len(self._waiting) >= self._longest_queue:
                 raise Unavailable("Too many changes are waiting to be saved. Send it again in a moment.")
             self._waiting.append(job)
@@ -159,6 +161,8 @@ class Writer:
         try:
             fcntl.flock(self._lock_file, fcntl.LOCK_EX | fcntl.LOCK_NB)
         except BlockingIOError:
+            if self._turn.hurried:
+                raise WouldWait from None
             with self._turn.aside():
                 fcntl.flock(self._lock_file, fcntl.LOCK_EX)
 
@@ -228,6 +232,8 @@ class Writer:
             except Error as error:
                 if not is_busy(error) or time.monotonic() > deadline:
                     raise
+                if self._turn.hurried:
+                    raise WouldWait from None
             with self._turn.aside():
                 time.sleep(_BUSY_PAUSE)
 

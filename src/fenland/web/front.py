@@ -5,7 +5,7 @@
     threads   run the app, one at a time (`storage/turn.py`); a long statement, a commit and a lock that
               another program holds are waited for aside
     inline    what is sure to be short is answered on the loop itself when nobody works: it saves the way
-              to a thread and back
+              to a thread and back. A lone change too, while the disk is quick
 
 It speaks granian's RSGI to the server and WSGI (PEP 3333) to the app, and knows neither records nor
 rules: `short` says which requests are sure to be short.
@@ -26,9 +26,10 @@ from typing import Any
 
 import structlog
 
-from fenland.storage.turn import Turn
+from fenland.storage.turn import Turn, WouldWait
 from fenland.web.errors import bare_problem
 from fenland.web.reading import BODY
+from fenland.web.short import Short
 
 Environ = dict[str, Any]
 App = Callable[[Environ, Callable[..., Any]], Iterable[bytes]]
@@ -38,6 +39,8 @@ Answered = tuple[int, list[tuple[str, str]], bytes]
 _LONGEST_QUEUE = 2048
 #: Seconds between looks at whether the parent process is still there.
 _WATCH_PAUSE = 0.5
+#: A change that took longer, in seconds, waited for the disk; for so long none is saved on the loop then.
+_SLOW_CHANGE, _SLOW_DISK_PAUSE = 0.05, 1.0
 _BODILESS = frozenset({"GET", "HEAD", "OPTIONS"})
 
 log = structlog.get_logger()
@@ -49,8 +52,8 @@ class Served:
 
     app: App
     turn: Turn
-    #: Whether a request, by its environ, is sure to be short.
-    short: Callable[[Environ], bool]
+    #: Whether a request, by its environ, is sure to be short, and what it then is.
+    short: Callable[[Environ], Short | None]
     #: Whether a path is answered without the turn, whoever works.
     at_once: Callable[[str], bool]
     close: Callable[[], None]
@@ -63,14 +66,28 @@ class Served:
     began: Callable[[], None] = lambda: None
 
 
+class _Reading:
+    """A body that is being read: who sends it, and until when it must be here."""
+
+    __slots__ = ("given_up", "protocol", "until")
+
+    def __init__(self, protocol: Any, until: float) -> None:
+        self.protocol = protocol
+        self.until = until
+        self.given_up = False
+
+
 class Front:
     """One worker process: an RSGI application."""
 
     def __init__(self, served: Served) -> None:
         self._served = served
         self._names: dict[str, str] = {}
-        self._jobs: queue.SimpleQueue[tuple[Environ, asyncio.Future[Answered]] | None] = queue.SimpleQueue()
+        self._jobs: queue.SimpleQueue[tuple[Environ, Any, asyncio.Future[None]] | None] = queue.SimpleQueue()
         self._parent = os.getppid()
+        self._running = 0
+        self._reading: set[_Reading] = set()
+        self._no_change_until = 0.0
         self._template: Environ = {
             "SCRIPT_NAME": served.prefix,
             "SERVER_NAME": "127.0.0.1",
@@ -107,9 +124,10 @@ class Front:
         self._served.close()
 
     def _watch(self) -> None:
-        """Ends this process when its parent is gone: nobody else could stop it any more."""
+        """Looks after what nothing else would: bodies that do not come, and a parent that is gone."""
         if os.getppid() != self._parent:
             os.kill(os.getpid(), signal.SIGKILL)
+        self._sweep()
         self._loop.call_later(_WATCH_PAUSE, self._watch)
 
     # --- one request --------------------------------------------------------------------------
@@ -119,22 +137,37 @@ class Front:
         if scope.proto != "http":
             protocol.close(400)
             return
+        self._running += 1
+        try:
+            await self._answer(scope, protocol)
+        finally:
+            self._running -= 1
+
+    async def _answer(self, scope: Any, protocol: Any) -> None:
         environ = self._environ(scope)
         body = b""
         if scope.method not in _BODILESS or "HTTP_TRANSFER_ENCODING" in environ:
             found = await self._body(environ, protocol)
             if found is None:
-                detail = (
-                    f"The body did not arrive within {self._served.body_timeout:g} seconds. Send it again."
-                )
-                protocol.response_bytes(*bare_problem("body-timeout", detail))
-                return
+                return  # `_sweep` has answered
             body = found
         environ[BODY] = body
         environ["wsgi.input"] = io.BytesIO(body)
         environ["CONTENT_LENGTH"] = str(len(body)) if body else ""
-        status, headers, content = self._at_once(environ) or await self._by_a_thread(environ)
-        if len(body) > self._served.body_limit:
+        found_here = self._at_once(environ)
+        if found_here is not None:
+            self._send(protocol, found_here, environ)
+        elif self._jobs.qsize() > _LONGEST_QUEUE:
+            detail = "Too many requests wait already. Send it again in a moment."
+            self._send(protocol, bare_problem("unavailable", detail), environ)
+        else:
+            sent: asyncio.Future[None] = self._loop.create_future()
+            self._jobs.put((environ, protocol, sent))
+            await sent
+
+    def _send(self, protocol: Any, answer: Answered, environ: Environ) -> None:
+        status, headers, content = answer
+        if len(environ[BODY]) > self._served.body_limit:
             # The rest of it is not read, so nothing more can follow on this connection.
             headers = [*headers, ("Connection", "close")]
         if content:
@@ -177,52 +210,77 @@ class Front:
         most = self._served.body_limit
         length = environ.get("CONTENT_LENGTH", "")
         environ.pop("HTTP_TRANSFER_ENCODING", None)
+        # A timer for each would cost more than the reading: `_sweep` looks at all of them now and then.
+        reading = _Reading(protocol, self._loop.time() + self._served.body_timeout)
+        self._reading.add(reading)
         try:
-            async with asyncio.timeout(self._served.body_timeout):
-                if length.isdigit() and int(length) <= most:
-                    found: bytes = await protocol()
-                    return found
+            if length.isdigit() and int(length) <= most:
+                found: bytes = await protocol()
+            else:
                 pieces, size = [], 0
                 async for piece in protocol:
                     pieces.append(piece)
                     size += len(piece)
                     if size > most:
                         break
-                return b"".join(pieces)[: most + 1]
-        except TimeoutError:
-            return None
+                found = b"".join(pieces)[: most + 1]
+        finally:
+            self._reading.discard(reading)
+        return None if reading.given_up else found
+
+    def _sweep(self) -> None:
+        """Answers those whose bodies come too slowly; their connections end with that."""
+        now = self._loop.time()
+        for reading in [one for one in self._reading if now > one.until]:
+            self._reading.discard(reading)
+            reading.given_up = True
+            detail = f"The body did not arrive within {self._served.body_timeout:g} seconds. Send it again."
+            status, headers, content = bare_problem("body-timeout", detail)
+            reading.protocol.response_bytes(status, [*headers, ("Connection", "close")], content)
 
     def _at_once(self, environ: Environ) -> Answered | None:
         """The answer, made here and now, where that holds nobody up."""
         served = self._served
         if served.at_once(environ["PATH_INFO"]):
             return self._call(environ)
-        if not served.short(environ) or not served.turn.take_if_free():
+        kind = served.short(environ)
+        if kind is None or (kind is Short.CHANGE and not self._may_change_here()):
             return None
+        if not served.turn.take_if_free():
+            return None
+        served.turn.hurried, begun = True, self._loop.time()
         try:
             return self._call(environ)
+        except WouldWait:
+            environ["wsgi.input"].seek(0)
+            return None
         finally:
+            served.turn.hurried = False
             served.turn.give()
+            if kind is Short.CHANGE and self._loop.time() - begun > _SLOW_CHANGE:
+                self._no_change_until = self._loop.time() + _SLOW_DISK_PAUSE
 
-    async def _by_a_thread(self, environ: Environ) -> Answered:
-        if self._jobs.qsize() > _LONGEST_QUEUE:
-            return bare_problem("unavailable", "Too many requests wait already. Send it again in a moment.")
-        answered: asyncio.Future[Answered] = self._loop.create_future()
-        self._jobs.put((environ, answered))
-        return await answered
+    def _may_change_here(self) -> bool:
+        """Whether a change may be saved on the loop: nobody else is served, and the disk was quick lately.
+
+        With others about, a thread waits for the disk, and their changes share its commit.
+        """
+        return self._running == 1 and self._loop.time() >= self._no_change_until
 
     def _work(self) -> None:
         """A thread: answers what waits, in its turn."""
         turn = self._served.turn
         while (job := self._jobs.get()) is not None:
-            environ, answered = job
+            environ, protocol, sent = job
             turn.take()
             try:
                 found = self._call(environ)
             finally:
                 turn.give()
+            # From here, not from the loop, which has then only to take note of it.
+            self._send(protocol, found, environ)
             try:
-                self._loop.call_soon_threadsafe(_settle, answered, found)
+                self._loop.call_soon_threadsafe(_settle, sent)
             except RuntimeError:
                 return  # the loop is closed: nobody waits for it any more
 
@@ -238,6 +296,8 @@ class Front:
             content = b"".join(pieces)
             if (close := getattr(pieces, "close", None)) is not None:
                 close()
+        except WouldWait:
+            raise
         except BaseException:
             # Not even a thread that is told to end may leave its client without an answer.
             log.exception("unexpected error", path=environ["PATH_INFO"])
@@ -245,6 +305,6 @@ class Front:
         return begun[0], begun[1], content
 
 
-def _settle(answered: asyncio.Future[Answered], found: Answered) -> None:
-    if not answered.done():
-        answered.set_result(found)
+def _settle(sent: asyncio.Future[None]) -> None:
+    if not sent.done():
+        sent.set_result(None)

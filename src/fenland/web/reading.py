@@ -8,7 +8,6 @@ from __future__ import annotations
 import hashlib
 import re
 from collections.abc import Callable, Iterable, Mapping
-from dataclasses import replace
 from typing import Any, TypeVar
 from urllib.parse import parse_qsl, quote
 
@@ -63,13 +62,12 @@ def call_of(request: Request, service: Service) -> Call:
     scheme, _, token = environ.get("HTTP_AUTHORIZATION", "").partition(" ")
     via = environ.get("HTTP_FENLAND_VIA", "api")
     client = environ.get("HTTP_FENLAND_CLIENT")
-    call = Call(
-        token=token.strip() if scheme.lower() == "bearer" else None,
-        via=via if via in VIAS else "api",
-        request_id=environ.get("fenland.request_id", ""),
-        client=client if client is not None and _CLIENT.fullmatch(client) else None,
-    )
-    return replace(call, actor=service.authenticate(call))
+    if client is not None and not _CLIENT.fullmatch(client):
+        client = None
+    known = token.strip() if scheme.lower() == "bearer" else None
+    via = via if via in VIAS else "api"
+    actor = service.actor_of(known, via)
+    return Call(known, via, environ.get("fenland.request_id", ""), client, actor)
 
 
 def _entity_tags(name: str, text: str | None) -> tuple[str, ...] | None:

@@ -55,6 +55,16 @@ def _preview_json(found: Preview) -> dict[str, Any]:
     }
 
 
+def _asked_by(query: dict[str, str]) -> dict[str, Any]:
+    """What the query of a change asks."""
+    return {
+        "base": base_of(query),
+        "blank": blank_of(query),
+        "clear": names_of(query, "clear"),
+        "reason": reason_of(query),
+    }
+
+
 class _Routes:
     """The handlers, each named for its use case."""
 
@@ -113,16 +123,14 @@ class _Routes:
     def _update(self, request: Request, address: Address, reader: PatchReader) -> Answer:
         call, turn = call_of(request, self.service), InTurn()
         query = turn.query(request, "blank", "reason", "base", "preview", "clear")
-        looking = turn.read(lambda: flag(query, "preview"), False)
+        looking = bool(query) and turn.read(lambda: flag(query, "preview"), False)
         asked = UpdateRequest(
             address=address,
             preconditions=turn.read(lambda: preconditions_of(request), UNCONDITIONAL),
-            base=turn.read(lambda: base_of(query), None),
-            blank=turn.read(lambda: blank_of(query), None),
-            clear=turn.read(lambda: names_of(query, "clear"), ()),
             lenient=prefers(request, "handling=lenient"),
-            reason=turn.read(lambda: reason_of(query), None),
             once=turn.read(lambda: once_of(request, self.service.limits), None),
+            # Most changes say no more than that.
+            **(turn.read(lambda: _asked_by(query), {}) if query else {}),
             read_patch=reader(request, self.service.limits, turn),
         )
         if looking:

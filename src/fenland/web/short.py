@@ -1,32 +1,50 @@
 """Which requests are sure to be short, so that the front may answer them on its loop.
 
-A record by its key, and a page of a list that an index gives in order and whose records are small.
+A record by its key; a page of a list that an index gives in order and whose records are small; and a
+small change of one such record.
 """
 
 from __future__ import annotations
 
 import re
+from collections.abc import Callable
+from enum import Enum
 from typing import Any
 
 from fenland.service.service import Service
 
 _RECORD = re.compile(r"/v1/records/([a-z0-9_]+)(/[^/]+)?")
 _PAGE = re.compile(r"(?:limit=[1-9][0-9]?)?")
+#: Bytes in the body of a small change.
+_SMALL_BODY = 16_000
 
 
-def short_requests(service: Service) -> Any:
-    """A function that tells of a request's environ whether it is sure to be short."""
+class Short(Enum):
+    """What a short request does."""
+
+    READ = "read"
+    CHANGE = "change"
+
+
+def short_requests(service: Service) -> Callable[[dict[str, Any]], Short | None]:
+    """A function that tells of a request's environ what it is, if it is sure to be short."""
     small = {name for name, resource in service.resources.items() if resource.records.small}
 
-    def short(environ: dict[str, Any]) -> bool:
-        if environ["REQUEST_METHOD"] != "GET":
-            return False
+    def short(environ: dict[str, Any]) -> Short | None:
+        method = environ["REQUEST_METHOD"]
+        if method not in ("GET", "PATCH"):
+            return None
         path = environ["PATH_INFO"]
         if path == "/v1/session":
-            return True
+            return Short.READ
         found = _RECORD.fullmatch(path)
-        if found is None or found[1] not in small:
-            return False
-        return found[2] is not None or _PAGE.fullmatch(environ["QUERY_STRING"]) is not None
+        if found is None:
+            return None
+        if method == "PATCH":
+            little = found[1] in small and len(environ["CONTENT_LENGTH"]) < 6
+            return Short.CHANGE if little and int(environ["CONTENT_LENGTH"] or 0) < _SMALL_BODY else None
+        if found[2] is not None or (found[1] in small and _PAGE.fullmatch(environ["QUERY_STRING"])):
+            return Short.READ
+        return None
 
     return short
