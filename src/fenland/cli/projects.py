@@ -57,12 +57,9 @@ fields:
 def open_project(folder: Path) -> Project:
     """Reads a project folder, or ends with what is wrong with it."""
     from fenland.service.project import load_project
-    from fenland.service.settings import SettingsRefused
 
     try:
         return load_project(folder)
-    except SettingsRefused as error:
-        fail(str(error), Exit.DEFINITIONS)
     except DefinitionMistakes as error:
         for mistake in error.mistakes:
             where = f"[bold]{escape(mistake.file)}:{mistake.line}[/]"
@@ -113,14 +110,9 @@ def check(
 
 def _check_json(folder: Path) -> None:
     from fenland.service.project import load_project
-    from fenland.service.settings import FILE_NAME, SettingsRefused
 
     try:
         project = load_project(folder)
-    except SettingsRefused as error:
-        mistake = {"file": FILE_NAME, "line": 1, "pointer": "", "what": str(error), "hint": ""}
-        print_json({"mistakes": [mistake], "notes": []})
-        raise typer.Exit(Exit.DEFINITIONS) from None
     except DefinitionMistakes as error:
         print_json({"mistakes": [one.as_json() for one in error.mistakes], "notes": []})
         raise typer.Exit(Exit.DEFINITIONS) from None

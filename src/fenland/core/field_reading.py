@@ -23,7 +23,7 @@ from fenland.core.keywords import (
 from fenland.core.names import did_you_mean, nearest
 from fenland.core.problems import Problem, pointer_to
 from fenland.core.validation import compile_field
-from fenland.core.values import same
+from fenland.core.values import MISSING, same
 
 #: Formats whose values are kept in one spelling, whichever was sent.
 _NORMALIZED = ("date-time", "uuid")
@@ -99,6 +99,7 @@ class FieldReader:
             return None
         item = Field(name=self.name, **{"type": kind, **values})
         self._lengths(item, data)
+        self._together(item, data)
         item = self._values_fit(item, data)
         return item if len(self.notes.mistakes) == before else None
 
@@ -205,6 +206,30 @@ class FieldReader:
                     f"{self.place}: {high} {data[high]} is below {low} {data[low]}.",
                     "No value could pass. Swap or correct them.",
                 )
+
+    def _together(self, item: Field, data: Mapping[str, Any]) -> None:
+        """Keywords that contradict each other."""
+        if item.write_only:
+            # Whoever searches, finds by or collides with a value learns it.
+            for word, there in (
+                ("search", item.search),
+                ("unique", item.unique),
+                ("readOnly", item.read_only),
+            ):
+                if there:
+                    self.note(
+                        word,
+                        f"{self.place} is writeOnly, so nobody may read it, and {word} would show it.",
+                        f"Remove writeOnly or {word}.",
+                    )
+        if item.read_only and item.required and item.default is MISSING:
+            self.note(
+                "readOnly",
+                f"{self.place} is required, and nobody can set it, so no record could be created.",
+                "Give it a default, or remove readOnly or required.",
+            )
+        if "on_delete" in data and item.references is None:
+            self.note("on_delete", f"{self.place} refers to nothing.", "Remove on_delete, or add references.")
 
     def _lengths(self, item: Field, data: Mapping[str, Any]) -> None:
         if item.format in _NORMALIZED:

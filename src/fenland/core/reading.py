@@ -238,6 +238,10 @@ def read_definitions(sources: Mapping[str, Source], roles: Sequence[str] = ()) -
 
     Raises `DefinitionMistakes` with every mistake of every source.
     """
+    for reserved in (OWNER, EVERYONE):
+        if reserved in roles:
+            what = f"roles holds {reserved!r}, which access lists take for a word of their own."
+            raise DefinitionMistakes([Mistake("fenland.toml", 1, "/roles", what, "Name the role otherwise.")])
     readers = {name: _CollectionReader(source, name, roles) for name, source in sources.items()}
     found = {name: reader.read() for name, reader in readers.items()}
     collections = {name: one for name, one in found.items() if one is not None}

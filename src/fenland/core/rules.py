@@ -14,7 +14,7 @@ from fenland.core.definitions import Blank, Collection, Field
 from fenland.core.names import RESERVED_FIELDS, did_you_mean
 from fenland.core.patches import MergePatch, Patch, Replacement, merge
 from fenland.core.problems import MOST_PROBLEMS, Malformed, Problem, pointer_to
-from fenland.core.validation import REFUSED, Check, compile_nullable
+from fenland.core.validation import HIGHEST_INTEGER, REFUSED, Check, compile_nullable
 from fenland.core.values import MISSING, same
 
 #: What a blank may mean for a whole request.
@@ -165,7 +165,8 @@ class Rules:
 
     def validate_whole(self, record: Mapping[str, Any], problems: list[Problem]) -> None:
         """What is asked of the record as it would be: required fields, and all when it says so."""
-        told = {problem.pointer for problem in problems}
+        # By field: of one that is wrong inside, nothing more needs to be said.
+        told = {"/" + problem.pointer.split("/", 2)[1] for problem in problems if problem.pointer}
         for item in self._required:
             pointer = self._pointers[item.name]
             if record.get(item.name) is None and not item.nullable and pointer not in told:
@@ -178,8 +179,10 @@ class Rules:
     def typed(self, name: str, value: Any) -> Any:
         """A value in the form a field, or a reserved one, is kept; `REFUSED` when it is of another type."""
         if name in RESERVED_FIELDS:
-            fits = isinstance(value, int if name == "version" else str)
-            return value if fits and value is not True and value is not False else REFUSED
+            if name != "version":
+                return value if isinstance(value, str) else REFUSED
+            fits = type(value) is int and 0 <= value <= HIGHEST_INTEGER
+            return value if fits else REFUSED
         return self._checks[name](value, "", []) if value is not None else None
 
     # --- step: difference ---------------------------------------------------------------------
@@ -238,7 +241,8 @@ class Rules:
     def validate_new(self, record: Mapping[str, Any], problems: list[Problem]) -> dict[str, Any]:
         """A new record's fields in the form they are kept; an absent optional field is null."""
         present = {name: value for name, value in record.items() if value is not None}
-        kept = {**record, **self.validate(present, problems)}
+        # What was refused is not there: nothing further on has to ask whether a value is of its type.
+        kept = {**dict.fromkeys(record), **self.validate(present, problems)}
         self.validate_whole(kept, problems)
         return kept
 

@@ -158,7 +158,7 @@ def _max_length(limit: int) -> Rule:
 
 
 def _pattern(text: str) -> Rule:
-    search = compile_pattern(text).search
+    search = compile_pattern(text)
 
     def rule(value: str) -> Finding:
         return None if search(value) else ("pattern", f"Must match {text}.", {"pattern": text})
@@ -298,11 +298,13 @@ def _array(field: Field) -> Check:
             problems.append(Problem(pointer, *(_of_type("array", value) or ())))
             return REFUSED
         kept = [inner(item, f"{pointer}/{place}", problems) for place, item in enumerate(value)]
+        refused = any(item is REFUSED for item in kept)
         for rule in rules:
-            finding = rule(kept)
+            # Members that could not be read are judged as they were sent.
+            finding = rule(value if refused else kept)
             if finding is not None:
                 problems.append(Problem(pointer, *finding))
-        return kept
+        return REFUSED if refused else kept
 
     return check
 
@@ -330,7 +332,7 @@ def _object(field: Field) -> Check:
         for name in required:
             if name not in value:
                 problems.append(Problem(pointer + pointer_to(name), "required", "Must be given."))
-        return kept
+        return REFUSED if any(member is REFUSED for member in kept.values()) else kept
 
     return check
 

@@ -140,7 +140,9 @@ def meet(preconditions: Preconditions, resource: Resource, record: Record) -> No
             "Read it again and decide anew.",
             version=record["version"],
         )
-    if none_match is not None and ("*" in none_match or tag in none_match):
+    # This one compares weakly (RFC 9110 section 13.1.2), the other strongly.
+    weak = [one.removeprefix("W/") for one in none_match or ()]
+    if "*" in weak or tag in weak:
         raise VersionMismatch(
             f"The record is there, at version {record['version']}.", version=record["version"]
         )

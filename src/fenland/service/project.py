@@ -7,6 +7,7 @@ digits; and each place keeps its line, for the messages about it.
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
 from dataclasses import dataclass
 from decimal import Decimal
 from pathlib import Path
@@ -20,7 +21,7 @@ from fenland.core.definitions import DefinitionMistakes, Definitions, Mistake
 from fenland.core.field_reading import Path as Steps
 from fenland.core.field_reading import Source
 from fenland.core.reading import read_definitions
-from fenland.service.settings import Settings, read_settings
+from fenland.service.settings import FILE_NAME, Settings, SettingsRefused, read_settings
 
 COLLECTIONS = "collections"
 
@@ -98,11 +99,20 @@ def read_source(path: Path, name: str) -> Source:
 def load_project(folder: Path) -> Project:
     """Reads a project folder whole.
 
-    Raises `SettingsRefused`, or `DefinitionMistakes` with the mistakes of all files at once.
+    Raises `DefinitionMistakes` with the mistakes of all files, the settings among them, at once.
     """
-    settings = read_settings(folder)
     sources: dict[str, Source] = {}
     mistakes: list[Mistake] = []
+    settings: Settings | None = None
+    roles: Sequence[str] = ()
+    try:
+        settings = read_settings(folder)
+        roles = settings.roles
+    except SettingsRefused as found:
+        if not (folder / FILE_NAME).is_file():
+            raise
+        mistakes.extend(found.mistakes)
+        roles = found.roles
     for path in sorted((folder / COLLECTIONS).glob("*.y*ml")):
         try:
             sources[path.stem] = read_source(path, f"{COLLECTIONS}/{path.name}")
@@ -112,9 +122,9 @@ def load_project(folder: Path) -> Project:
         what = "There is no collection."
         mistakes.append(Mistake(COLLECTIONS, 1, "", what, "Add a file such as collections/notes.yaml."))
     try:
-        definitions = read_definitions(sources, settings.roles)
+        definitions = read_definitions(sources, roles)
     except DefinitionMistakes as found:
         mistakes.extend(found.mistakes)
-    if mistakes:
+    if mistakes or settings is None:
         raise DefinitionMistakes(mistakes)
     return Project(folder, settings, definitions)

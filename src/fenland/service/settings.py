@@ -5,6 +5,9 @@ The environment wins over the file. Paths in the file are relative to its folder
 
 from __future__ import annotations
 
+import os
+import re
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Any, Literal
 
@@ -16,14 +19,19 @@ from pydantic_settings import (
     TomlConfigSettingsSource,
 )
 
+from fenland.core.definitions import DefinitionMistakes, Mistake
 from fenland.core.limits import Limits
 from fenland.core.names import did_you_mean
 
 FILE_NAME = "fenland.toml"
 
 
-class SettingsRefused(Exception):
-    """Settings that cannot be used; the message names each with its remedy, one a line."""
+class SettingsRefused(DefinitionMistakes):
+    """Settings that cannot be used; `roles` are those that could be read all the same."""
+
+    def __init__(self, mistakes: list[Mistake], roles: Sequence[str] = ()) -> None:
+        super().__init__(mistakes)
+        self.roles = roles
 
 
 class Settings(BaseSettings):
@@ -90,26 +98,56 @@ class Settings(BaseSettings):
         return env_settings, init_settings
 
 
+#: Variables of ours that are no settings: the command line reads them, or the service sets them itself.
+_OTHER_VARIABLES = ("FENLAND_ADDRESS", "FENLAND_TOKEN", "FENLAND_PROJECT", "FENLAND_TIMEOUT")
+
+
 def read_settings(folder: Path) -> Settings:
-    """The settings of a project folder. Raises `SettingsRefused`."""
+    """The settings of a project folder. Raises `SettingsRefused`, with every mistake at once."""
     path = folder / FILE_NAME
     if not path.is_file():
-        raise SettingsRefused(
-            f"There is no {FILE_NAME} in {folder}. Begin a project with: fenland new {folder}"
-        )
+        what, hint = f"There is no {FILE_NAME} in {folder}.", f"Begin a project with: fenland new {folder}"
+        raise SettingsRefused([Mistake(FILE_NAME, 1, "", what, hint)])
     try:
         given = TomlConfigSettingsSource(Settings, toml_file=path)()
+    except (ValueError, OSError) as error:
+        raise SettingsRefused([Mistake(FILE_NAME, 1, "", f"It cannot be read: {error}.", "")]) from None
+    mistakes = [_unknown_variable(name) for name in sorted(os.environ) if _is_unknown(name)]
+    try:
         settings = Settings(**given)
     except ValidationError as error:
-        raise SettingsRefused("\n".join(_told(path, one) for one in error.errors())) from None
-    except (ValueError, OSError) as error:
-        raise SettingsRefused(f"{path}: cannot be read: {error}.") from None
+        lines = path.read_text(encoding="utf-8").splitlines()
+        mistakes += [_mistake(lines, one) for one in error.errors()]
+    if mistakes:
+        roles = given.get("roles", ())
+        known = [one for one in roles if isinstance(one, str)] if isinstance(roles, list) else []
+        raise SettingsRefused(mistakes, known)
     return settings.model_copy(update={"database": folder / settings.database})
 
 
-def _told(path: Path, error: Any) -> str:
+def _is_unknown(variable: str) -> bool:
+    prefix, _, name = variable.partition("_")
+    return (
+        prefix == "FENLAND" and variable not in _OTHER_VARIABLES and name.lower() not in Settings.model_fields
+    )
+
+
+def _unknown_variable(variable: str) -> Mistake:
+    names = [f"FENLAND_{name.upper()}" for name in Settings.model_fields]
+    what = f"There is no setting for the variable {variable} in the environment."
+    return Mistake(FILE_NAME, 1, "", what, did_you_mean(variable, [*names, *_OTHER_VARIABLES]))
+
+
+def _mistake(lines: Sequence[str], error: Any) -> Mistake:
     name = str(error["loc"][0]) if error["loc"] else ""
-    where = f"{path}, or FENLAND_{name.upper()} in the environment"
+    found = (
+        number for number, line in enumerate(lines, 1) if re.match(rf"\s*[\"']?{re.escape(name)}\b", line)
+    )
+    line = next(found, 0)
     if error["type"] == "extra_forbidden":
-        return f"{path}: there is no setting {name!r}. {did_you_mean(name, Settings.model_fields)}"
-    return f"{where}: {name} is {error['input']!r}. {error['msg']}."
+        hint = did_you_mean(name, Settings.model_fields)
+        return Mistake(FILE_NAME, line or 1, f"/{name}", f"There is no setting {name!r}.", hint)
+    variable = f"FENLAND_{name.upper()}"
+    where = f"{variable} in the environment" if variable in os.environ else name
+    what = f"{where} is {error['input']!r}."
+    return Mistake(FILE_NAME, line or 1, f"/{name}", what, f"{error['msg']}.")

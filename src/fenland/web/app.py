@@ -18,6 +18,8 @@ def create_app(service: Service, settings: Settings) -> Flask:
     app.config["MAX_CONTENT_LENGTH"] = app.config["MAX_FORM_MEMORY_SIZE"] = service.limits.body
     app.config["MAX_FORM_PARTS"] = service.limits.operations
     app.url_map.strict_slashes = False
+    # An empty step names nothing: no redirect, which behind a proxy could lead anywhere.
+    app.url_map.merge_slashes = False
     errors.register(app)
     records.register(app, service)
     batch.register(app, service)

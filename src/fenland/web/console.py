@@ -1,12 +1,10 @@
-"""Serves the built console: its page at every address that is not the API's, its files under /assets."""
+"""Serves the built console: its page at every address that no route has, its files under /assets."""
 
 from __future__ import annotations
 
 from pathlib import Path
 
-from flask import Flask, Response, request, send_from_directory
-
-from fenland.web.errors import problem
+from flask import Flask, Request, Response, send_from_directory
 
 BUILT = Path(__file__).with_name("console")
 
@@ -25,16 +23,25 @@ def register(app: Flask) -> None:
         # Their names carry a hash of their content, so they may be kept for good.
         return send_from_directory(BUILT / "assets", name, max_age=31_536_000)
 
-    @app.get("/")
-    @app.get("/<path:anything>")
-    def page(anything: str = "") -> Response:
-        for_people = "text/html" in request.headers.get("Accept", "")
-        if anything and (anything.startswith("v1/") or not for_people):
-            return problem("not-found", f"There is nothing at /{anything}. See /v1/openapi.json.")
-        if not (BUILT / "index.html").is_file():
-            return Response("The console is not built. Build it with: make console\n", status=503)
-        answer = send_from_directory(BUILT, "index.html", max_age=0)
-        answer.headers["Content-Security-Policy"] = _POLICY
-        answer.headers["X-Content-Type-Options"] = "nosniff"
-        answer.headers["Referrer-Policy"] = "same-origin"
-        return answer
+    app.add_url_rule("/", "page", page, methods=["GET"])
+
+
+def page() -> Response:
+    """The one page of the console, which reads its address itself."""
+    if not (BUILT / "index.html").is_file():
+        return Response("The console is not built. Build it with: make console\n", status=503)
+    answer = send_from_directory(BUILT, "index.html", max_age=0)
+    answer.headers["Content-Security-Policy"] = _POLICY
+    answer.headers["Referrer-Policy"] = "same-origin"
+    return answer
+
+
+def wants_page(request: Request) -> bool:
+    """Whether an address that no route has is one of the console's own: asked for by a browser."""
+    path = request.path
+    return (
+        request.method in ("GET", "HEAD")
+        and "text/html" in request.headers.get("Accept", "")
+        and not path.startswith(("/v1/", "/assets/", "/problems/"))
+        and "//" not in path
+    )

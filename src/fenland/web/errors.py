@@ -11,6 +11,7 @@ from werkzeug.exceptions import HTTPException, RequestEntityTooLarge
 
 from fenland.core.problems import Invalid, Refusal
 from fenland.core.values import write_json
+from fenland.web.console import page, wants_page
 
 PROBLEM = "application/problem+json"
 
@@ -104,6 +105,8 @@ def _http(error: HTTPException) -> Response:
     """The answer for what Flask itself refuses: unknown routes, methods, bodies too large."""
     if isinstance(error, RequestEntityTooLarge):
         return problem("too-large", "The body is larger than the service reads.")
+    if error.code == 404 and wants_page(request):
+        return page()
     code = _BY_STATUS.get(error.code or 500)
     if code is None:
         code = "malformed" if (error.code or 500) < 500 else "internal"

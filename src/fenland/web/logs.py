@@ -72,6 +72,7 @@ class RequestLog:
 
         def start(status: str, headers: list[tuple[str, str]], *rest: Any) -> Any:
             headers.append(("X-Request-ID", request_id))
+            headers.append(("X-Content-Type-Options", "nosniff"))
             if self._each:
                 self._log.info(
                     "request",

@@ -55,6 +55,9 @@ def _preview_json(found: Preview) -> dict[str, Any]:
     }
 
 
+_NOTHING: dict[str, Any] = {}
+
+
 def _asked_by(query: dict[str, str]) -> dict[str, Any]:
     """What the query of a change asks."""
     return {
@@ -130,7 +133,7 @@ class _Routes:
             lenient=prefers(request, "handling=lenient"),
             once=turn.read(lambda: once_of(request, self.service.limits), None),
             # Most changes say no more than that.
-            **(turn.read(lambda: _asked_by(query), {}) if query else {}),
+            **(turn.read(lambda: _asked_by(query), _NOTHING) if query else _NOTHING),
             read_patch=reader(request, self.service.limits, turn),
         )
         if looking:
