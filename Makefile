@@ -17,7 +17,7 @@ help:
 demo: .stamps/python $(CONSOLE) ## set everything up and start the sample service
 	$(BIN)/fenland demo .demo
 
-test: .stamps/dev .stamps/npm .stamps/chromium $(CONSOLE) ## set everything up and run all checks
+test: .stamps/dev .stamps/codegen .stamps/npm .stamps/chromium $(CONSOLE) ## set everything up and run all checks
 	scripts/check.sh
 
 console: $(CONSOLE) ## build the web console into the package
@@ -36,7 +36,7 @@ bench: .stamps/dev ## compare Fenland with the hand-written peer, in ratios
 	$(BIN)/python bench/compare.py
 
 clean: ## remove everything that was built or installed here
-	rm -rf $(VENV) .stamps .demo dist console/node_modules src/fenland/web/console
+	rm -rf $(VENV) .venv-codegen .stamps .demo dist console/node_modules src/fenland/web/console
 
 $(VENV):
 	scripts/venv.sh $(VENV)
@@ -49,6 +49,12 @@ $(VENV):
 
 .stamps/dev: .stamps/python requirements-dev.lock
 	$(BIN)/pip install --quiet --disable-pip-version-check -r requirements-dev.lock
+	@touch $@
+
+# A generator of clients, which tests try the OpenAPI document with. It wants other versions than the product.
+.stamps/codegen: requirements-codegen.lock | $(VENV)
+	$(BIN)/python -m venv .venv-codegen
+	.venv-codegen/bin/pip install --quiet --disable-pip-version-check -r requirements-codegen.lock
 	@touch $@
 
 .stamps/npm: console/package-lock.json

@@ -104,7 +104,16 @@ def serving(
     ]  # fmt: skip
     if module == "app":
         # As the service's own workers run (web/serve.py).
-        command += ["app:front", "--factory", "--interface", "rsgi", "--loop", "uvloop", "--backpressure", "4096"]
+        command += [
+            "app:front",
+            "--factory",
+            "--interface",
+            "rsgi",
+            "--loop",
+            "uvloop",
+            "--backpressure",
+            "4096",
+        ]
     else:
         command += [f"{module}:app", "--interface", "wsgi", "--blocking-threads", str(threads)]
     given = {"BENCH_DB": str(database), "BENCH_SERVE": "1", **environment}

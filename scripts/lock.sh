@@ -8,3 +8,5 @@ compile() {
 }
 compile --extra build --output-file requirements.lock pyproject.toml
 compile --extra build --extra dev --output-file requirements-dev.lock pyproject.toml
+# The generator of clients that the tests try wants versions of its own.
+compile --output-file requirements-codegen.lock - <<< openapi-python-client

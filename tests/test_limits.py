@@ -96,8 +96,8 @@ def test_creating_and_batches_have_the_same_limits(tight: httpx.Client) -> None:
 def test_the_published_forms_name_the_limits(tight: httpx.Client) -> None:
     edits = tight.get("/v1/edits.schema.json").json()
     assert edits["properties"]["edits"]["maxItems"] == 5
-    batch = tight.get("/v1/openapi.json").json()["paths"]["/v1/batch"]["post"]["requestBody"]
-    assert batch["content"]["application/json"]["schema"]["properties"]["items"]["maxItems"] == 3
+    batch = tight.get("/v1/openapi.json").json()["components"]["schemas"]["Batch"]
+    assert batch["properties"]["items"]["maxItems"] == 3
 
 
 def test_edits_that_work_through_too_much_are_refused(service: Service, http: httpx.Client) -> None:

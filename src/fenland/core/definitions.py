@@ -59,6 +59,7 @@ class Field:
     references: str | None = None
     on_delete: OnDelete = "restrict"
     search: bool = False
+    indexed: bool = False
     blank: Blank = "store"
     sensitive: bool = False
     derived: Any = None
@@ -88,6 +89,9 @@ class Collection:
     title: str
     fields: Mapping[str, Field]
     description: str = ""
+    #: What one record is called, "Work ticket"; and the collection's place among the others.
+    singular: str = ""
+    order: int = 0
     key: str = "id"
     owner: str | None = None
     access: Mapping[Action, frozenset[str]] = field(default_factory=dict)
@@ -102,10 +106,26 @@ class Collection:
         return tuple(name for name, item in self.fields.items() if item.search)
 
     @property
+    def indexed(self) -> tuple[str, ...]:
+        """Fields that lists are sorted by quickly, whatever their size."""
+        return tuple(name for name, item in self.fields.items() if has_index(item, self))
+
+    @property
     def naming(self) -> str:
         """The field whose value names a record to people: the first searched one that is not the key."""
         others = [name for name in self.searched if name != self.key]
         return others[0] if others else self.key
+
+
+def has_index(item: Field, collection: Collection) -> bool:
+    """Whether an index gives the records in this field's order."""
+    return (
+        item.unique
+        or item.indexed
+        or item.references is not None
+        or item.name == collection.owner
+        or item.format in ("date", "date-time")
+    )
 
 
 @dataclass(frozen=True, slots=True)

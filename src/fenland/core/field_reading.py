@@ -26,6 +26,7 @@ from fenland.core.validation import compile_field
 from fenland.core.values import MISSING, same
 
 #: Formats whose values are kept in one spelling, whichever was sent.
+_ITEM = "item"
 _NORMALIZED = ("date-time", "uuid")
 
 Path = tuple[str | int, ...]
@@ -136,7 +137,8 @@ class FieldReader:
             else:
                 yield keyword.attribute, self._settled(word, value)
         if "nullable" not in data:
-            yield "nullable", data.get("required") is not True
+            # A list holds nothing but items, unless it says so.
+            yield "nullable", self.name != _ITEM and data.get("required") is not True
 
     def _unfit(self, word: str, value: Any, keyword: Keyword) -> None:
         hint = f"It must be {keyword.looks}."
@@ -151,7 +153,7 @@ class FieldReader:
         if word in ("minimum", "maximum", "exclusiveMinimum", "exclusiveMaximum", "multipleOf"):
             return Decimal(value)
         if word == "items":
-            return self._inner("item", value, ("items",))
+            return self._inner(_ITEM, value, ("items",))
         if word == "pattern":
             self._pattern(value)
         return value

@@ -96,6 +96,7 @@ KEYWORDS: Mapping[str, Keyword] = {
         outermost=True,
     ),
     "search": Keyword("search", _flag, "true or false", ("string",), outermost=True),
+    "indexed": Keyword("indexed", _flag, "true or false", ("string", *_NUMERIC, "boolean"), outermost=True),
     "blank": Keyword("blank", _one_of("store", "keep", "clear", "reject"), "store, keep, clear or reject"),
     "sensitive": Keyword("sensitive", _flag, "true or false", outermost=True),
     "derived": Keyword(
@@ -105,6 +106,8 @@ KEYWORDS: Mapping[str, Keyword] = {
 
 COLLECTION_KEYWORDS: Mapping[str, tuple[Callable[[Any], bool], str]] = {
     "title": (_text, "a text"),
+    "singular": (_text, "a text"),
+    "order": (_count, "a whole number from 0"),
     "description": (_text, "a text"),
     "key": (_text, "the name of a field"),
     "owner": (_text, "the name of a field"),

@@ -65,6 +65,7 @@ class _CollectionReader:
         return Collection(
             name=self.name,
             title=title,
+            singular=settled.pop("singular", title),
             fields=self.fields,
             access=access,
             checks=checks,
@@ -246,6 +247,7 @@ def read_definitions(sources: Mapping[str, Source], roles: Sequence[str] = ()) -
     found = {name: reader.read() for name, reader in readers.items()}
     collections = {name: one for name, one in found.items() if one is not None}
     settled = _cross_check(collections, readers)
+    settled = dict(sorted(settled.items(), key=lambda one: (one[1].order, one[0])))
     mistakes = [mistake for reader in readers.values() for mistake in reader.notes.mistakes]
     if mistakes:
         raise DefinitionMistakes(mistakes)

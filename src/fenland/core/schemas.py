@@ -84,6 +84,8 @@ def field_schema(item: Field) -> dict[str, Any]:
         schema["x-blank"] = item.blank
     if item.items is not None:
         schema["items"] = field_schema(item.items)
+    if item.type == "object" and item.properties is None:
+        schema["additionalProperties"] = True
     if item.properties is not None:
         schema["properties"] = {name: field_schema(one) for name, one in item.properties.items()}
         schema["required"] = [name for name, one in item.properties.items() if one.required]

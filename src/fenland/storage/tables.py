@@ -26,7 +26,7 @@ from sqlalchemy import (
 )
 from sqlalchemy.types import TypeEngine
 
-from fenland.core.definitions import Collection, Definitions, Field
+from fenland.core.definitions import Collection, Definitions, Field, has_index
 
 #: Grows when the service's own tables change shape; a newer database is refused by an older service.
 LAYOUT = 2
@@ -87,14 +87,6 @@ def _column(item: Field, definitions: Definitions) -> Column[Any]:
     )
 
 
-def _indexed(item: Field, collection: Collection) -> bool:
-    if item.unique:
-        return False
-    return (
-        item.references is not None or item.name == collection.owner or item.format in ("date", "date-time")
-    )
-
-
 def collection_table(collection: Collection, definitions: Definitions, metadata: MetaData) -> Table:
     """The table of one collection: the fields the service keeps, then the defined ones."""
     table = Table(
@@ -109,7 +101,8 @@ def collection_table(collection: Collection, definitions: Definitions, metadata:
         *(_column(item, definitions) for item in collection.fields.values()),
     )
     for item in collection.fields.values():
-        if _indexed(item, collection):
+        # A unique column has an index of its own.
+        if has_index(item, collection) and not item.unique:
             Index(f"{collection.name}_by_{item.name}", table.c[item.name], table.c.id)
     return table
 

@@ -1,114 +1,194 @@
-"""The OpenAPI 3.1 document, generated from the definitions: exact enough for typed clients."""
+"""The OpenAPI 3.1 document, generated from the definitions: exact enough for typed clients.
+
+What is sent and what is answered are schemas of their own: a default in a patch would be sent over a
+stored value by clients that fill it in, and what is required in an answer is not in a patch.
+"""
 
 from __future__ import annotations
 
+from collections.abc import Iterable, Mapping
+from typing import Any
+
 import fenland
-from fenland.core.definitions import Collection, Definitions
+from fenland.core.definitions import Collection, Definitions, Field
 from fenland.core.edits import edits_schema
 from fenland.core.limits import Limits
 from fenland.core.schemas import RESERVED_SCHEMAS, field_schema, may_set
 from fenland.core.values import MISSING
 from fenland.web.errors import KINDS, PROBLEM
 from fenland.web.openapi_parts import (
-    CHOICES,
-    ENTRY,
-    FIELD_ERROR,
-    JSON_PATCH_SCHEMA,
+    FLAG,
+    NUMBER,
+    OPEN,
     PARAMETERS,
-    PREVIEW,
-    PROBLEM_SCHEMA,
-    SESSION,
+    SCHEMAS,
     TEXT,
     Schema,
-    batch_schema,
+    batch_schemas,
+    closed,
+    nullable,
     parameter,
+    ref,
 )
 from fenland.web.reading import EDITS, FORM_TYPES, JSON, JSON_PATCH, MERGE_PATCH
 
+_SCHEMA_JSON = "application/schema+json"
+#: The schema of a problem's answer, where it says more than the plain one.
+_TOLD = {"conflict": "Conflict", "invalid": "Invalid", "key-reused": "Invalid"}
+#: What any operation may be answered with.
+_ALWAYS = ("too-large", "internal", "unavailable")
 
-def _ref(name: str) -> Schema:
-    return {"$ref": f"#/components/{name}"}
 
-
-def _content(schema: Schema, *types: str) -> Schema:
-    return {kind: {"schema": schema} for kind in types or (JSON,)}
+def _content(schema: Schema, *types: str, example: Any = MISSING) -> Schema:
+    shown = {} if example is MISSING else {"example": example}
+    return {kind: {"schema": schema, **shown} for kind in types or (JSON,)}
 
 
 def _responses(*codes: str) -> Schema:
     """The problems an operation may answer with, by status."""
     # A status is listed once; where kinds share one, the first is its plain one.
-    return {str(KINDS[code].status): _ref(f"responses/{code}") for code in reversed(codes)}
+    return {str(KINDS[code].status): ref(f"responses/{code}") for code in reversed((*codes, *_ALWAYS))}
 
 
 def _use(*names: str) -> list[Schema]:
-    return [_ref(f"parameters/{name}") for name in names]
+    return [ref(f"parameters/{name}") for name in names]
 
 
 def _problem_responses() -> Schema:
     return {
         code: {
             "description": f"{kind.title}. {kind.remedy}",
-            "content": _content(_ref("schemas/Problem"), PROBLEM),
+            "content": _content(ref(f"schemas/{_TOLD.get(code, 'Problem')}"), PROBLEM),
         }
         for code, kind in KINDS.items()
     }
 
 
-def _page_of(item: Schema, following: Schema) -> Schema:
-    return {
-        "type": "object",
-        "properties": {
-            "items": {"type": "array", "items": item},
-            "next": following,
-            "count": {"type": "integer"},
-        },
-        "required": ["items", "next"],
-    }
+#: What the document has of its own, which no record type may be called.
+_OWN_NAMES = ("Schema", "EditsSchema", "Openapi", "Health", "Session", "Edits")
+#: What stands behind a record type's name in the names of its other schemas.
+_SUFFIXES = ("", "New", "Patch", "Page", "Form", "Preview")
+
+
+def type_names(definitions: Definitions, taken: Iterable[str]) -> dict[str, str]:
+    """The name of each collection's record type, no two schemas having the same."""
+    used, names = {*taken, *_OWN_NAMES}, {}
+    for collection in definitions.collections.values():
+        name = _type_name(collection)
+        while any(name + suffix in used for suffix in _SUFFIXES):
+            name += "Record"
+        used |= {name + suffix for suffix in _SUFFIXES}
+        names[collection.name] = name
+    return names
 
 
 def _type_name(collection: Collection) -> str:
-    return "".join(part.capitalize() for part in collection.name.split("_"))
+    """What a collection's record type is to be called: its singular title, in one word."""
+    words = "".join(one if one.isalnum() and one.isascii() else " " for one in collection.singular).split()
+    name = "".join(word[0].upper() + word[1:] for word in words)
+    return name if name[:1].isalpha() else "".join(part.capitalize() for part in collection.name.split("_"))
 
 
-def _schemas(collection: Collection) -> dict[str, Schema]:
-    """The schemas of a collection: whole records, records to create, and patches."""
-    fields = collection.fields.values()
-    shown = {**RESERVED_SCHEMAS, **{one.name: field_schema(one) for one in fields if not one.write_only}}
-    settable = [one for one in fields if may_set(one, collection, creating=True, transfer=True)]
-    patched = [one for one in fields if may_set(one, collection, creating=False, transfer=True)]
+def _sent(schema: Any, *, patch: bool) -> Any:
+    """A field's schema as it is sent: without defaults, which a client may fill in over a stored value.
+
+    In a patch an object's own required properties may be left out too, for it is merged.
+    """
+    if not isinstance(schema, dict):
+        return schema
+    dropped = {"default", "readOnly"} | ({"required"} if patch else set())
+    found = {name: value for name, value in schema.items() if name not in dropped}
+    if "properties" in found:
+        found["properties"] = {
+            # Null takes a member out.
+            name: _sent(_or_null(one) if patch else one, patch=patch)
+            for name, one in found["properties"].items()
+        }
+    return found
+
+
+def _or_null(schema: Schema) -> Schema:
+    if isinstance(schema.get("type"), str):
+        schema = {**schema, "type": [schema["type"], "null"]}
+        if "enum" in schema:
+            schema["enum"] = [*schema["enum"], None]
+    return schema
+
+
+def _answered(item: Field, *, set_by_none: bool) -> Schema:
+    schema = {name: value for name, value in field_schema(item).items() if name != "default"}
+    return {**schema, "readOnly": True} if set_by_none else schema
+
+
+def _example(fields: Mapping[str, Field]) -> Schema:
+    """Values that the definition itself gives: examples, or the first choice of an enum."""
+    found = {}
+    for name, item in fields.items():
+        if item.examples:
+            found[name] = item.examples[0]
+        elif item.enum:
+            found[name] = item.enum[0]
+    return found
+
+
+def _schemas(collection: Collection, name: str) -> dict[str, Schema]:
+    """The schemas of a collection: records as answered, to create and to patch, and what holds them."""
+    fields = collection.fields
+    settable = {n: f for n, f in fields.items() if may_set(f, collection, creating=True, transfer=True)}
+    patched = {n: f for n, f in fields.items() if may_set(f, collection, creating=False, transfer=True)}
+    shown = {n: dict(schema) for n, schema in RESERVED_SCHEMAS.items()}
+    shown |= {n: _answered(f, set_by_none=n not in settable) for n, f in fields.items() if not f.write_only}
     required = [
-        one.name
-        for one in settable
-        if one.required and one.default is MISSING and one.name != collection.owner
+        n for n, f in settable.items() if f.required and f.default is MISSING and n != collection.owner
     ]
-    name = _type_name(collection)
-    record = {"type": "object", "title": collection.title, "properties": shown, "required": list(shown)}
-    form = {
-        "type": "object",
-        "properties": {
-            "values": {"type": "object"},
-            "version": {"type": ["integer", "null"]},
-            "etag": {"type": ["string", "null"]},
-            "schema": {"type": "object"},
-            "choices": CHOICES,
-            "writable": {"type": "array", "items": TEXT},
-            "deletable": {"type": "boolean"},
-        },
-    }
     return {
-        name: record,
+        name: closed(
+            shown, title=collection.singular, description=collection.description or collection.title
+        ),
         f"{name}New": {
             "type": "object",
-            "properties": {one.name: field_schema(one) for one in settable},
+            "description": f"A {collection.singular.lower()} to create. What is left out gets its default, or null.",
+            "properties": {n: _sent(field_schema(f), patch=False) for n, f in settable.items()},
             "required": required,
             "additionalProperties": False,
         },
         f"{name}Patch": {
             "type": "object",
             "description": "Absent: untouched. null: cleared. A value: set (RFC 7396).",
-            "properties": {one.name: field_schema(one) for one in patched},
+            "properties": {n: _sent(field_schema(f), patch=True) for n, f in patched.items()},
+            "additionalProperties": False,
         },
-        f"{name}Form": form,
+        f"{name}Page": closed(
+            {
+                "items": {"type": "array", "items": ref(f"schemas/{name}")},
+                "next": nullable(TEXT),
+                "count": NUMBER,
+            },
+            optional=("count",),
+        ),
+        f"{name}Form": closed(
+            {
+                "values": OPEN,
+                "version": nullable(NUMBER),
+                "etag": nullable(TEXT),
+                "schema": OPEN,
+                "choices": {"type": "object", "additionalProperties": ref("schemas/Choices")},
+                "writable": {"type": "array", "items": TEXT},
+                "deletable": FLAG,
+            },
+            description="All an edit form needs; `version` and `etag` are null for what is yet to be created.",
+        ),
+        f"{name}Preview": closed(
+            {
+                "preview": FLAG,
+                "version": NUMBER,
+                "changes": {"type": "object", "additionalProperties": ref("schemas/Change")},
+                "record": OPEN,
+                "errors": {"type": "array", "items": ref("schemas/FieldError")},
+                "ignored": {"type": "array", "items": TEXT},
+            },
+            description="What a change would do, had it been saved.",
+        ),
     }
 
 
@@ -116,7 +196,7 @@ def _record_answer(name: str, description: str, *headers: str) -> Schema:
     return {
         "description": description,
         "headers": {header: {"schema": TEXT} for header in headers},
-        "content": _content(_ref(f"schemas/{name}")),
+        "content": _content(ref(f"schemas/{name}")),
     }
 
 
@@ -125,211 +205,306 @@ _WRITING = (
     "malformed",
     *_READING,
     "not-permitted",
-    "unsupported-media",
-    "too-large",
+    "body-timeout",
     "conflict",
+    "unsupported-media",
     "invalid",
-    "unavailable",
     "storage-full",
 )
 _GUARDED = ("version-mismatch", "version-required")
+_MINIMAL = {"description": "Saved; return=minimal was preferred."}
 
 
-_CHANGING = ("if_match", "if_none_match", "base", "preview", "once", "prefer", "blank", "reason")
+#: As a text, since generators of clients cannot tell a list among other bodies: what it holds is `JsonPatch`.
+_JSON_PATCH_TEXT: Schema = {
+    "type": "string",
+    "format": "binary",
+    "description": "The text of a JSON Patch (RFC 6902): operations as in the schema JsonPatch.",
+}
 
 
-def _changed(name: str) -> Schema:
-    """The answers to a change of one record: as saved, or with `preview` what would be."""
-    saved = _record_answer(name, "The record as saved; with preview, what would change.", "ETag")
-    saved["content"] = _content({"anyOf": [_ref(f"schemas/{name}"), _ref("schemas/Preview")]})
+def _patch_body(name: str, example: Any) -> Schema:
+    edits = {"edits": [{"at": f"/{field}", "set": value} for field, value in list(example.items())[:1]]}
     return {
-        "200": saved,
-        "204": {"description": "Saved; return=minimal was preferred."},
-        **_responses(*_WRITING, *_GUARDED),
+        "required": True,
+        "content": {
+            **_content(ref(f"schemas/{name}Patch"), JSON, MERGE_PATCH, example=example),
+            **_content(_JSON_PATCH_TEXT, JSON_PATCH),
+            **_content(ref("schemas/Edits"), EDITS, example=edits),
+            **_content(OPEN, *FORM_TYPES),
+        },
     }
 
 
-def _one_record(name: str, suffix: str) -> Schema:
-    """Read, update and delete of one record; `suffix` keeps operation ids apart."""
-    return {
-        "get": {
-            "operationId": f"read{name}{suffix}",
-            "parameters": _use("if_none_match"),
-            "responses": {
-                "200": _record_answer(name, "The record.", "ETag", "Accept-Patch"),
+class _Operations:
+    """The operations on one collection; `suffix` keeps the ids of those by a unique field apart."""
+
+    def __init__(self, collection: Collection, name: str) -> None:
+        self.collection = collection
+        self.name = name
+        self.one = collection.singular.lower()
+        self.example = _example(
+            {
+                n: f
+                for n, f in collection.fields.items()
+                if may_set(f, collection, creating=False, transfer=False)
+            }
+        )
+
+    def operation(self, verb: str, suffix: str, summary: str, description: str, **parts: Any) -> Schema:
+        return {
+            "operationId": f"{verb}{self.name}{suffix}",
+            "summary": summary,
+            "description": description,
+            "tags": [self.collection.name],
+            **parts,
+        }
+
+    def read(self, suffix: str) -> Schema:
+        return self.operation(
+            "read", suffix, f"Read a {self.one}", "The record as it is now; 304 when If-None-Match has its ETag.",
+            parameters=_use("if_none_match"),
+            responses={
+                "200": _record_answer(self.name, "The record.", "ETag", "Accept-Patch"),
                 "304": {"description": "The client has this version."},
-                **_responses(*_READING),
+                **_responses("malformed", *_READING),
             },
-        },
-        "patch": {
-            "operationId": f"update{name}{suffix}",
-            "parameters": _use(*_CHANGING),
-            "requestBody": {
+        )  # fmt: skip
+
+    def _changed(self) -> Schema:
+        return {
+            "200": _record_answer(
+                self.name, "The record as saved.", "ETag", "Preference-Applied", "Fenland-Repeated"
+            ),
+            "204": _MINIMAL,
+            **_responses(*_WRITING, *_GUARDED),
+        }
+
+    def update(self, suffix: str) -> Schema:
+        return self.operation(
+            "update", suffix, f"Change fields of a {self.one}", "Only the fields that are sent; see docs/updates.md.",
+            parameters=_use("if_match", "if_none_match", "base", "clear", "blank", "reason", "once", "prefer", "client"),
+            requestBody=_patch_body(self.name, self.example),
+            responses=self._changed(),
+        )  # fmt: skip
+
+    def replace(self, suffix: str) -> Schema:
+        return self.operation(
+            "replace", suffix, f"Replace a {self.one}", "What is left out gets its default, or null.",
+            parameters=_use("if_match", "if_none_match", "base", "blank", "reason", "once", "prefer", "client"),
+            requestBody={
+                "required": True,
+                "content": {**_content(ref(f"schemas/{self.name}Patch")), **_content(OPEN, *FORM_TYPES)},
+            },
+            responses=self._changed(),
+        )  # fmt: skip
+
+    def delete(self, suffix: str) -> Schema:
+        return self.operation(
+            "delete", suffix, f"Delete a {self.one}", "Answers with the last copy; the history stays.",
+            parameters=_use("if_match", "if_none_match", "prefer", "reason", "once", "client"),
+            responses={
+                "200": _record_answer(self.name, "The last copy.", "ETag"),
+                "204": {"description": "Deleted; return=minimal was preferred."},
+                **_responses(*_READING, "malformed", "not-permitted", "conflict", "key-reused", "storage-full", *_GUARDED),
+            },
+        )  # fmt: skip
+
+    def preview(self) -> Schema:
+        return self.operation(
+            "preview", "", f"See what a change of a {self.one} would do", "Takes what PATCH takes, and saves nothing.",
+            parameters=_use("if_match", "base", "clear", "blank", "prefer"),
+            requestBody=_patch_body(self.name, self.example),
+            responses={
+                "200": _record_answer(f"{self.name}Preview", "What would change, and what is wrong."),
+                **_responses(*_WRITING, *_GUARDED),
+            },
+        )  # fmt: skip
+
+    def list(self) -> Schema:
+        return self.operation(
+            "list", "", f"List and search {self.collection.title.lower()}", "Pages by cursor; no record is met twice.",
+            parameters=_use("q", "sort", "limit", "cursor", "count"),
+            responses={
+                "200": {
+                    "description": "A page.",
+                    "headers": {"Link": {"schema": TEXT}},
+                    "content": _content(ref(f"schemas/{self.name}Page")),
+                },
+                **_responses("malformed", "not-permitted", *_READING),
+            },
+        )  # fmt: skip
+
+    def create(self) -> Schema:
+        example = _example(
+            {n: f for n, f in self.collection.fields.items() if may_set(f, self.collection, creating=True, transfer=False)}
+        )  # fmt: skip
+        return self.operation(
+            "create", "", f"Create a {self.one}", "Answers with the record as created, defaults included.",
+            parameters=_use("prefer", "blank", "reason", "once", "client"),
+            requestBody={
                 "required": True,
                 "content": {
-                    **_content(_ref(f"schemas/{name}Patch"), MERGE_PATCH, JSON, *FORM_TYPES),
-                    **_content(_ref("schemas/JsonPatch"), JSON_PATCH),
-                    **_content(_ref("schemas/Edits"), EDITS),
+                    **_content(ref(f"schemas/{self.name}New"), example=example),
+                    **_content(OPEN, *FORM_TYPES),
                 },
             },
-            "responses": _changed(name),
-        },
-        "put": {
-            "operationId": f"replace{name}{suffix}",
-            "parameters": _use(*_CHANGING),
-            "requestBody": {
-                "required": True,
-                "content": _content(_ref(f"schemas/{name}Patch"), JSON, *FORM_TYPES),
+            responses={
+                "201": _record_answer(self.name, "The record as created.", "ETag", "Location", "Fenland-Repeated"),
+                **_responses(*_WRITING),
             },
-            "responses": _changed(name),
-        },
-        "delete": {
-            "operationId": f"delete{name}{suffix}",
-            "parameters": _use("if_match", "if_none_match", "prefer", "reason", "once"),
-            "responses": {
-                "200": _record_answer(name, "The last copy.", "ETag"),
-                "204": {"description": "Deleted; return=minimal was preferred."},
-                **_responses(*_READING, "not-permitted", "conflict", *_GUARDED),
+        )  # fmt: skip
+
+    def history(self) -> Schema:
+        return self.operation(
+            "history", "", f"Who changed what in a {self.one}", "Newest first, also after it was deleted.",
+            parameters=_use("below", "limit"),
+            responses={
+                "200": {
+                    "description": "A page of entries.",
+                    "headers": {"Link": {"schema": TEXT}},
+                    "content": _content(ref("schemas/History")),
+                },
+                **_responses("malformed", *_READING),
             },
-        },
+        )  # fmt: skip
+
+    def form(self) -> Schema:
+        return self.operation(
+            "form", "", f"All a form to edit a {self.one} needs", "Values, schema, choices and who may set what.",
+            responses={
+                "200": _record_answer(f"{self.name}Form", "The form.", "ETag", "Accept-Patch"),
+                **_responses("malformed", *_READING),
+            },
+        )  # fmt: skip
+
+    def paths(self) -> dict[str, Schema]:
+        collection = self.collection
+        base = f"/v1/records/{collection.name}"
+        key_field = collection.fields.get(collection.key)
+        kind = {"type": "string" if key_field is None else key_field.type}
+        key = [parameter("key", "path", kind, f"The record's {collection.key}.")]
+        paths: dict[str, Schema] = {
+            base: {"get": self.list(), "post": self.create()},
+            f"{base}/{{key}}": {"parameters": key, **self._one("")},
+            f"{base}/{{key}}/preview": {"parameters": key, "post": self.preview()},
+            f"{base}/{{key}}/history": {"parameters": key, "get": self.history()},
+            f"{base}/{{key}}/form": {"parameters": key, "get": self.form()},
+        }
+        for item in collection.fields.values():
+            if item.unique and item.name != collection.key:
+                value = parameter("value", "path", {"type": item.type}, f"The record's {item.name}.")
+                suffix = f"By{''.join(part.capitalize() for part in item.name.split('_'))}"
+                paths[f"{base}/by/{item.name}/{{value}}"] = {"parameters": [value], **self._one(suffix)}
+        return paths
+
+    def _one(self, suffix: str) -> Schema:
+        return {
+            "get": self.read(suffix),
+            "patch": self.update(suffix),
+            "put": self.replace(suffix),
+            "delete": self.delete(suffix),
+        }
+
+
+def _own(verb: str, summary: str, responses: Schema, **parts: Any) -> Schema:
+    return {
+        "operationId": verb,
+        "summary": summary,
+        "description": f"{summary}.",
+        "responses": responses,
+        **parts,
     }
 
 
-def _paths(collection: Collection) -> dict[str, Schema]:
-    name, base = _type_name(collection), f"/v1/records/{collection.name}"
-    key = parameter("key", "path", TEXT, f"The record's {collection.key}.")
-    paths: dict[str, Schema] = {
-        base: {
-            "get": {
-                "operationId": f"list{name}",
-                "parameters": _use("q", "sort", "limit", "cursor", "count"),
-                "responses": {
-                    "200": {
-                        "description": "A page.",
-                        "headers": {"Link": {"schema": TEXT}},
-                        "content": _content(_page_of(_ref(f"schemas/{name}"), {"type": ["string", "null"]})),
-                    },
-                    **_responses("malformed", *_READING),
-                },
-            },
-            "post": {
-                "operationId": f"create{name}",
-                "parameters": _use("prefer", "blank", "reason", "once"),
-                "requestBody": {
-                    "required": True,
-                    "content": _content(_ref(f"schemas/{name}New"), JSON, *FORM_TYPES),
-                },
-                "responses": {
-                    "201": _record_answer(name, "The record as created.", "ETag", "Location"),
-                    **_responses(*_WRITING),
-                },
-            },
-        },
-        f"{base}/{{key}}": {"parameters": [key], **_one_record(name, "")},
-        f"{base}/{{key}}/history": {
-            "parameters": [key],
-            "get": {
-                "operationId": f"history{name}",
-                "parameters": _use("below", "limit"),
-                "responses": {
-                    "200": {
-                        "description": "Newest first.",
-                        "content": _content(_page_of(_ref("schemas/Entry"), {"type": ["integer", "null"]})),
-                    },
-                    **_responses("malformed", *_READING),
-                },
-            },
-        },
-        f"{base}/{{key}}/form": {
-            "parameters": [key],
-            "get": {
-                "operationId": f"form{name}",
-                "responses": {
-                    "200": _record_answer(f"{name}Form", "All an edit form needs.", "ETag"),
-                    **_responses(*_READING),
-                },
-            },
-        },
-    }
-    for item in collection.fields.values():
-        if item.unique:
-            value = parameter("value", "path", TEXT, f"The record's {item.name}.")
-            suffix = f"By{''.join(part.capitalize() for part in item.name.split('_'))}"
-            paths[f"{base}/by/{item.name}/{{value}}"] = {
-                "parameters": [value],
-                **_one_record(name, suffix),
-            }
-    for path in paths.values():
-        for operation in path.values():
-            if isinstance(operation, dict) and "operationId" in operation:
-                operation["tags"] = [collection.name]
-    return paths
+def _ok(description: str, schema: Schema, *types: str) -> Schema:
+    return {"200": {"description": description, "content": _content(schema, *types)}}
 
 
-def _own_paths(limits: Limits) -> dict[str, Schema]:
-    listed = {"description": "The collections.", "content": _content({"type": "object"})}
-    schema = {
-        "description": "Its JSON Schema for this caller, or the form to create.",
-        "content": _content({"type": "object"}),
-    }
+def _own_paths() -> dict[str, Schema]:
     collection = parameter("collection", "path", TEXT, "The collection's name.")
-    purpose = parameter("for", "query", {"enum": ["create"]}, "Ask for all a form to create needs.")
-    session = {"description": "The signed-in account.", "content": _content(_ref("schemas/Session"))}
-    health = {"description": "The service answers.", "content": _content({"type": "object"})}
+    purpose = parameter(
+        "for", "query", {"type": "string", "enum": ["create"]}, "Ask for all a form to create needs."
+    )
+    described = {
+        "200": {
+            "description": "Its JSON Schema for this caller, or the form to create.",
+            "content": {**_content(OPEN, _SCHEMA_JSON), **_content(OPEN)},
+        }
+    }
+    example = {"items": [{"action": "delete", "collection": "tickets", "key": "T-0001", "reason": "twice"}]}
     return {
         "/v1/schemas": {
-            "get": {"operationId": "schemas", "responses": {"200": listed, **_responses("not-signed-in")}}
+            "get": _own(
+                "listCollections", "The collections there are",
+                {**_ok("The collections.", ref("schemas/Collections")), **_responses("malformed", "not-signed-in")},
+            )
         },
         "/v1/schemas/{collection}": {
             "parameters": [collection],
-            "get": {
-                "operationId": "schema",
-                "parameters": [purpose],
-                "responses": {"200": schema, **_responses(*_READING, "not-permitted")},
-            },
+            "get": _own(
+                "readSchema", "The JSON Schema of a collection for this caller",
+                {**described, **_responses("malformed", *_READING, "not-permitted")}, parameters=[purpose],
+            ),
         },
         "/v1/edits.schema.json": {
-            "get": {"operationId": "editsSchema", "security": [], "responses": {"200": health}}
+            "get": _own(
+                "readEditsSchema", "The JSON Schema of edits",
+                {**_ok("The schema.", OPEN, _SCHEMA_JSON), **_responses()}, security=[],
+            )
+        },
+        "/v1/openapi.json": {
+            "get": _own("readOpenapi", "This document", {**_ok("It.", OPEN), **_responses()}, security=[])
         },
         "/v1/batch": {
-            "post": {
-                "operationId": "batch",
-                "parameters": _use("once"),
-                "requestBody": {"required": True, "content": _content(batch_schema(limits))},
-                "responses": {
-                    "200": {
-                        "description": "A result for each item.",
-                        "content": _content({"type": "object"}),
+            "post": _own(
+                "batch", "Several creates, updates and deletes at once",
+                {
+                    **_ok("A result for each item.", ref("schemas/BatchResults")),
+                    **_responses("malformed", "not-signed-in", "body-timeout", "unsupported-media", "storage-full"),
+                    "422": {
+                        "description": "A broken all-or-nothing batch, with a result for each item; or a key used before.",
+                        "content": {
+                            **_content(ref("schemas/BatchResults")), **_content(ref("schemas/Problem"), PROBLEM),
+                        },
                     },
-                    **_responses("malformed", "not-signed-in", "unsupported-media", "too-large", "invalid"),
                 },
-            }
+                parameters=_use("once", "client"),
+                requestBody={"required": True, "content": _content(ref("schemas/Batch"), example=example)},
+            )
         },
         "/v1/session": {
-            "get": {"operationId": "session", "responses": {"200": session, **_responses("not-signed-in")}}
+            "get": _own(
+                "readSession", "Who is signed in",
+                {**_ok("The account.", ref("schemas/Session")), **_responses("malformed", "not-signed-in")},
+            )
         },
-        "/healthz": {"get": {"operationId": "healthz", "security": [], "responses": {"200": health}}},
-    }
+        "/healthz": {
+            "get": _own(
+                "readHealth", "Whether the service is well",
+                {**_ok("It is.", ref("schemas/Health")), **_responses()}, security=[],
+            )
+        },
+    }  # fmt: skip
 
 
-def document(definitions: Definitions, title: str, limits: Limits) -> Schema:
-    """The document for these definitions, under these limits."""
-    paths = _own_paths(limits)
-    schemas = {
-        "Problem": PROBLEM_SCHEMA,
-        "FieldError": FIELD_ERROR,
-        "Entry": ENTRY,
-        "Session": SESSION,
-        "Preview": PREVIEW,
-        "JsonPatch": JSON_PATCH_SCHEMA,
-        "Edits": {name: value for name, value in edits_schema(limits).items() if name != "$schema"},
-    }
-    for collection in definitions.collections.values():
-        schemas |= _schemas(collection)
-        paths |= _paths(collection)
+def document(definitions: Definitions, title: str, limits: Limits, address: str = "/") -> Schema:
+    """The document for these definitions, under these limits, of a service at this address."""
+    paths = _own_paths()
+    edits = {name: value for name, value in edits_schema(limits).items() if name != "$schema"}
+    schemas = {**SCHEMAS, **batch_schemas(limits), "Edits": edits}
+    for name, type_name in type_names(definitions, schemas).items():
+        collection = definitions.collections[name]
+        schemas |= _schemas(collection, type_name)
+        paths |= _Operations(collection, type_name).paths()
     return {
         "openapi": "3.1.0",
-        "info": {"title": title, "version": fenland.__version__},
+        "info": {
+            "title": title,
+            "version": fenland.__version__,
+            "description": "Records with partial updates, validation, ownership and a history.",
+        },
+        "servers": [{"url": address}],
         "security": [{"bearer": []}],
         "tags": [
             {"name": one.name, "description": one.description or one.title}

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import Any
 
 from fenland.core.limits import Limits
 from fenland.core.rules import BLANKS
+from fenland.service.finding import LONGEST_REASON
 from fenland.service.listing import LARGEST_PAGE, USUAL_PAGE
+from fenland.service.once import LONGEST_KEY
 
 Schema = dict[str, Any]
 
@@ -17,172 +20,268 @@ def parameter(name: str, where: str, schema: Schema, description: str) -> Schema
     return {**found, "required": True} if where == "path" else found
 
 
+def ref(name: str) -> Schema:
+    """A reference to a component."""
+    return {"$ref": f"#/components/{name}"}
+
+
+def closed(properties: Schema, *, optional: Iterable[str] = (), **more: Any) -> Schema:
+    """An object of just these properties, all there but the optional ones."""
+    required = [name for name in properties if name not in optional]
+    return {"type": "object", "properties": properties, "required": required, **more}
+
+
+def nullable(schema: Schema) -> Schema:
+    """The same, or null."""
+    return {**schema, "type": [schema["type"], "null"]}
+
+
 TEXT: Schema = {"type": "string"}
-FLAG: Schema = {"type": "boolean", "default": False}
+NUMBER: Schema = {"type": "integer"}
+FLAG: Schema = {"type": "boolean"}
+POINTER: Schema = {"type": "string", "format": "json-pointer"}
+MOMENT: Schema = {"type": "string", "format": "date-time"}
+#: Any JSON value at all.
+ANY: Schema = {"description": "Any JSON value."}
+OPEN: Schema = {"type": "object", "additionalProperties": True}
 PAGE: Schema = {"type": "integer", "minimum": 1, "maximum": LARGEST_PAGE, "default": USUAL_PAGE}
+REASON: Schema = {"type": "string", "maxLength": LONGEST_REASON}
+BASE: Schema = {"type": "string", "examples": ['"018f3c1e-7b2a-7cc0-9a51-3f0f3d1c2b4a.3"', "3"]}
+
+
+def _texts(schema: Schema = TEXT) -> Schema:
+    return {"type": "array", "items": schema}
+
 
 PARAMETERS: dict[str, Schema] = {
-    "q": parameter("q", "query", TEXT, "Words that must all be found in the searched fields."),
-    "sort": parameter("sort", "query", TEXT, "Fields by comma; a - before one turns it round."),
+    "q": parameter("q", "query", {"type": "string", "maxLength": 200}, "Words that must all be found."),
+    "sort": parameter("sort", "query", TEXT, "Fields by comma; a - before one sorts it descending."),
     "limit": parameter("limit", "query", PAGE, "How many to answer with at most."),
     "cursor": parameter("cursor", "query", TEXT, "The `next` of the page before."),
     "count": parameter("count", "query", FLAG, "Whether to count all that match."),
     "below": parameter("below", "query", {"type": "integer", "minimum": 0}, "Only versions under this."),
     "blank": parameter(
-        "blank", "query", {"enum": list(BLANKS)}, "What a blank means for every field of this request."
+        "blank", "query", {"type": "string", "enum": list(BLANKS)}, "What a blank means for every field."
     ),
-    "reason": parameter("reason", "query", {"type": "string", "maxLength": 500}, "Kept in the history."),
+    "reason": parameter("reason", "query", REASON, "Why; kept in the history."),
     "base": parameter(
-        "base",
-        "query",
-        {"type": "integer", "minimum": 1},
-        "The version you saw; 409 where others changed the same.",
+        "base", "query", BASE, "The ETag or version you saw; 409 where others changed the same."
     ),
-    "preview": parameter("preview", "query", FLAG, "Answer what would change, and save nothing."),
-    "once": parameter("Idempotency-Key", "header", TEXT, "Carried out once, however often it is sent."),
+    "clear": parameter("clear", "query", TEXT, "Fields to empty, by comma, whatever a blank means there."),
+    "once": parameter(
+        "Idempotency-Key",
+        "header",
+        {"type": "string", "minLength": 1, "maxLength": LONGEST_KEY},
+        "Carried out once, however often it is sent.",
+    ),
     "if_match": parameter("If-Match", "header", TEXT, "Only if the record has this ETag (RFC 9110)."),
     "if_none_match": parameter("If-None-Match", "header", TEXT, "Only if it has another (RFC 9110)."),
     "prefer": parameter("Prefer", "header", TEXT, "return=minimal, handling=lenient (RFC 7240), by comma."),
+    "client": parameter(
+        "Fenland-Client", "header", TEXT, "A name the client keeps: its own changes are not others'."
+    ),
 }
 
-PROBLEM_SCHEMA: Schema = {
-    "type": "object",
-    "description": "RFC 9457 problem details.",
-    "properties": {
-        "type": {"type": "string", "format": "uri-reference"},
-        "title": TEXT,
-        "status": {"type": "integer"},
-        "detail": TEXT,
-        "request_id": TEXT,
-        "limit": {"type": "string", "description": "The setting that was passed, with 413."},
-        "most": {"type": "integer", "description": "Its value."},
-        "version": {"type": "integer", "description": "The record's version, with 409 and 412."},
-        "conflicts": {
-            "type": "array",
-            "description": "With 409, for each field: base, current and yours, or the condition.",
-            "items": {
-                "type": "object",
-                "properties": {"pointer": {"type": "string", "format": "json-pointer"}},
-                "required": ["pointer"],
+_PROBLEM: Schema = {
+    "type": {"type": "string", "format": "uri-reference"},
+    "title": TEXT,
+    "status": NUMBER,
+    "detail": TEXT,
+    "request_id": TEXT,
+}
+_CONFLICT: Schema = closed(
+    {
+        "pointer": POINTER,
+        "base": ANY,
+        "current": ANY,
+        "yours": ANY,
+        "only_if": OPEN,
+    },
+    optional=("base", "current", "yours", "only_if"),
+    description="A field others changed too: as it was, is and was sent. Or a condition that does not hold.",
+)
+_REFERRING: Schema = closed({"collection": TEXT, "key": {"type": ["string", "integer"]}})
+
+SCHEMAS: dict[str, Schema] = {
+    "Problem": closed(
+        {
+            **_PROBLEM,
+            "limit": {"type": "string", "description": "The setting that was passed, with 413."},
+            "most": {"type": "integer", "description": "Its value."},
+            "version": {"type": "integer", "description": "The record's version, with 412."},
+        },
+        optional=("request_id", "limit", "most", "version"),
+        description="RFC 9457 problem details.",
+    ),
+    "FieldError": closed(
+        {"pointer": POINTER, "code": TEXT, "detail": TEXT},
+        additionalProperties=True,
+        description="One thing wrong with one place; the parameters of the rule stand beside these.",
+    ),
+    "Invalid": closed(
+        {**_PROBLEM, "errors": _texts(ref("schemas/FieldError"))},
+        optional=("request_id", "errors"),
+        description="What is wrong, field by field. An idempotency key used before has no errors.",
+    ),
+    "FieldConflict": _CONFLICT,
+    "Referring": _REFERRING,
+    "Conflict": closed(
+        {
+            **_PROBLEM,
+            "version": {"type": "integer", "description": "The record's version."},
+            "conflicts": _texts(ref("schemas/FieldConflict")),
+            "count": {"type": "integer", "description": "Records that refer to the one to be deleted."},
+            "referring": _texts(ref("schemas/Referring")),
+            "operation": {"type": "integer", "description": "Of a JSON Patch, the one that cannot be done."},
+        },
+        optional=("request_id", "version", "conflicts", "count", "referring", "operation"),
+        description="What stands in the way, and what was not done for it.",
+    ),
+    "Change": closed(
+        {
+            "before": ANY,
+            "after": ANY,
+            "hidden": {"type": "boolean", "description": "Its values are not shown."},
+        },
+        optional=("before", "after", "hidden"),
+    ),
+    "Entry": closed(
+        {
+            "sequence": NUMBER,
+            "time": MOMENT,
+            "collection": TEXT,
+            "id": {"type": "string", "format": "uuid"},
+            "key": {"type": ["string", "integer"]},
+            "version": NUMBER,
+            "action": {"type": "string", "enum": ["create", "update", "delete"]},
+            "actor": TEXT,
+            "behalf": nullable(TEXT),
+            "via": {"type": "string", "examples": ["api", "client", "command-line", "console", "effect"]},
+            "client": nullable(TEXT),
+            "request_id": TEXT,
+            "reason": nullable(TEXT),
+            "cause": nullable(NUMBER),
+            "changes": {"type": "object", "additionalProperties": ref("schemas/Change")},
+            "sentence": TEXT,
+        },
+        description="One change of one record.",
+    ),
+    "History": closed({"items": _texts(ref("schemas/Entry")), "next": nullable(NUMBER)}),
+    "Session": closed({"account": TEXT, "title": TEXT, "roles": _texts()}),
+    "Health": closed({"status": TEXT, "title": TEXT, "version": TEXT}),
+    "Choice": closed({"value": ANY, "label": TEXT}),
+    "Choices": closed({"options": _texts(ref("schemas/Choice")), "more": FLAG}),
+    "Collection": closed(
+        {
+            "name": TEXT,
+            "title": TEXT,
+            "singular": TEXT,
+            "description": TEXT,
+            "key": TEXT,
+            "naming": TEXT,
+            "owner": nullable(TEXT),
+            "searched": _texts(),
+            "indexed": _texts(),
+            "if_match": {"type": "string", "enum": ["optional", "required"]},
+            "may": closed({"read": FLAG, "create": FLAG}),
+            "schema": TEXT,
+            "records": TEXT,
+        },
+        description="A record type, and what this caller may do with it.",
+    ),
+    "Collections": closed({"items": _texts(ref("schemas/Collection"))}),
+    "JsonPatch": {
+        "type": "array",
+        "description": "RFC 6902.",
+        "items": closed(
+            {
+                "op": {"type": "string", "enum": ["add", "remove", "replace", "move", "copy", "test"]},
+                "path": POINTER,
+                "from": POINTER,
+                "value": ANY,
             },
-        },
-        "operation": {"type": "integer", "description": "Of a JSON Patch, the one that cannot be done."},
-        "errors": {"type": "array", "items": {"$ref": "#/components/schemas/FieldError"}},
-    },
-    "required": ["type", "title", "status", "detail"],
-}
-FIELD_ERROR: Schema = {
-    "type": "object",
-    "description": "One thing wrong with one place; the parameters of the rule stand beside these.",
-    "properties": {
-        "pointer": {"type": "string", "format": "json-pointer"},
-        "code": TEXT,
-        "detail": TEXT,
-    },
-    "required": ["pointer", "code", "detail"],
-}
-ENTRY: Schema = {
-    "type": "object",
-    "description": "One change of one record.",
-    "properties": {
-        "sequence": {"type": "integer"},
-        "time": {"type": "string", "format": "date-time"},
-        "collection": TEXT,
-        "id": {"type": "string", "format": "uuid"},
-        "key": {"type": ["string", "integer"]},
-        "version": {"type": "integer"},
-        "action": {"enum": ["create", "update", "delete"]},
-        "actor": TEXT,
-        "behalf": {"type": ["string", "null"]},
-        "via": TEXT,
-        "request_id": TEXT,
-        "reason": {"type": ["string", "null"]},
-        "cause": {"type": ["integer", "null"]},
-        "changes": {
-            "type": "object",
-            "additionalProperties": {
-                "type": "object",
-                "properties": {"before": {}, "after": {}, "hidden": {"type": "boolean"}},
-            },
-        },
-        "sentence": TEXT,
-    },
-}
-SESSION: Schema = {
-    "type": "object",
-    "properties": {"account": TEXT, "title": TEXT, "roles": {"type": "array", "items": TEXT}},
-    "required": ["account", "title", "roles"],
-}
-CHOICES: Schema = {
-    "type": "object",
-    "additionalProperties": {
-        "type": "object",
-        "properties": {
-            "options": {
-                "type": "array",
-                "items": {"type": "object", "properties": {"value": {}, "label": TEXT}},
-            },
-            "more": {"type": "boolean"},
-        },
+            optional=("from", "value"),
+        ),
+        "examples": [[{"op": "test", "path": "/status", "value": "standby"}]],
     },
 }
 
-
-PREVIEW: Schema = {
-    "type": "object",
-    "description": "What a change would do, had it been saved.",
-    "properties": {
-        "preview": {"const": True},
-        "version": {"type": "integer"},
-        "changes": {"type": "object", "additionalProperties": {"type": "object"}},
-        "record": {"type": "object"},
-        "errors": {"type": "array", "items": {"$ref": "#/components/schemas/FieldError"}},
-        "ignored": {"type": "array", "items": TEXT},
-    },
-    "required": ["preview", "version", "changes", "record", "errors", "ignored"],
+_ITEM_KEY: Schema = {
+    "description": 'A key, or {"created": NAME} of an earlier item.',
+    "oneOf": [TEXT, NUMBER, closed({"created": TEXT})],
 }
-JSON_PATCH_SCHEMA: Schema = {
-    "type": "array",
-    "description": "RFC 6902.",
-    "items": {
-        "type": "object",
-        "properties": {
-            "op": {"enum": ["add", "remove", "replace", "move", "copy", "test"]},
-            "path": {"type": "string", "format": "json-pointer"},
-            "from": {"type": "string", "format": "json-pointer"},
-            "value": {},
+_TAGS: Schema = {"oneOf": [TEXT, _texts()], "description": "Entity tags, one of which must be the record's."}
+
+
+def batch_schemas(limits: Limits) -> dict[str, Schema]:
+    """The body of a batch, its items, and the answer."""
+    common: Schema = {"collection": TEXT}
+    create = closed(
+        {
+            "action": {"type": "string", "enum": ["create"]},
+            **common,
+            "fields": OPEN,
+            "as": {"type": "string", "description": "A name for what is created, for later items."},
+            "reason": REASON,
         },
-        "required": ["op", "path"],
-    },
-}
-
-
-def batch_schema(limits: Limits) -> Schema:
-    """The body of a batch."""
+        optional=("as", "reason"),
+    )
+    update = closed(
+        {
+            "action": {"type": "string", "enum": ["update"]},
+            **common,
+            "key": _ITEM_KEY,
+            "fields": OPEN,
+            "edits": {"type": "array", "items": OPEN, "maxItems": limits.operations},
+            "patch": ref("schemas/JsonPatch"),
+            "clear": _texts(),
+            "if_match": _TAGS,
+            "base": {"oneOf": [TEXT, NUMBER]},
+            "reason": REASON,
+        },
+        optional=("fields", "edits", "patch", "clear", "if_match", "base", "reason"),
+    )
+    delete = closed(
+        {
+            "action": {"type": "string", "enum": ["delete"]},
+            **common,
+            "key": _ITEM_KEY,
+            "if_match": _TAGS,
+            "reason": REASON,
+        },
+        optional=("if_match", "reason"),
+    )
+    items: Schema = {
+        "oneOf": [ref(f"schemas/{one}") for one in ("BatchCreate", "BatchUpdate", "BatchDelete")]
+    }
+    result = closed(
+        {
+            "status": NUMBER,
+            "etag": TEXT,
+            "record": OPEN,
+            "type": TEXT,
+            "title": TEXT,
+            "detail": TEXT,
+            "errors": _texts(ref("schemas/FieldError")),
+            "conflicts": _texts(ref("schemas/FieldConflict")),
+            "version": NUMBER,
+            "count": NUMBER,
+            "referring": _texts(ref("schemas/Referring")),
+        },
+        optional=(
+            "etag", "record", "type", "title", "detail", "errors", "conflicts", "version", "count", "referring",
+        ),
+        description="What became of an item: the record, or what was wrong. 424: not done for another's sake.",
+    )  # fmt: skip
     return {
-        "type": "object",
-        "properties": {
-            "atomic": {"type": "boolean", "default": True},
-            "items": {
-                "type": "array",
-                "maxItems": limits.batch,
-                "items": {
-                    "type": "object",
-                    "properties": {
-                        "action": {"enum": ["create", "update", "delete"]},
-                        "collection": TEXT,
-                        "key": {"description": 'A key, or {"created": NAME} of an earlier item.'},
-                        "as": TEXT,
-                        "fields": {"type": "object"},
-                        "edits": {"type": "array"},
-                        "patch": {"type": "array"},
-                        "if_match": TEXT,
-                        "base": {"type": "integer"},
-                        "reason": TEXT,
-                    },
-                    "required": ["action", "collection"],
-                },
-            },
-        },
-        "required": ["items"],
+        "BatchCreate": create,
+        "BatchUpdate": update,
+        "BatchDelete": delete,
+        "Batch": closed(
+            {"items": {"type": "array", "items": items, "maxItems": limits.batch}, "atomic": FLAG},
+            optional=("atomic",),
+            description="All or nothing, unless `atomic` is false: then each on its own.",
+        ),
+        "BatchResult": result,
+        "BatchResults": closed({"done": FLAG, "results": _texts(ref("schemas/BatchResult"))}),
     }

@@ -123,10 +123,12 @@ class _Routes:
     def replace(self, request: Request, collection: str, value: str, field: str | None = None) -> Answer:
         return self._update(request, Address(collection, value, field), replacement_reader)
 
-    def _update(self, request: Request, address: Address, reader: PatchReader) -> Answer:
+    def _update(
+        self, request: Request, address: Address, reader: PatchReader, *, looking: bool = False
+    ) -> Answer:
         call, turn = call_of(request, self.service), InTurn()
         query = turn.query(request, "blank", "reason", "base", "preview", "clear")
-        looking = bool(query) and turn.read(lambda: flag(query, "preview"), False)
+        looking = looking or (bool(query) and turn.read(lambda: flag(query, "preview"), False))
         asked = UpdateRequest(
             address=address,
             preconditions=turn.read(lambda: preconditions_of(request), UNCONDITIONAL),
@@ -140,6 +142,9 @@ class _Routes:
             return json_answer(_preview_json(preview(self.service, call, asked)))
         saved = update(self.service, call, asked)
         return record_answer(request, self.service.resources[address.collection], saved)
+
+    def preview(self, request: Request, collection: str, value: str) -> Answer:
+        return self._update(request, Address(collection, value), patch_reader, looking=True)
 
     def delete(self, request: Request, collection: str, value: str, field: str | None = None) -> Answer:
         call, turn = call_of(request, self.service), InTurn()
@@ -209,5 +214,6 @@ def register(app: Flask, service: Service) -> None:
         for name, (handler, method) in handlers.items():
             handed = _handed(handler)
             app.add_url_rule(rule, name + suffix, handed, methods=[method], provide_automatic_options=False)
+    app.add_url_rule(f"{ONE_RECORD}/preview", "preview", _handed(routes.preview), methods=["POST"])
     app.add_url_rule(f"{ONE_RECORD}/history", "history", _handed(routes.history), methods=["GET"])
     app.add_url_rule(f"{ONE_RECORD}/form", "form", _handed(routes.form), methods=["GET"])

@@ -27,11 +27,13 @@ def register(app: Flask, service: Service) -> None:
             {
                 "name": name,
                 "title": resource.collection.title,
+                "singular": resource.collection.singular,
                 "description": resource.collection.description,
                 "key": resource.collection.key,
                 "naming": resource.collection.naming,
                 "owner": resource.collection.owner,
                 "searched": list(resource.collection.searched),
+                "indexed": list(resource.collection.indexed),
                 "if_match": resource.collection.if_match,
                 "may": {
                     "read": resource.policy.scope(actor) is not Scope.NONE,

@@ -1,0 +1,146 @@
+"""The OpenAPI document is good for generators: what they make of it compiles strictly and does its work."""
+
+from __future__ import annotations
+
+import json
+import os
+import subprocess
+import sys
+from pathlib import Path
+
+import httpx
+import pytest
+
+from support import Running
+
+ROOT = Path(__file__).parent.parent
+PYTHON_PROGRAM = '''
+import sys
+
+from made.api.default import batch
+from made.api.tickets import list_work_ticket, read_work_ticket, update_work_ticket
+from made.client import AuthenticatedClient
+from made.models import (
+    Batch, BatchResults, BatchUpdate, BatchUpdateAction, BatchUpdateFields, Conflict, Invalid, WorkTicket, WorkTicketPage, WorkTicketPatch,
+)
+
+client = AuthenticatedClient(base_url=sys.argv[1], token="sample-office")
+page = list_work_ticket.sync(client=client, limit=3, sort="number")
+assert isinstance(page, WorkTicketPage) and len(page.items) == 3
+key = page.items[0].number
+ticket = read_work_ticket.sync(key, client=client)
+assert isinstance(ticket, WorkTicket)
+hours = 7.25 if ticket.hours != 7.25 else 8.5
+saved = update_work_ticket.sync(key, client=client, body=WorkTicketPatch(hours=hours))
+assert isinstance(saved, WorkTicket) and saved.hours == hours and saved.title == ticket.title and saved.state == ticket.state
+assert WorkTicketPatch(hours=hours).to_dict() == {"hours": hours}
+clash = update_work_ticket.sync(key, client=client, body=WorkTicketPatch(hours=1.5), base=str(ticket.version))
+assert isinstance(clash, Conflict) and isinstance(clash.conflicts, list) and clash.conflicts[0].pointer == "/hours"
+wrong = update_work_ticket.sync(key, client=client, body=WorkTicketPatch(hours=-1.0, title=""))
+assert isinstance(wrong, Invalid) and isinstance(wrong.errors, list)
+assert {one.pointer for one in wrong.errors} == {"/hours", "/title"}
+item = BatchUpdate(action=BatchUpdateAction.UPDATE, collection="tickets", key=key, fields=BatchUpdateFields.from_dict({"hours": 2.5}))
+done = batch.sync(client=client, body=Batch(items=[item]))
+assert isinstance(done, BatchResults) and done.done and done.results[0].status == 200
+print("done")
+'''  # fmt: skip
+TYPESCRIPT_PROGRAM = """
+import type { components, paths } from "./made";
+
+declare const process: { argv: string[] };
+
+type Ticket = components["schemas"]["WorkTicket"];
+type Patch = components["schemas"]["WorkTicketPatch"];
+const [address] = process.argv.slice(2);
+
+async function ask<Answer>(method: string, path: string, body?: unknown): Promise<[number, Answer]> {
+  const headers = { Authorization: "Bearer sample-office", "Content-Type": "application/json" };
+  const init = body === undefined ? { method, headers } : { method, headers, body: JSON.stringify(body) };
+  const answer = await fetch(`${address}${path}`, init);
+  return [answer.status, (await answer.json()) as Answer];
+}
+function sure(holds: boolean, what: string): void {
+  if (!holds) throw new Error(what);
+}
+type Listed = paths["/v1/records/tickets"]["get"]["responses"]["200"]["content"]["application/json"];
+type Clash = paths["/v1/records/tickets/{key}"]["patch"]["responses"]["409"]["content"]["application/problem+json"];
+type Wrong = paths["/v1/records/tickets/{key}"]["patch"]["responses"]["422"]["content"]["application/problem+json"];
+
+async function main(): Promise<void> {
+  const [, page] = await ask<Listed>("GET", "/v1/records/tickets?limit=2&sort=-number");
+  const first: Ticket | undefined = page.items[0];
+  if (first === undefined) throw new Error("no tickets");
+  const at = `/v1/records/tickets/${first.number}`;
+  const patch: Patch = { hours: first.hours === 3.25 ? 3.5 : 3.25 };
+  const [status, saved] = await ask<Ticket>("PATCH", at, patch);
+  sure(status === 200 && saved.hours === patch.hours && saved.title === first.title, "change");
+  const [, clash] = await ask<Clash>("PATCH", `${at}?base=${first.version}`, { hours: 1 } satisfies Patch);
+  sure(clash.status === 409 && clash.conflicts?.[0]?.pointer === "/hours", "conflict");
+  const [, wrong] = await ask<Wrong>("PATCH", at, { hours: -1 } satisfies Patch);
+  sure(wrong.status === 422 && wrong.errors?.[0]?.code === "minimum", "invalid");
+  const items: components["schemas"]["Batch"]["items"] = [{ action: "update", collection: "tickets", key: first.number, fields: { hours: 2 } }];
+  const [, results] = await ask<components["schemas"]["BatchResults"]>("POST", "/v1/batch", { items });
+  sure(results.done && results.results[0]?.status === 200, "batch");
+  console.log("done");
+}
+void main();
+"""
+
+
+@pytest.fixture(scope="module")
+def document(sample: Running, tmp_path_factory: pytest.TempPathFactory) -> Path:
+    path = tmp_path_factory.mktemp("document") / "openapi.json"
+    path.write_bytes(httpx.get(f"{sample.address}/v1/openapi.json").content)
+    return path
+
+
+def _run(*command: str, cwd: Path) -> str:
+    done = subprocess.run(command, cwd=cwd, capture_output=True, text=True, timeout=200)
+    assert done.returncode == 0, done.stdout[-3000:] + done.stderr[-3000:]
+    return done.stdout + done.stderr
+
+
+def test_a_python_client_made_of_the_document_works(sample: Running, document: Path, tmp_path: Path) -> None:
+    generator = str(ROOT / ".venv-codegen" / "bin" / "openapi-python-client")
+    told = _run(
+        generator, "generate", "--path", str(document), "--output-path", str(tmp_path / "made"), "--meta", "none", cwd=tmp_path
+    )  # fmt: skip
+    assert "WARNING" not in told
+    (tmp_path / "program.py").write_text(PYTHON_PROGRAM)
+    python = str(ROOT / ".venv-codegen" / "bin" / "python")
+    _run(sys.executable, "-m", "mypy", "--strict", "--python-executable", python, "--cache-dir", str(tmp_path / "cache"), "program.py", cwd=tmp_path)  # fmt: skip
+    assert "done" in _run(python, "program.py", sample.address, cwd=tmp_path)
+
+
+def test_a_typescript_client_made_of_the_document_works(
+    sample: Running, document: Path, tmp_path: Path
+) -> None:
+    bin_folder = ROOT / "console" / "node_modules" / ".bin"
+    _run(
+        str(bin_folder / "openapi-typescript"), str(document), "-o", str(tmp_path / "made.d.ts"), cwd=tmp_path
+    )
+    (tmp_path / "program.ts").write_text(TYPESCRIPT_PROGRAM)
+    (tmp_path / "package.json").write_text('{"type": "commonjs"}')
+    os.symlink(ROOT / "console" / "node_modules", tmp_path / "node_modules")
+    options = {"strict": True, "noUncheckedIndexedAccess": True, "exactOptionalPropertyTypes": True, "target": "es2022", "module": "commonjs",
+               "lib": ["es2023", "dom"], "types": [], "skipLibCheck": False}  # fmt: skip
+    (tmp_path / "tsconfig.json").write_text(json.dumps({"compilerOptions": options, "files": ["program.ts"]}))
+    _run(str(bin_folder / "tsc"), "-p", ".", cwd=tmp_path)
+    assert "done" in _run("node", "program.js", sample.address, cwd=tmp_path)
+
+
+def test_every_operation_says_what_it_does_and_patches_hold_no_defaults(document: Path) -> None:
+    described = json.loads(document.read_text())
+    for path, item in described["paths"].items():
+        for method in item.keys() & {"get", "post", "put", "patch", "delete"}:
+            operation = item[method]
+            assert operation["summary"] and operation["description"], (path, method)
+            assert {"500", "503"} <= operation["responses"].keys() or path == "/healthz"
+    schemas = described["components"]["schemas"]
+    for name in schemas:
+        if name.endswith("Patch") and name != "JsonPatch":
+            assert '"default"' not in json.dumps(schemas[name])
+            assert '"required"' not in json.dumps(schemas[name])
+    assert schemas["WorkTicketPatch"]["properties"]["parts"]["items"]["type"] == "string"
+    key = described["paths"]["/v1/records/inspections/{key}"]["parameters"][0]
+    assert key["schema"] == {"type": "integer"}
