@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-import json
 import shutil
-import subprocess
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -17,7 +15,7 @@ from fenland.service.accounts import add_account, issue_token
 from fenland.service.service import Service, open_service
 from fenland.service.settings import Settings
 from fenland.web.app import create_app
-from support import FENLAND, TOKENS, Running, start
+from support import TOKENS, Running, new_project, start
 
 WORKSHOP = {
     "benches": {
@@ -112,15 +110,8 @@ def http(transport: httpx.WSGITransport) -> Iterator[httpx.Client]:
 
 @pytest.fixture
 def project(tmp_path: Path) -> Path:
-    """A new project with an account whose token is in the file `token`, and some notes."""
-    folder = tmp_path / "notes"
-    subprocess.run([FENLAND, "new", str(folder)], check=True, capture_output=True)
-    added = subprocess.run(
-        [FENLAND, "account", "add", "ada", "--role", "editor", "--project", str(folder), "--json"],
-        check=True, capture_output=True, text=True,
-    )  # fmt: skip
-    (folder / "token").write_text(json.loads(added.stdout)["token"])
-    return folder
+    """A new project with an account whose token is in the file `token`."""
+    return new_project(tmp_path / "notes")
 
 
 @pytest.fixture(scope="session")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import os
 import signal
 import socket
@@ -53,6 +54,15 @@ def workshop_of(
     with httpx.Client(transport=transport, base_url="http://workshop", headers=bearer("olga")) as http:
         yield service, http
     service.close()
+
+
+def new_project(folder: Path) -> Path:
+    """A new project with the account ada, an editor, whose token is in its file `token`."""
+    subprocess.run([FENLAND, "new", str(folder)], check=True, capture_output=True)
+    words = ["account", "add", "ada", "--role", "editor", "--project", str(folder), "--json"]
+    added = subprocess.run([FENLAND, *words], check=True, capture_output=True, text=True)
+    (folder / "token").write_text(json.loads(added.stdout)["token"])
+    return folder
 
 
 def free_port() -> int:

@@ -1,27 +1,59 @@
-"""The command line, run as a person would, against the sample service."""
+"""The command line against the sample service: in this process, but where the process itself matters."""
 
 from __future__ import annotations
 
 import json
+import os
 import subprocess
 from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 import pytest
+from typer.testing import CliRunner
 
-from support import FENLAND, Running
+from fenland.cli.main import app
+from support import FENLAND, Running, new_project
 
-Run = Callable[..., "subprocess.CompletedProcess[str]"]
+Run = Callable[..., Any]
 
 
 @pytest.fixture
-def run(sample: Running, tmp_path: Path) -> Run:
-    def call(*words: str, code: int = 0, token: str = "sample-office", **environment: str) -> object:
-        env = {
-            "PATH": "/usr/bin:/bin", "HOME": str(tmp_path), "XDG_CONFIG_HOME": str(tmp_path), "COLUMNS": "200",
-            "FENLAND_ADDRESS": sample.address, "FENLAND_TOKEN": token, **environment,
-        }  # fmt: skip
-        done = subprocess.run([FENLAND, *words], capture_output=True, text=True, env=env, timeout=60)
+def environment(sample: Running, tmp_path: Path) -> dict[str, str]:
+    return {
+        "HOME": str(tmp_path), "XDG_CONFIG_HOME": str(tmp_path), "COLUMNS": "200",
+        "FENLAND_ADDRESS": sample.address, "FENLAND_TOKEN": "sample-office",
+    }  # fmt: skip
+
+
+@pytest.fixture
+def run(environment: dict[str, str]) -> Run:
+    def call(
+        *words: str, code: int = 0, token: str = "sample-office", text: str = "", **others: str
+    ) -> object:
+        env = {**environment, "FENLAND_TOKEN": token, **others}
+        done = CliRunner().invoke(app, words, env=env, input=text)
+        assert done.exit_code == code, (words, done.stdout, done.stderr, done.exception)
+        assert done.exception is None or isinstance(done.exception, SystemExit)
+        return done
+
+    return call
+
+
+@pytest.fixture(scope="module")
+def kept_project(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    return new_project(tmp_path_factory.mktemp("kept") / "notes")
+
+
+@pytest.fixture
+def shell(environment: dict[str, str]) -> Run:
+    """The command as a process of its own."""
+
+    def call(*words: str, code: int = 0, text: str = "", **others: str) -> object:
+        env = {"PATH": os.environ["PATH"], **environment, **others}
+        done = subprocess.run(
+            [FENLAND, *words], capture_output=True, text=True, env=env, input=text, timeout=60
+        )
         assert done.returncode == code, (words, done.stdout, done.stderr)
         assert "Traceback" not in done.stderr
         return done
@@ -40,7 +72,7 @@ def test_every_command_explains_itself(run: Run) -> None:
 
 
 def test_values_are_read_by_the_fields_type(run: Run) -> None:
-    run("update", "stations", "PS-030", "automatic=true", "pumps=0", "access_notes=x", "capacity=1.50")
+    run("update", "stations", "PS-030", "automatic=yes", "pumps=0", "access_notes=x", "capacity=1.50")
     record = json.loads(run("show", "stations", "PS-030", "--json").stdout)
     assert (record["automatic"], record["pumps"], record["access_notes"]) == (True, 0, "x")
     assert '"capacity":1.50' in run("show", "stations", "PS-030", "--json").stdout
@@ -56,7 +88,7 @@ def test_values_are_read_by_the_fields_type(run: Run) -> None:
     run("update", "tickets", "T-0003", 'parts=["fuse"]')
     assert json.loads(run("show", "tickets", "T-0003", "--json").stdout)["parts"] == ["fuse"]
     wrong = run(
-        "update", "stations", "PS-030", "pumps=many", "automatic=yes", "nmae=x", "flag", code=2
+        "update", "stations", "PS-030", "pumps=many", "automatic=maybe", "nmae=x", "flag", code=2
     ).stderr
     assert "not a whole number" in wrong
     assert "neither true nor false" in wrong
@@ -67,7 +99,7 @@ def test_values_are_read_by_the_fields_type(run: Run) -> None:
         "Ines Harrow changed capacity in m³/s from 1.50 to nothing" in history
         or "starts by itself" in history
     )
-    assert "(Tests)" in history
+    assert "(Tests)" in history and " UTC  " in history
     entry = json.loads(run("history", "stations", "PS-030", "--limit", "1", "--json").stdout)
     assert entry["via"] == "command-line"
 
@@ -201,3 +233,82 @@ def test_a_new_project_is_whole_and_mistakes_are_told(run: Run, tmp_path: Path) 
     assert all(one["line"] > 1 and one["hint"] for one in mistakes)
     run("start", str(folder), code=9)
     run("check", str(tmp_path / "nowhere"), code=9)
+
+
+# --- for scripts, and for narrow terminals ------------------------------------------------------------
+
+#: The words of a command, its exit code, and what the problem's type ends in.
+REFUSED = [
+    (("show", "stations", "PS-999"), 4, "not-found"), (("list", "tickets", "--sort", "nothing"), 1, "malformed"),
+    (("update", "stations", "PS-001", "pumps=99"), 7, "invalid"), (("delete", "stations", "PS-001", "--yes"), 6, "conflict"),
+    (("update", "stations", "PS-001", "pumps=many"), 2, None), (("delete", "stations", "PS-001"), 2, None),
+    (("account", "tokens", "nobody", "--project", "PROJECT"), 4, None), (("account", "revoke", "nobody", "--project", "PROJECT"), 4, None),
+    (("account", "add", "ada", "--project", "PROJECT"), 6, None), (("batch", "PROJECT/token"), 2, None),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("words", "code", "kind"), REFUSED)
+def test_with_json_an_error_is_json_and_nothing_else_is_there(
+    run: Run, kept_project: Path, words: tuple[str, ...], code: int, kind: str | None
+) -> None:
+    words = tuple(word.replace("PROJECT", str(kept_project)) for word in words)
+    done = run(*words, "--json", code=code)
+    (line,) = done.stdout.splitlines()
+    error = json.loads(line)["error"]
+    assert (error["exit_code"], bool(error["detail"])) == (code, True)
+    assert error.get("problem", {}).get("type") == (kind and f"/problems/{kind}")
+    if words[0] != "delete":
+        assert run(*words, code=code).stdout == ""
+
+
+def test_the_words_of_a_command_are_refused_in_json_too(shell: Run) -> None:
+    for words in (
+        ("show", "--json"),
+        ("list", "stations", "--limit", "many", "--json"),
+        ("nonsense", "--json"),
+    ):
+        assert json.loads(shell(*words, code=2).stdout)["error"]["exit_code"] == 2
+    assert json.loads(
+        shell("who", "--json", FENLAND_ADDRESS="http://127.0.0.1:9", FENLAND_TIMEOUT="0.2", code=8).stdout
+    )
+    assert shell("sign-in", text="sample-crew\n").stderr == ""
+    assert "no token" in shell("sign-in", text="\n", code=2).stderr
+
+
+def test_conflicts_and_what_refers_are_shown(run: Run) -> None:
+    run("update", "stations", "PS-031", "pumps=1")
+    base = json.loads(run("show", "stations", "PS-031", "--json").stdout)
+    run("update", "stations", "PS-031", "pumps=2", "name=Theirs")
+    told = run(
+        "update", "stations", "PS-031", "pumps=3", "--base", f"{base['id']}.{base['version']}", code=6
+    ).stderr
+    assert [line.split() for line in told.splitlines() if line.startswith("pumps")] == [
+        ["pumps", "1", "2", "3"]
+    ]
+    assert "tickets T-" in run("delete", "stations", "PS-001", "--yes", code=6).stderr
+
+
+def test_an_explicit_clear_is_a_clear(run: Run) -> None:
+    run("update", "stations", "PS-032", "access_notes=Key at the lodge")
+    assert "Key at the lodge → –" in run("update", "stations", "PS-032", "--clear", "access_notes").stdout
+    run("update", "stations", "PS-032", "access_notes=x", "--clear", "access_notes", code=2)
+
+
+def test_a_narrow_terminal_folds_and_cuts_no_key(shell: Run) -> None:
+    shown = shell("list", "tickets", "--limit", "3", "--sort", "number", COLUMNS="40").stdout
+    assert all(f"T-000{number}" in shown for number in (1, 2, 3))
+    assert max(len(line.rstrip()) for line in shown.splitlines()) <= 40, shown
+
+
+COMPLETIONS = [
+    ("fenland list sta", "stations"), ("fenland show stations PS-01", "PS-014"), ("fenland update stations PS-014 sta", "status="),
+    ("fenland update stations PS-014 status=st", "status=standby"), ("fenland update stations PS-014 automatic=y", "automatic=yes"),
+    ("fenland update stations PS-014 --clear acc", "access_notes"), ("fenland edit tickets T-0001 --increase hou", "hours="),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("words", "found"), COMPLETIONS)
+def test_the_shell_completes_what_the_service_holds(shell: Run, words: str, found: str) -> None:
+    asked = {"_FENLAND_COMPLETE": "complete_bash", "COMP_WORDS": words, "COMP_CWORD": str(words.count(" "))}
+    assert found in shell(**asked).stdout.split()
+    assert shell(**asked, FENLAND_ADDRESS="http://127.0.0.1:9").stdout.strip() == ""

@@ -136,6 +136,13 @@ def test_a_function_is_called_again_while_others_are_quicker(client: Client) -> 
     assert client.get("tools", "A1")["serial"] == 42
 
 
+def test_a_draft_may_be_found_by_another_unique_field(client: Client) -> None:
+    client.create("tools", {"code": "D1", "name": "Saw", "serial": 7})
+    with client.edit("tools", 7, by="serial") as tool:
+        tool["serial"] += 1
+    assert client.edit_with("tools", 8, lambda tool: tool.update(name="Axe"), by="serial")["name"] == "Axe"
+
+
 def test_the_twins_have_the_same_methods() -> None:
     def methods(kind: type) -> dict[str, list[str]]:
         return {

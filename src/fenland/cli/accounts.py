@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING
 import typer
 from rich.table import Table
 
-from fenland.cli.console import Exit, escape, fail, moment, out, print_json
+from fenland.cli.console import Exit, escape, fail, json_option, moment, out, print_json
 from fenland.cli.projects import PANEL, open_project
 from fenland.core.problems import Conflict, Invalid, NotFound
 
@@ -23,7 +23,7 @@ if TYPE_CHECKING:
 commands = typer.Typer(help="Keep the accounts of a project and their tokens.", no_args_is_help=True)
 
 _PROJECT = typer.Option(Path("."), "--project", help="The project's folder.")
-_JSON = typer.Option(False, "--json", help="Answer with JSON, for scripts.")
+_JSON = json_option()
 
 
 @contextmanager

@@ -11,8 +11,8 @@ from typing import Any
 import typer
 from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn
 
-from fenland.cli.console import Exit, err, escape, fail, out
-from fenland.cli.signing import PANEL, signed_in
+from fenland.cli.console import Exit, err, escape, fail, json_option, out, tell
+from fenland.cli.signing import PANEL, TIMEOUT, signed_in
 from fenland.core.values import write_json
 
 #: Items sent in one request when each stands on its own; all-or-nothing is always one request.
@@ -38,7 +38,8 @@ def _items(file: Path) -> list[dict[str, Any]]:
 def batch(
     file: Path = typer.Argument(help="JSON Lines, an item a line; - reads standard input."),
     each: bool = typer.Option(False, "--each", help="Each item on its own, in place of all or nothing."),
-    as_json: bool = typer.Option(False, "--json", help="Answer with JSON Lines, a result for each item."),
+    timeout: float = TIMEOUT,
+    as_json: bool = json_option("Answer with JSON Lines, a result for each item."),
 ) -> None:
     """Carry out creates, updates and deletes from a file of JSON Lines, all or nothing.
 
@@ -47,7 +48,7 @@ def batch(
     items = _items(file)
     refused = 0
     columns = (TextColumn("Sending"), BarColumn(), MofNCompleteColumn())
-    with signed_in() as client, Progress(*columns, console=err, transient=True) as progress:
+    with signed_in(timeout) as client, Progress(*columns, console=err, transient=True) as progress:
         task = progress.add_task("sending", total=len(items))
         size = _AT_A_TIME if each else max(len(items), 1)
         for start in range(0, len(items), size):
@@ -61,7 +62,9 @@ def batch(
             progress.update(task, completed=min(start + size, len(items)))
     if refused:
         kept = f"{len(items) - refused} of {len(items)} were carried out" if each else "Nothing was changed"
-        fail(f"{kept}; {refused} refused.", Exit.INVALID)
+        # As JSON, the results have told it all.
+        tell(f"{kept}; {refused} refused.")
+        raise typer.Exit(Exit.INVALID)
     if not as_json:
         out.print(f"[green]✓[/] {len(items)} carried out.")
 

@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Mapping
 from enum import IntEnum
 from typing import Any, NoReturn
 
 import typer
 from rich.console import Console
+
+from fenland.core.values import write_json
 
 out = Console(highlight=False, soft_wrap=True)
 err = Console(stderr=True, highlight=False, soft_wrap=True)
@@ -28,15 +31,56 @@ class Exit(IntEnum):
     DEFINITIONS = 9
 
 
-def fail(message: str, code: Exit = Exit.FAILED) -> NoReturn:
-    """Says what is wrong on standard error and ends with this code."""
-    err.print(f"[bold red]✗[/] {escape(message)}")
+class _Answering:
+    """How the command that runs answers; set by its `--json`."""
+
+    as_json = False
+
+
+def answer_json(asked: bool) -> bool:
+    """Notes whether the command answers with JSON: then its errors are JSON too."""
+    _Answering.as_json = asked
+    return asked
+
+
+def json_option(words: str = "Answer with JSON, for scripts; errors too.") -> Any:
+    """The `--json` that commands have."""
+    return typer.Option(False, "--json", help=words, callback=answer_json, is_eager=True)
+
+
+def error_json(message: str, code: int, problem: Mapping[str, Any] | None = None) -> None:
+    """An error as JSON on standard output, on one line; `problem` is what the service answered."""
+    told: dict[str, Any] = {"exit_code": int(code), "detail": message}
+    typer.echo(write_json({"error": {**told, "problem": problem} if problem else told}).decode())
+
+
+def fail(message: str, code: Exit = Exit.FAILED, problem: Mapping[str, Any] | None = None) -> NoReturn:
+    """Says what is wrong on standard error, as JSON on standard output too, and ends with this code."""
+    if _Answering.as_json:
+        error_json(message, code, problem)
+    tell(message)
     raise typer.Exit(code)
+
+
+def tell(message: str) -> None:
+    """Says what is wrong to people, on standard error."""
+    err.print(f"[bold red]✗[/] {escape(message)}")
 
 
 def escape(text: Any) -> str:
     """Text that rich shows as it is."""
     return str(text).replace("[", "\\[")
+
+
+def shown(value: Any) -> str:
+    """A value as text for people."""
+    if value is None:
+        return "–"
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    if isinstance(value, (list, dict)):
+        return write_json(value).decode()
+    return str(value)
 
 
 def moment(text: str) -> str:

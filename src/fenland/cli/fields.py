@@ -3,18 +3,19 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from typing import Any
+from typing import Any, Literal
 
 from rich.table import Table
 from rich.text import Text
 
-from fenland.cli.console import Exit, fail
+from fenland.cli.console import Exit, fail, shown
 from fenland.core.names import did_you_mean
 from fenland.core.texts import read_text
-from fenland.core.values import write_json
 
-#: Columns of a list, at most; the rest is in `show` and in --json.
-_MOST_COLUMNS = 7
+#: Columns of a list, at most; the rest is in `show` and in --json. Each wants some room, in characters.
+_MOST_COLUMNS, _ROOM = 7, 16
+#: Booleans as these commands print them.
+_YES_NO = {"yes": True, "no": False}
 
 
 def _type(schema: Mapping[str, Any]) -> str:
@@ -22,8 +23,16 @@ def _type(schema: Mapping[str, Any]) -> str:
     return str(kind[0] if isinstance(kind, list) else kind)
 
 
+def _read(schema: Mapping[str, Any], text: str) -> Any:
+    """The value of an argument; yes and no are read where they are printed. Raises `ValueError`."""
+    kind = _type(schema)
+    if kind == "boolean" and text.strip().lower() in _YES_NO:
+        return _YES_NO[text.strip().lower()]
+    return read_text(kind, text)
+
+
 def read_fields(schema: Mapping[str, Any], given: Sequence[str], cleared: Sequence[str]) -> dict[str, Any]:
-    """The fields that arguments such as `pumps=3` give, and those to clear. Ends on mistakes."""
+    """The fields that arguments such as `pumps=3` give; those to clear are checked too. Ends on mistakes."""
     properties: Mapping[str, Any] = schema["properties"]
     fields: dict[str, Any] = {}
     mistakes = []
@@ -37,7 +46,7 @@ def read_fields(schema: Mapping[str, Any], given: Sequence[str], cleared: Sequen
             mistakes.append(f"{name} is given twice.")
         else:
             try:
-                fields[name] = read_text(_type(properties[name]), text)
+                fields[name] = _read(properties[name], text)
             except ValueError as error:
                 mistakes.append(f"{name}: {error} To empty the field, use --clear {name}.")
     for name in cleared:
@@ -45,8 +54,6 @@ def read_fields(schema: Mapping[str, Any], given: Sequence[str], cleared: Sequen
             mistakes.append(f"There is no field {name!r}. {did_you_mean(name, properties)}")
         elif name in fields:
             mistakes.append(f"{name} is both given and cleared.")
-        else:
-            fields[name] = None
     if mistakes:
         fail("\n  ".join(mistakes), Exit.USAGE)
     return fields
@@ -83,19 +90,8 @@ def _edit_value(schema: Mapping[str, Any], verb: str, text: str) -> Any:
     if verb == "clear":
         return True
     if verb == "set":
-        return read_text(_type(schema), text)
-    return [read_text(_type(schema.get("items", {"type": "string"})), text)]
-
-
-def shown(value: Any) -> str:
-    """A value as text for people."""
-    if value is None:
-        return "–"
-    if isinstance(value, bool):
-        return "yes" if value else "no"
-    if isinstance(value, (list, dict)):
-        return write_json(value).decode()
-    return str(value)
+        return _read(schema, text)
+    return [_read(schema.get("items", {"type": "string"}), text)]
 
 
 def record_table(schema: Mapping[str, Any], record: Mapping[str, Any]) -> Table:
@@ -110,8 +106,8 @@ def record_table(schema: Mapping[str, Any], record: Mapping[str, Any]) -> Table:
     return table
 
 
-def records_table(schema: Mapping[str, Any], records: Sequence[Mapping[str, Any]]) -> Table:
-    """Several records, one a line: the key first, then the first plain fields."""
+def records_table(schema: Mapping[str, Any], records: Sequence[Mapping[str, Any]], width: int) -> Table:
+    """Several records, one a line: the key first, then as many plain fields as there is room for."""
     properties = schema["properties"]
     key = schema["x-key"]
     names = [key, schema["x-naming"]]
@@ -120,12 +116,15 @@ def records_table(schema: Mapping[str, Any], records: Sequence[Mapping[str, Any]
         for name, one in properties.items()
         if not one.get("writeOnly") and _type(one) not in ("array", "object") and name not in RESERVED
     ]
-    columns = list(dict.fromkeys(names))[:_MOST_COLUMNS]
+    columns = list(dict.fromkeys(names))[: max(2, min(_MOST_COLUMNS, width // _ROOM))]
     table = Table(box=None, header_style="bold", pad_edge=False, padding=(0, 2, 0, 0))
     for name in columns:
         right = _type(properties[name]) in ("integer", "number")
         title = properties[name].get("title", name)
-        table.add_column(title, justify="right" if right else "left", overflow="ellipsis", max_width=36)
+        # Folded, never cut; and a key keeps to one line as long as there is room for it.
+        least = min(max(len(shown(one[key])) for one in records), width // 2) if name == key else None
+        justify: Literal["right", "left"] = "right" if right else "left"
+        table.add_column(title, justify=justify, overflow="fold", max_width=36, min_width=least)
     for record in records:
         table.add_row(*(Text(shown(record[name])) for name in columns))
     return table

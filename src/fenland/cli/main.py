@@ -6,10 +6,13 @@ functions that need it, so that help and small commands answer at once.
 
 from __future__ import annotations
 
+import sys
+
 import typer
 
 import fenland
 from fenland.cli import accounts, batch, projects, records, running, signing
+from fenland.cli.console import Exit, answer_json, error_json
 
 app = typer.Typer(
     name="fenland",
@@ -39,6 +42,7 @@ def main(
     ),
 ) -> None:
     """Runs before every command; the options of all commands are on the commands themselves."""
+    answer_json(False)
 
 
 projects.register(app)
@@ -50,8 +54,16 @@ batch.register(app)
 
 
 def run() -> None:
-    """The entry point."""
-    app()
+    """The entry point. Asked for JSON, it answers with JSON when the words of the command are wrong, too."""
+    if "--json" not in sys.argv[1:]:
+        app()
+    try:
+        sys.exit(app(standalone_mode=False))
+    except typer.TyperException as error:
+        error_json(error.format_message(), Exit.USAGE)
+        sys.exit(Exit.USAGE)
+    except typer.Abort:
+        sys.exit(Exit.FAILED)
 
 
 if __name__ == "__main__":

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 import typer
 
-from fenland.cli.console import Exit, err, escape, fail, out, print_json
+from fenland.cli.console import Exit, err, escape, fail, json_option, out, print_json
 from fenland.core.definitions import DefinitionMistakes
 from fenland.core.reading import not_yet_enforced
 
@@ -91,7 +91,7 @@ def new(folder: Path = typer.Argument(help="The folder to begin the project in; 
 
 def check(
     folder: Path = typer.Argument(Path("."), help="The project's folder."),
-    as_json: bool = typer.Option(False, "--json", help="Answer with JSON, for scripts."),
+    as_json: bool = json_option(),
 ) -> None:
     """Check a project: every mistake at once, with its file and line and what to do about it.
 

@@ -9,27 +9,41 @@ from typing import TYPE_CHECKING
 import typer
 from rich.text import Text
 
-from fenland.cli.console import Exit, err, escape, out
-from fenland.cli.fields import RESERVED, read_edits, read_fields, record_table, records_table, shown
-from fenland.cli.signing import PANEL, signed_in
+from fenland.cli.completing import complete_collection, complete_field, complete_key, complete_value
+from fenland.cli.console import Exit, err, escape, fail, json_option, moment, out, shown
+from fenland.cli.fields import RESERVED, read_edits, read_fields, record_table, records_table
+from fenland.cli.signing import PANEL, TIMEOUT, signed_in
 from fenland.core.values import write_json
 
 if TYPE_CHECKING:
     from fenland.client import Preview, Record
 
-_COLLECTION = typer.Argument(help="The collection, such as stations.")
-_KEY = typer.Argument(help="The record's key, such as PS-014.")
+_COLLECTION = typer.Argument(help="The collection, such as stations.", autocompletion=complete_collection)
+_KEY = typer.Argument(help="The record's key, such as PS-014.", autocompletion=complete_key)
 _FIELDS = typer.Argument(
     None,
     metavar="NAME=VALUE...",
-    help="Fields, read by their type: pumps=3 automatic=true notes= (an empty text).",
+    help="Fields, read by their type: pumps=3 automatic=yes notes= (an empty text).",
+    autocompletion=complete_value,
 )
-_CLEAR = typer.Option([], "--clear", metavar="NAME", help="A field to empty (null); repeat for several.")
+_CLEAR = typer.Option(
+    [],
+    "--clear",
+    metavar="NAME",
+    help="A field to empty, whatever a blank means there; repeat for several.",
+    autocompletion=complete_field,
+)
 _REASON = typer.Option(None, help="Why; kept in the history.")
 _SEEN = typer.Option(
     None, "--seen", metavar="VERSION", min=1, help="Only if the record is still at this version."
 )
-_JSON = typer.Option(False, "--json", help="Answer with JSON, for scripts.")
+_JSON = json_option()
+_BASE = typer.Option(
+    None,
+    metavar="VERSION",
+    help="The version you saw, or better its ETag: keep others' changes to other fields.",
+)
+_BY = typer.Option(None, metavar="FIELD", help="KEY is the value of this unique field, not the key.")
 
 
 def _print_json(value: object) -> None:
@@ -37,9 +51,9 @@ def _print_json(value: object) -> None:
     typer.echo(write_json(value).decode())
 
 
-def collections(as_json: bool = _JSON) -> None:
+def collections(timeout: float = TIMEOUT, as_json: bool = _JSON) -> None:
     """List the collections of the service."""
-    with signed_in() as client:
+    with signed_in(timeout) as client:
         found = client.schemas()
     if as_json:
         _print_json(found)
@@ -52,13 +66,14 @@ def list_records(
     collection: str = _COLLECTION,
     q: str | None = typer.Option(None, "--find", help="Words that must all be found."),
     sort: str | None = typer.Option(
-        None, help="Fields by comma; a - before one turns it round: -due_on,number"
+        None, help="Fields by comma; a - before one sorts it descending: -due_on,number"
     ),
     limit: int = typer.Option(20, min=1, help="How many to show at most."),
-    as_json: bool = typer.Option(False, "--json", help="Answer with JSON Lines, one record a line."),
+    timeout: float = TIMEOUT,
+    as_json: bool = json_option("Answer with JSON Lines, one record a line."),
 ) -> None:
     """List and search the records of a collection."""
-    with signed_in() as client:
+    with signed_in(timeout) as client:
         records = client.list(collection, q=q, sort=sort, limit=limit + 1)
         if as_json:
             for record in itertools.islice(records, limit):
@@ -69,7 +84,7 @@ def list_records(
     if not found:
         out.print("No records found.")
         return
-    out.print(records_table(schema, found[:limit]))
+    out.print(records_table(schema, found[:limit], out.width))
     if len(found) > limit:
         err.print(f"[dim]The first {limit}; more with --limit.[/]")
 
@@ -77,11 +92,12 @@ def list_records(
 def show(
     collection: str = _COLLECTION,
     key: str = _KEY,
-    by: str | None = typer.Option(None, metavar="FIELD", help="Find by this unique field, not by the key."),
+    by: str | None = _BY,
+    timeout: float = TIMEOUT,
     as_json: bool = _JSON,
 ) -> None:
     """Show one record."""
-    with signed_in() as client:
+    with signed_in(timeout) as client:
         record = client.get(collection, key, by=by)
         if as_json:
             _print_json(record.fields)
@@ -93,13 +109,14 @@ def create(
     collection: str = _COLLECTION,
     fields: list[str] | None = _FIELDS,
     reason: str | None = _REASON,
+    timeout: float = TIMEOUT,
     as_json: bool = _JSON,
 ) -> None:
     """Create a record.
 
     [bold]fenland create tickets number=T-2001 title="Clear the screen" station=PS-014[/]
     """
-    with signed_in() as client:
+    with signed_in(timeout) as client:
         schema = client.schema(collection)
         record = client.create(collection, read_fields(schema, fields or [], []), reason=reason)
     if as_json:
@@ -113,16 +130,12 @@ def update(
     key: str = _KEY,
     fields: list[str] | None = _FIELDS,
     clear: list[str] = _CLEAR,
+    by: str | None = _BY,
     seen: int | None = _SEEN,
-    base: int | None = typer.Option(
-        None,
-        "--base",
-        metavar="VERSION",
-        min=1,
-        help="The version you saw: keep others' changes to other fields.",
-    ),
+    base: str | None = _BASE,
     preview: bool = typer.Option(False, "--preview", help="Show what would change, and save nothing."),
     reason: str | None = _REASON,
+    timeout: float = TIMEOUT,
     as_json: bool = _JSON,
 ) -> None:
     """Change the named fields of a record, and no others.
@@ -131,15 +144,15 @@ def update(
 
     Values are read by the field's type. An empty text is [bold]name=[/]; null is [bold]--clear name[/].
     """
-    with signed_in() as client:
+    with signed_in(timeout) as client:
         schema = client.schema(collection)
         given = read_fields(schema, fields or [], clear)
         if preview:
-            _show_preview(client.preview(collection, key, given, base=base), as_json)
+            _show_preview(client.preview(collection, key, given, by=by, base=base, clear=clear), as_json)
             return
-        before = client.get(collection, key)
+        before = client.get(collection, key, by=by)
         tag = None if seen is None else f'"{before["id"]}.{seen}"'
-        record = client.update(collection, key, given, seen=tag, base=base, reason=reason)
+        record = client.update(collection, key, given, by=by, seen=tag, base=base, clear=clear, reason=reason)
     _saved(key, before, record, as_json)
 
 
@@ -179,14 +192,25 @@ def _saved(key: str, before: Record, record: Record, as_json: bool) -> None:
 def edit(
     collection: str = _COLLECTION,
     key: str = _KEY,
-    set_to: list[str] = typer.Option([], "--set", metavar="NAME=VALUE", help="Give a field this value."),
+    set_to: list[str] = typer.Option(
+        [], "--set", metavar="NAME=VALUE", help="Give a field this value.", autocompletion=complete_value
+    ),
     clear: list[str] = _CLEAR,
-    increase: list[str] = typer.Option([], metavar="NAME=NUMBER", help="Add to a number; -1 takes away."),
-    append: list[str] = typer.Option([], metavar="NAME=TEXT", help="Add to the end of a text."),
-    include: list[str] = typer.Option([], metavar="NAME=MEMBER", help="Put into a list, once."),
-    exclude: list[str] = typer.Option([], metavar="NAME=MEMBER", help="Take out of a list."),
+    increase: list[str] = typer.Option(
+        [], metavar="NAME=NUMBER", help="Add to a number; -1 takes away.", autocompletion=complete_value
+    ),
+    append: list[str] = typer.Option(
+        [], metavar="NAME=TEXT", help="Add to the end of a text.", autocompletion=complete_value
+    ),
+    include: list[str] = typer.Option(
+        [], metavar="NAME=MEMBER", help="Put into a list, once.", autocompletion=complete_value
+    ),
+    exclude: list[str] = typer.Option(
+        [], metavar="NAME=MEMBER", help="Take out of a list.", autocompletion=complete_value
+    ),
     preview: bool = typer.Option(False, "--preview", help="Show what would change, and save nothing."),
     reason: str | None = _REASON,
+    timeout: float = TIMEOUT,
     as_json: bool = _JSON,
 ) -> None:
     """Make edits of what is stored: they need no reading first, and none of many at once is lost.
@@ -201,7 +225,7 @@ def edit(
         ("include", include),
         ("exclude", exclude),
     )
-    with signed_in() as client:
+    with signed_in(timeout) as client:
         schema = client.schema(collection)
         edits = read_edits(schema, verbs)
         if preview:
@@ -216,15 +240,16 @@ def history(
     collection: str = _COLLECTION,
     key: str = _KEY,
     limit: int = typer.Option(20, min=1, help="How many changes to show at most."),
-    as_json: bool = typer.Option(False, "--json", help="Answer with JSON Lines, one entry a line."),
+    timeout: float = TIMEOUT,
+    as_json: bool = json_option("Answer with JSON Lines, one entry a line."),
 ) -> None:
     """Show who changed what in a record, newest first, also after it was deleted."""
-    with signed_in() as client:
+    with signed_in(timeout) as client:
         for entry in client.history(collection, key, limit=limit):
             if as_json:
                 _print_json(entry.raw)
                 continue
-            when = f"{entry.time[:10]} {entry.time[11:16]}"
+            when = moment(entry.time)
             line = Text.assemble((f"{entry.version:>4}  ", "bold"), (f"{when}  ", "dim"), entry.sentence)
             if entry.reason:
                 line.append(f" ({entry.reason})", style="italic")
@@ -237,11 +262,14 @@ def delete(
     seen: int | None = _SEEN,
     reason: str | None = _REASON,
     yes: bool = typer.Option(False, "--yes", help="Do not ask."),
+    timeout: float = TIMEOUT,
     as_json: bool = _JSON,
 ) -> None:
     """Delete a record; its history stays. Asks first, unless --yes is given."""
-    with signed_in() as client:
+    with signed_in(timeout) as client:
         record = client.get(collection, key)
+        if not yes and as_json:
+            fail("With --json nothing is asked. Send --yes to delete.", Exit.USAGE)
         if not yes:
             typer.confirm(f"Delete {collection} {key}, version {record.version}?", abort=True)
         tag = record.etag if seen is None else f'"{record["id"]}.{seen}"'

@@ -134,10 +134,16 @@ class AsyncClient:
 
     @asynccontextmanager
     async def edit(
-        self, collection: str, key: Any, *, record: Record | None = None, reason: str | None = None
+        self,
+        collection: str,
+        key: Any,
+        *,
+        by: str | None = None,
+        record: Record | None = None,
+        reason: str | None = None,
     ) -> AsyncIterator[Draft]:
         """See `Client.edit`: `async with client.edit(…) as record`."""
-        draft = Draft(collection, key, record or await self.get(collection, key))
+        draft = Draft(collection, key, record or await self.get(collection, key, by=by), by)
         yield draft
         await self._run(calls.save(draft, reason))
 
@@ -147,12 +153,13 @@ class AsyncClient:
         key: Any,
         work: Callable[[Draft], Awaitable[None] | None],
         *,
+        by: str | None = None,
         reason: str | None = None,
         attempts: int = 5,
     ) -> Record:
         """See `Client.edit_with`; `work` may be a coroutine function."""
         for left in range(attempts - 1, -1, -1):
-            draft = Draft(collection, key, await self.get(collection, key))
+            draft = Draft(collection, key, await self.get(collection, key, by=by), by)
             waiting = work(draft)
             if waiting is not None:
                 await waiting

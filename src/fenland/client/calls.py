@@ -156,7 +156,7 @@ def save(draft: Draft, reason: str | None) -> Flow[Record]:
     """Sends what was changed on a draft, and nothing when nothing was."""
     changes, cleared = draft.changes(), draft.cleared()
     if changes or cleared:
-        how = How(base=draft.record, clear=cleared, reason=reason)
+        how = How(by=draft.by, base=draft.record, clear=cleared, reason=reason)
         draft.saved = yield from update(draft.collection, draft.key, changes, how)
     else:
         draft.saved = draft.record

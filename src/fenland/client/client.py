@@ -154,7 +154,13 @@ class Client:
 
     @contextmanager
     def edit(
-        self, collection: str, key: Any, *, record: Record | None = None, reason: str | None = None
+        self,
+        collection: str,
+        key: Any,
+        *,
+        by: str | None = None,
+        record: Record | None = None,
+        reason: str | None = None,
     ) -> Iterator[Draft]:
         """A record to work on: at the end of the with statement what was changed is saved, nothing else.
 
@@ -163,9 +169,10 @@ class Client:
                 del station["access_notes"]
 
         What others changed meanwhile in other fields is kept; for the same fields `ConflictError` is
-        raised. When the body raises, nothing is sent. `record` is what to begin from, if it was read.
+        raised. When the body raises, nothing is sent. `record` is what to begin from, if it was read; `by`
+        names the unique field that `key` is the value of, when it is not the key.
         """
-        draft = Draft(collection, key, record or self.get(collection, key))
+        draft = Draft(collection, key, record or self.get(collection, key, by=by), by)
         yield draft
         self._run(calls.save(draft, reason))
 
@@ -175,6 +182,7 @@ class Client:
         key: Any,
         work: Callable[[Draft], None],
         *,
+        by: str | None = None,
         reason: str | None = None,
         attempts: int = 5,
     ) -> Record:
@@ -184,7 +192,7 @@ class Client:
         called with it, up to `attempts` times; then `ConflictError` is raised. Returns the record as saved.
         """
         for left in range(attempts - 1, -1, -1):
-            draft = Draft(collection, key, self.get(collection, key))
+            draft = Draft(collection, key, self.get(collection, key, by=by), by)
             work(draft)
             try:
                 return self._run(calls.save(draft, reason))

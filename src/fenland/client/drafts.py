@@ -15,9 +15,11 @@ class Draft(MutableMapping[str, Any]):
     `record` is what the work began from; `saved`, once it was saved, what became of it.
     """
 
-    def __init__(self, collection: str, key: Any, record: Record) -> None:
+    def __init__(self, collection: str, key: Any, record: Record, by: str | None = None) -> None:
         self.collection = collection
         self.key = key
+        #: The unique field that `key` is the value of, when it is not the key.
+        self.by = by
         self.record = record
         self.saved: Record | None = None
         self._fields = copy.deepcopy(dict(record))
