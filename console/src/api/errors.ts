@@ -1,9 +1,20 @@
 import type { Json } from "../lib/json";
 
-export interface FieldError { pointer: string; code: string; detail: string }
+/** One thing wrong with one place; the parameters of the rule stand beside pointer, code and detail. */
+export interface FieldError {
+  pointer: string;
+  code: string;
+  detail: string;
+  [parameter: string]: Json;
+}
 
 /** A field that others changed since the version that was seen, and that is changed here too. */
-export interface FieldConflict { pointer: string; base?: Json; current?: Json; yours?: Json }
+export interface FieldConflict {
+  pointer: string;
+  base?: Json;
+  current?: Json;
+  yours?: Json;
+}
 
 /** What the service refused (RFC 9457), or `status` 0 when no answer came. */
 export class ApiError extends Error {
@@ -30,5 +41,7 @@ export class ApiError extends Error {
 }
 
 declare module "@tanstack/react-query" {
-  interface Register { defaultError: ApiError }
+  interface Register {
+    defaultError: ApiError;
+  }
 }

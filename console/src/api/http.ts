@@ -1,3 +1,4 @@
+import { basePath } from "./base";
 import { isObject, parseJson, writeJson, type Json } from "../lib/json";
 import { ApiError, type FieldConflict, type FieldError } from "./errors";
 
@@ -21,7 +22,7 @@ export interface Options {
 function address(path: string, query: Options["query"]): string {
   const given = Object.entries(query ?? {}).filter(([, value]) => value !== null && value !== undefined && value !== "");
   const search = new URLSearchParams(given.map(([name, value]) => [name, String(value)])).toString();
-  return search ? `${path}?${search}` : path;
+  return `${basePath}${path}${search ? `?${search}` : ""}`;
 }
 
 function headersFor(options: Options): Headers {

@@ -4,7 +4,12 @@ import type { CollectionInfo, CollectionSchema, Form, Health, HistoryPage, Page,
 
 const part = encodeURIComponent;
 
-export interface ListAsk { q: string; sort: string; limit: number; cursor: string | null }
+export interface ListAsk {
+  q: string;
+  sort: string;
+  limit: number;
+  cursor: string | null;
+}
 
 export const readSession = async (signal?: AbortSignal): Promise<Session> =>
   (await ask("/v1/session", signal ? { signal } : {})) as Session;
@@ -18,10 +23,14 @@ export const readSchema = async (collection: string): Promise<CollectionSchema> 
   (await ask(`/v1/schemas/${part(collection)}`)) as CollectionSchema;
 
 export const readPage = async (collection: string, asked: ListAsk, signal: AbortSignal): Promise<Page> =>
-  (await ask(`/v1/records/${part(collection)}`, {
-    query: { ...asked, count: asked.cursor === null ? "true" : null },
-    signal,
-  })) as Page;
+  (await ask(`/v1/records/${part(collection)}`, { query: { ...asked, labels: "true" }, signal })) as Page;
+
+/** How many records a search finds. */
+export const readCount = async (collection: string, q: string, signal: AbortSignal): Promise<number> =>
+  ((await ask(`/v1/records/${part(collection)}`, { query: { q, limit: 1, count: "true" }, signal })) as Page).count ?? 0;
+
+export const readRecord = async (collection: string, key: string, signal: AbortSignal): Promise<Row> =>
+  (await ask(`/v1/records/${part(collection)}/${part(key)}`, { signal })) as Row;
 
 export const readForm = async (collection: string, key: string, signal: AbortSignal): Promise<Form> =>
   (await ask(`/v1/records/${part(collection)}/${part(key)}/form`, { signal })) as Form;
@@ -30,7 +39,10 @@ export const readCreateForm = async (collection: string, signal: AbortSignal): P
   (await ask(`/v1/schemas/${part(collection)}`, { query: { for: "create" }, signal })) as Form;
 
 export const readHistory = async (
-  collection: string, key: string, below: number | null, signal: AbortSignal,
+  collection: string,
+  key: string,
+  below: number | null,
+  signal: AbortSignal,
 ): Promise<HistoryPage> =>
   (await ask(`/v1/records/${part(collection)}/${part(key)}/history`, { query: { limit: 20, below }, signal })) as HistoryPage;
 
@@ -39,15 +51,15 @@ export type Fields = { [name: string]: Json };
 export const createRecord = async (collection: string, fields: Fields): Promise<Row> =>
   (await ask(`/v1/records/${part(collection)}`, { method: "POST", body: fields })) as Row;
 
-/** `base` is the version that was seen: what others changed since in other fields is kept. */
-export const updateRecord = async (collection: string, key: string, fields: Fields, base: number | null): Promise<Row> =>
+/** `base` is the entity tag of what was seen: what others changed since in other fields is kept. */
+export const updateRecord = async (collection: string, key: string, fields: Fields, base: string | null): Promise<Row> =>
   (await ask(`/v1/records/${part(collection)}/${part(key)}`, { method: "PATCH", body: fields, query: { base } })) as Row;
 
-export const previewRecord = async (collection: string, key: string, fields: Fields, base: number | null): Promise<Preview> =>
-  (await ask(`/v1/records/${part(collection)}/${part(key)}`, {
-    method: "PATCH",
+export const previewRecord = async (collection: string, key: string, fields: Fields, base: string | null): Promise<Preview> =>
+  (await ask(`/v1/records/${part(collection)}/${part(key)}/preview`, {
+    method: "POST",
     body: fields,
-    query: { base, preview: "true" },
+    query: { base },
   })) as Preview;
 
 export const deleteRecord = async (collection: string, key: string, etag: string | null): Promise<Row> =>

@@ -34,6 +34,7 @@ export interface CollectionSchema {
 export interface CollectionInfo {
   name: string;
   title: string;
+  singular: string;
   description: string;
   key: string;
   naming: string;
@@ -41,8 +42,14 @@ export interface CollectionInfo {
   may: { read: boolean; create: boolean };
 }
 
-export interface Choice { value: Json; label: string }
-export interface Choices { options: Choice[]; more: boolean }
+export interface Choice {
+  value: Json;
+  label: string;
+}
+export interface Choices {
+  options: Choice[];
+  more: boolean;
+}
 
 export interface Form {
   values: { [name: string]: Json };
@@ -54,7 +61,14 @@ export interface Form {
   deletable: boolean;
 }
 
-export interface Page { items: Row[]; next: string | null; count?: number }
+/** What owners and references in a page stand for, by field and value. */
+export type Labels = Record<string, Record<string, string>>;
+export interface Page {
+  items: Row[];
+  next: string | null;
+  count?: number;
+  labels?: Labels;
+}
 
 export interface Entry {
   sequence: number;
@@ -72,6 +86,16 @@ export interface Preview {
   errors: FieldError[];
 }
 
-export interface HistoryPage { items: Entry[]; next: number | null }
-export interface Session { account: string; title: string; roles: string[] }
-export interface Health { title: string; version: string }
+export interface HistoryPage {
+  items: Entry[];
+  next: number | null;
+}
+export interface Session {
+  account: string;
+  title: string;
+  roles: string[];
+}
+export interface Health {
+  title: string;
+  version: string;
+}

@@ -2,7 +2,8 @@ import CssBaseline from "@mui/material/CssBaseline";
 import { ThemeProvider } from "@mui/material/styles";
 import { QueryClientProvider } from "@tanstack/react-query";
 import { useState } from "react";
-import { BrowserRouter, Navigate, Route, Routes } from "react-router";
+import { createBrowserRouter, Navigate, RouterProvider } from "react-router";
+import { basePath } from "../api/base";
 import { CreatePage } from "../features/records/CreatePage";
 import { ListPage } from "../features/records/ListPage";
 import { RecordPage } from "../features/records/RecordPage";
@@ -13,25 +14,33 @@ import { MessageProvider } from "../ui/messages";
 import { createQueryClient } from "./queryClient";
 import { theme } from "./theme";
 
+const createRouter = () =>
+  createBrowserRouter(
+    [
+      {
+        element: <Shell />,
+        children: [
+          { index: true, element: <StartPage /> },
+          { path: "c/:collection", element: <ListPage /> },
+          { path: "c/:collection/new", element: <CreatePage /> },
+          { path: "c/:collection/r/:recordKey", element: <RecordPage /> },
+          { path: "*", element: <Navigate to="/" replace /> },
+        ],
+      },
+    ],
+    { basename: basePath || "/" },
+  );
+
 export function App() {
   const [client] = useState(createQueryClient);
+  const [router] = useState(createRouter);
   return (
     <ThemeProvider theme={theme} defaultMode="system">
       <CssBaseline />
       <QueryClientProvider client={client}>
         <MessageProvider>
           <SignInGate>
-            <BrowserRouter>
-              <Routes>
-                <Route element={<Shell />}>
-                  <Route index element={<StartPage />} />
-                  <Route path="c/:collection" element={<ListPage />} />
-                  <Route path="c/:collection/new" element={<CreatePage />} />
-                  <Route path="c/:collection/r/:recordKey" element={<RecordPage />} />
-                  <Route path="*" element={<Navigate to="/" replace />} />
-                </Route>
-              </Routes>
-            </BrowserRouter>
+            <RouterProvider router={router} />
           </SignInGate>
         </MessageProvider>
       </QueryClientProvider>

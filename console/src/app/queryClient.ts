@@ -1,6 +1,7 @@
 import { QueryCache, QueryClient } from "@tanstack/react-query";
 import { ApiError } from "../api/errors";
 import { token } from "../api/http";
+import { session } from "../api/session";
 
 /** Asks again by itself only where no answer came; a refusal stays one. */
 export function createQueryClient(): QueryClient {
@@ -10,7 +11,7 @@ export function createQueryClient(): QueryClient {
         // The token has run out: forget it, so that the page asks to sign in.
         if (error instanceof ApiError && error.isSignedOut && token.get() !== null) {
           token.forget();
-          client.setQueryData(["session"], null);
+          client.setQueryData(session.queryKey, null);
         }
       },
     }),

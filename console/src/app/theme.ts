@@ -35,6 +35,10 @@ export const theme = createTheme({
     button: { textTransform: "none", fontWeight: 700 },
   },
   components: {
+    MuiCssBaseline: {
+      // Room for the bars at the edges, so that an input that takes the focus is never under one.
+      styleOverrides: { html: { scrollPaddingTop: 72, scrollPaddingBottom: 112 } },
+    },
     MuiButton: { defaultProps: { disableElevation: true } },
     MuiTextField: { defaultProps: { size: "small", fullWidth: true } },
     MuiPaper: { styleOverrides: { root: { backgroundImage: "none" } } },

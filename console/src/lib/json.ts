@@ -31,7 +31,9 @@ export function writeJson(value: Json): string {
   if (value instanceof ExactNumber) return value.text;
   if (Array.isArray(value)) return `[${value.map(writeJson).join(",")}]`;
   if (isObject(value)) {
-    return `{${Object.entries(value).map(([name, one]) => `${JSON.stringify(name)}:${writeJson(one)}`).join(",")}}`;
+    return `{${Object.entries(value)
+      .map(([name, one]) => `${JSON.stringify(name)}:${writeJson(one)}`)
+      .join(",")}}`;
   }
   return JSON.stringify(value);
 }

@@ -5,12 +5,39 @@ const MOMENT = /^\d{4}-\d{2}-\d{2}T\d{2}:\d{2}:\d{2}(\.\d+)?Z$/;
 
 const dayFormat = new Intl.DateTimeFormat(undefined, { day: "numeric", month: "short", year: "numeric", timeZone: "UTC" });
 const momentFormat = new Intl.DateTimeFormat(undefined, {
-  day: "numeric", month: "short", year: "numeric", hour: "2-digit", minute: "2-digit",
+  day: "numeric",
+  month: "short",
+  year: "numeric",
+  hour: "2-digit",
+  minute: "2-digit",
 });
 
 /** A moment as people read it, in their own time zone. */
 export function moment(text: string): string {
   return momentFormat.format(new Date(text));
+}
+
+/** A moment as an input of type datetime-local takes it, in the reader's own zone. */
+export function localMoment(text: string): string {
+  const at = new Date(text);
+  if (text === "" || Number.isNaN(at.getTime())) return text;
+  const two = (number: number) => String(number).padStart(2, "0");
+  const day = `${String(at.getFullYear()).padStart(4, "0")}-${two(at.getMonth() + 1)}-${two(at.getDate())}`;
+  return `${day}T${two(at.getHours())}:${two(at.getMinutes())}:${two(at.getSeconds())}`;
+}
+
+/** What such an input holds as the moment it stands for, in UTC; what cannot be read stays as it is. */
+export function utcMoment(text: string): string {
+  const at = new Date(text);
+  return text === "" || Number.isNaN(at.getTime()) ? text : at.toISOString();
+}
+
+/** The reader's time zone, as people call it. */
+export const zone: string = Intl.DateTimeFormat().resolvedOptions().timeZone;
+
+/** A title within a sentence: “Work ticket” becomes “work ticket”, “VAT number” stays. */
+export function inSentence(title: string): string {
+  return /^\p{Lu}\p{Lu}/u.test(title) ? title : title.charAt(0).toLowerCase() + title.slice(1);
 }
 
 /** Any value as people read it; nothing shows as a dash. */

@@ -1,25 +1,34 @@
 import Alert from "@mui/material/Alert";
 import Snackbar from "@mui/material/Snackbar";
-import { createContext, useCallback, useContext, useState, type ReactNode } from "react";
+import { createContext, useCallback, useContext, useEffect, useRef, useState, type ReactNode } from "react";
 
 type Tell = (text: string) => void;
 
 const MessageContext = createContext<Tell | null>(null);
 
-/** Shows one short message at a time: that something was saved. */
+/** Shows one short message at a time, that something was saved, and moves the focus to it. */
 export function MessageProvider({ children }: { children: ReactNode }) {
-  const [text, setText] = useState("");
+  const [told, setTold] = useState({ text: "", count: 0 });
   const [open, setOpen] = useState(false);
-  const tell = useCallback((message: string) => {
-    setText(message);
+  const alert = useRef<HTMLDivElement>(null);
+  const tell = useCallback((text: string) => {
+    setTold((old) => ({ text, count: old.count + 1 }));
     setOpen(true);
   }, []);
+  useEffect(() => {
+    if (told.count > 0) alert.current?.focus({ preventScroll: true });
+  }, [told]);
   return (
     <MessageContext value={tell}>
       {children}
-      <Snackbar anchorOrigin={{ vertical: "top", horizontal: "right" }} open={open} autoHideDuration={6000} onClose={(_, why) => why !== "clickaway" && setOpen(false)}>
-        <Alert severity="success" variant="filled" onClose={() => setOpen(false)}>
-          {text}
+      <Snackbar
+        anchorOrigin={{ vertical: "top", horizontal: "right" }}
+        open={open}
+        autoHideDuration={6000}
+        onClose={(_, why) => why !== "clickaway" && setOpen(false)}
+      >
+        <Alert ref={alert} tabIndex={-1} severity="success" variant="filled" role="status" onClose={() => setOpen(false)}>
+          {told.text}
         </Alert>
       </Snackbar>
     </MessageContext>

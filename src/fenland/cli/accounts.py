@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING
 import typer
 from rich.table import Table
 
-from fenland.cli.console import Exit, escape, fail, json_option, moment, out, print_json
+from fenland.cli.console import Exit, counted, escape, fail, json_option, moment, out, print_json
 from fenland.cli.projects import PANEL, open_project
 from fenland.core.problems import Conflict, Invalid, NotFound
 
@@ -158,8 +158,7 @@ def revoke(
     if as_json:
         print_json({"account": name, "revoked": count})
         return
-    noun = "token" if count == 1 else "tokens"
-    out.print(f"[green]✓[/] {count} {noun} of {escape(name)} revoked.")
+    out.print(f"[green]✓[/] {counted(count, 'token')} of {escape(name)} revoked.")
 
 
 @commands.command("list")

@@ -67,6 +67,11 @@ def tell(message: str) -> None:
     err.print(f"[bold red]✗[/] {escape(message)}")
 
 
+def counted(number: int, noun: str) -> str:
+    """So many of something: `1 field`, `3 fields`."""
+    return f"{number} {noun}" if number == 1 else f"{number} {noun}s"
+
+
 def escape(text: Any) -> str:
     """Text that rich shows as it is."""
     return str(text).replace("[", "\\[")

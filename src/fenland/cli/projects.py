@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 import typer
 
-from fenland.cli.console import Exit, err, escape, fail, json_option, out, print_json
+from fenland.cli.console import Exit, counted, err, escape, fail, json_option, out, print_json
 from fenland.core.definitions import DefinitionMistakes
 from fenland.core.reading import not_yet_enforced
 
@@ -25,6 +25,7 @@ database = "records.db"
 
 _NOTES = """\
 title: Notes
+singular: Note
 description: A first collection. Change it, or put another file beside it.
 key: slug
 owner: author
@@ -64,9 +65,8 @@ def open_project(folder: Path) -> Project:
         for mistake in error.mistakes:
             where = f"[bold]{escape(mistake.file)}:{mistake.line}[/]"
             err.print(f"[red]✗[/] {where}  {escape(mistake.what)} [dim]{escape(mistake.hint)}[/]")
-        count = len(error.mistakes)
-        noun = "mistake" if count == 1 else "mistakes"
-        fail(f"{count} {noun} in {folder}. Nothing was started.", Exit.DEFINITIONS)
+        told = counted(len(error.mistakes), "mistake")
+        fail(f"{told} in {folder}. Nothing was started.", Exit.DEFINITIONS)
 
 
 def new(folder: Path = typer.Argument(help="The folder to begin the project in; made if need be.")) -> None:
@@ -102,7 +102,7 @@ def check(
         return
     project = open_project(folder)
     for name, one in project.definitions.collections.items():
-        out.print(f"[green]✓[/] [bold]{name}[/]  {len(one.fields)} fields, key {one.key}")
+        out.print(f"[green]✓[/] [bold]{name}[/]  {counted(len(one.fields), 'field')}, key {one.key}")
     for note in not_yet_enforced(project.definitions):
         err.print(f"[yellow]![/] {escape(note)}")
     out.print("No mistakes.")

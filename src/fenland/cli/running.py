@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
@@ -55,10 +56,7 @@ def start(
 
     project = _with(open_project(folder), host, port, workers)
     with _telling():
-        run(
-            project,
-            lambda address: out.print(f"[green]✓[/] {escape(project.settings.title)} answers at {address}"),
-        )
+        run(project, lambda address: _ready(project, address))
 
 
 def demo(
@@ -78,10 +76,22 @@ def demo(
 
     with _telling():
         project, count = _laid(folder)
-        if count is not None:
+        scripts = project.settings.log_format == "json"
+        if count is not None and not scripts:
             out.print(f"[green]✓[/] {count} records are in [bold]{escape(project.settings.database)}[/]")
         if not fill_only:
-            run(_with(project, host, port, workers), _introduce)
+            run(
+                _with(project, host, port, workers),
+                lambda address: _ready(project, address) if scripts else _introduce(address),
+            )
+
+
+def _ready(project: Project, address: str) -> None:
+    """Says that the service answers; in JSON where its log is."""
+    if project.settings.log_format == "json":
+        typer.echo(json.dumps({"event": "answers", "title": project.settings.title, "address": address}))
+    else:
+        out.print(f"[green]✓[/] {escape(project.settings.title)} answers at {address}")
 
 
 def _laid(folder: Path) -> tuple[Project, int | None]:

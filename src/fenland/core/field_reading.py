@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from decimal import Decimal
 from typing import Any
@@ -23,10 +23,11 @@ from fenland.core.keywords import (
 from fenland.core.names import did_you_mean, nearest
 from fenland.core.problems import Problem, pointer_to
 from fenland.core.validation import compile_field
-from fenland.core.values import MISSING, same
+from fenland.core.values import MISSING, as_written, same
 
-#: Formats whose values are kept in one spelling, whichever was sent.
+#: What the field inside a list is called.
 _ITEM = "item"
+#: Formats whose values are kept in one spelling, whichever was sent.
 _NORMALIZED = ("date-time", "uuid")
 
 Path = tuple[str | int, ...]
@@ -69,6 +70,10 @@ def known_keywords(
             yield name, value
         else:
             notes.add((*path, name), f"{place} has no keyword {name!r}.", did_you_mean(name, known))
+
+
+def _one_of(types: Sequence[str]) -> str:
+    return f"type: {types[0]}" if len(types) == 1 else f"one of the types {', '.join(types)}"
 
 
 class FieldReader:
@@ -128,7 +133,7 @@ class FieldReader:
                 self.note(
                     word,
                     f"{self.place} is of type {kind}, which {word} says nothing about.",
-                    f"Remove it, or use one of the types {', '.join(keyword.types)}.",
+                    f"Remove it, or use {_one_of(keyword.types)}.",
                 )
             elif keyword.outermost and not self.outermost:
                 self.note(word, f"{word} belongs to a field, not inside one.", "Move or remove it.")
@@ -145,7 +150,7 @@ class FieldReader:
         if word in ("type", "format") and isinstance(value, str):
             close = nearest(value, TYPES if word == "type" else FORMATS)
             hint = f"Did you mean {close!r}? {hint}" if close else hint
-        self.note(word, f"{self.place}: {word} is {value!r}.", hint)
+        self.note(word, f"{self.place}: {word} is {as_written(value)}.", hint)
 
     def _settled(self, word: str, value: Any) -> Any:
         if word in ("enum", "examples"):
@@ -189,7 +194,7 @@ class FieldReader:
             return False
         self.note(
             "required",
-            f"{self.place}: required is {value!r}.",
+            f"{self.place}: required is {as_written(value)}.",
             "It must be true or false; for an object also a list of its properties.",
         )
         return False
@@ -253,7 +258,9 @@ class FieldReader:
             for number, value in enumerate(item.enum):
                 kept = self._fits(check, value, ("enum", number), "enum")
                 if any(same(kept, one) for one in members):
-                    self.note("enum", f"{self.place}: enum holds {value!r} twice.", "Keep one of them.")
+                    self.note(
+                        "enum", f"{self.place}: enum holds {as_written(value)} twice.", "Keep one of them."
+                    )
                 members.append(kept)
             item = replace(item, enum=tuple(members))
         whole = compile_field(item)
@@ -269,7 +276,7 @@ class FieldReader:
         for problem in problems:
             self.notes.add(
                 (*self.path, *steps),
-                f"{self.place}: {value!r} under {word} breaks the field's own rules.",
+                f"{self.place}: {as_written(value)} under {word} breaks the field's own rules.",
                 problem.detail,
             )
         return kept

@@ -16,7 +16,7 @@ from fenland.core.limits import DEFAULTS, Limits, beyond, check_depth, depth_of,
 from fenland.core.pointers import find, index_of, read_pointer
 from fenland.core.problems import Conflict, Malformed, Problem
 from fenland.core.validation import kind_of
-from fenland.core.values import MISSING, read_json, same
+from fenland.core.values import MISSING, as_written, read_json, same
 
 Steps = tuple[str, ...]
 
@@ -170,7 +170,7 @@ def _operation(number: int, sent: Any) -> Operation:
         raise refuse(f"it must be an object, not {kind_of(sent)}.")
     op, pointers = sent.get("op"), {}
     if not isinstance(op, str) or op not in _OPERATIONS:
-        raise refuse(f"op is {op!r}; it must be one of {', '.join(_OPERATIONS)}.")
+        raise refuse(f"op is {as_written(op)}; it must be one of {', '.join(_OPERATIONS)}.")
     for member in ("path", "from") if op in _WITH_SOURCE else ("path",):
         if not isinstance(sent.get(member), str):
             raise refuse(f"{member} must be a JSON Pointer.")

@@ -28,6 +28,7 @@ from fenland.core.keywords import (
     COLLECTION_KEYWORDS,
 )
 from fenland.core.names import NAME, RESERVED_FIELDS, did_you_mean
+from fenland.core.values import as_written
 
 
 class _CollectionReader:
@@ -81,7 +82,7 @@ class _CollectionReader:
             if fits(value):
                 yield word, value
             else:
-                self.notes.add((word,), f"{word} is {value!r}.", f"It must be {looks}.")
+                self.notes.add((word,), f"{word} is {as_written(value)}.", f"It must be {looks}.")
 
     def _fields(self, data: Mapping[str, Any] | None) -> None:
         if not data:
@@ -143,7 +144,7 @@ class _CollectionReader:
             if not isinstance(grants, list) or not all(isinstance(one, str) for one in grants):
                 self.notes.add(
                     ("access", action),
-                    f"access: {action} is {grants!r}.",
+                    f"access: {action} is {as_written(grants)}.",
                     "Write a list of roles, owner or everyone, such as [owner, office].",
                 )
                 continue
@@ -171,7 +172,7 @@ class _CollectionReader:
     def _rules(self, data: list[Any], word: str, known: Sequence[str]) -> tuple[Mapping[str, Any], ...]:
         for number, rule in enumerate(data):
             if not isinstance(rule, dict):
-                self.notes.add((word, number), f"{word} holds {rule!r}.", "Each must be a mapping.")
+                self.notes.add((word, number), f"{word} holds {as_written(rule)}.", "Each must be a mapping.")
                 continue
             for _ in known_keywords(
                 rule, (word, number), dict.fromkeys(known), self.notes, f"An entry of {word}"
@@ -231,7 +232,7 @@ def _reference(
 
 
 def _unsettled(source: Source, word: str, value: Any, hint: str) -> Mistake:
-    return Mistake(source.file, source.line((word,)), f"/{word}", f"{word} is {value!r}.", hint)
+    return Mistake(source.file, source.line((word,)), f"/{word}", f"{word} is {as_written(value)}.", hint)
 
 
 def read_definitions(sources: Mapping[str, Source], roles: Sequence[str] = ()) -> Definitions:

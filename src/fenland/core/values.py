@@ -136,6 +136,19 @@ def _with_large_integers(value: Any) -> Any:
     return value
 
 
+#: How much of a value a message shows, in characters.
+_SHOWN = 80
+
+
+def as_written(value: Any) -> str:
+    """A value as somebody wrote it, for messages: texts in quotes, numbers by their digits, cut when long."""
+    try:
+        text = repr(value) if isinstance(value, str) else write_json(value).decode()
+    except TypeError:
+        text = repr(value)
+    return text if len(text) <= _SHOWN else f"{text[:_SHOWN]}…"
+
+
 def same(one: Any, other: Any) -> bool:
     """Whether two values are equal by JSON's meaning: 1 equals 1.0, and true is no number."""
     if isinstance(one, bool) or isinstance(other, bool):

@@ -15,6 +15,7 @@ from fenland.core.access import Actor
 from fenland.core.definitions import Collection
 from fenland.core.limits import beyond, weight
 from fenland.core.problems import Malformed, Refusal, Unavailable, refusal_data, refusal_from
+from fenland.core.values import as_written
 from fenland.service.create import CreateRequest, create_within
 from fenland.service.delete import DeleteRequest, delete_within
 from fenland.service.finding import permit
@@ -203,6 +204,6 @@ def read_action(sent: Mapping[str, Any]) -> Action:
     """The action an item names. Raises `Malformed`."""
     action = sent.get("action")
     if action not in ("create", "update", "delete"):
-        raise Malformed(f"action is {action!r}. It must be create, update or delete.")
+        raise Malformed(f"action is {as_written(action)}. It must be create, update or delete.")
     found: Action = action
     return found

@@ -11,6 +11,7 @@ from fenland.core.definitions import Field
 from fenland.core.schemas import collection_schema, may_set
 from fenland.core.values import MISSING
 from fenland.service.finding import Address, Record, find, permit, visible
+from fenland.service.labels import label_of
 from fenland.service.saving import Saved
 from fenland.service.service import Call, Resource, Service
 from fenland.storage.records import Order, Page
@@ -123,7 +124,7 @@ def _referable(
 ) -> dict[str, Any]:
     """The records a reference may hold, the current one among them, so that a form can preselect it."""
     target = service.resources[str(item.references)]
-    key, naming = target.collection.key, target.collection.naming
+    key = target.collection.key
     scope = target.policy.scope(actor) if everything else Scope.NONE
     page = Page(scope=scope, actor=actor.name, order=(Order(key), Order("id")), limit=MOST_CHOICES)
     shown, more = target.records.page(connection, page)
@@ -131,8 +132,5 @@ def _referable(
         one = target.records.find(connection, key, current)
         if one is not None and target.policy.may("read", actor, one):
             shown = [one, *shown]
-    options = [
-        {"value": one[key], "label": str(one[key]) if naming == key else f"{one[key]} · {one[naming]}"}
-        for one in shown
-    ]
+    options = [{"value": one[key], "label": label_of(one, target.collection)} for one in shown]
     return {"options": options, "more": more}

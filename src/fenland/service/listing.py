@@ -14,6 +14,7 @@ from fenland.core.problems import Malformed, NotPermitted
 from fenland.core.validation import REFUSED
 from fenland.core.values import read_json, write_json
 from fenland.service.finding import Record, visible
+from fenland.service.labels import Labels, labels_of
 from fenland.service.service import Call, Resource, Service
 from fenland.storage.records import Order, Page
 
@@ -36,15 +37,17 @@ class ListRequest:
     limit: int = USUAL_PAGE
     cursor: str | None = None
     count: bool = False
+    labels: bool = False
 
 
 @dataclass(frozen=True, slots=True)
 class Listed:
-    """A page: its records, the cursor of the next one, and the count of all when asked for."""
+    """A page: its records and the cursor of the next one; the count of all, and labels, when asked for."""
 
     items: list[Record]
     next: str | None
     count: int | None = None
+    labels: Labels | None = None
 
 
 def list_records(service: Service, call: Call, request: ListRequest) -> Listed:
@@ -52,18 +55,21 @@ def list_records(service: Service, call: Call, request: ListRequest) -> Listed:
     actor = service.authenticate(call)
     resource = service.resource(request.collection)
     page = _page(resource, actor, request)
-    if request.count:
+    count = labels = None
+    if request.count or request.labels:
         with service.database.snapshot(actor.name) as connection:
             shown, more = resource.records.page(connection, page)
-            count = resource.records.count(connection, page)
+            if request.count:
+                count = resource.records.count(connection, page)
+            if request.labels:
+                labels = labels_of(service, connection, resource, actor, shown)
     else:
         with service.database.reading(actor.name) as connection:
             shown, more = resource.records.page(connection, page)
-        count = None
     cursor = _write_cursor(request.sort, page.order, shown[-1]) if more else None
     if resource.rules.hidden:
         shown = [visible(record, resource) for record in shown]
-    return Listed(shown, cursor, count)
+    return Listed(shown, cursor, count, labels)
 
 
 def _page(resource: Resource, actor: Actor, request: ListRequest) -> Page:

@@ -15,6 +15,7 @@ from fenland.core.definitions import Field
 from fenland.core.history import Entry, EntryAction
 from fenland.core.identity import etag
 from fenland.core.problems import Conflict, Invalid, Problem, pointer_to
+from fenland.core.values import MISSING, as_written
 from fenland.service.finding import Record
 from fenland.service.service import Call, Resource, Service
 from fenland.storage.sqlite import Connection, Error, ReferenceBroken, UniqueTaken, translated
@@ -39,11 +40,10 @@ class Saved:
         return etag(self.record["id"], self.record["version"])
 
 
-def unique_taken(name: str, value: Any) -> Problem:
+def unique_taken(name: str, value: Any = MISSING) -> Problem:
     """The problem of a value that another record already has."""
-    return Problem(
-        pointer_to(name), "unique", f"Another record already has {value!r}. Choose another value.", {}
-    )
+    what = "this value" if value is MISSING else as_written(value)
+    return Problem(pointer_to(name), "unique", f"Another record already has {what}. Choose another value.")
 
 
 def check_others(
@@ -65,11 +65,11 @@ def check_others(
             if other is not None and other["id"] != record_id:
                 yield unique_taken(name, value)
         if item.references is not None and not _may_refer(service, connection, item, actor, value):
-            detail = f"There is no {value!r} in {item.references}. Choose one that is there."
+            detail = f"There is no {as_written(value)} in {item.references}. Choose one that is there."
             yield Problem(pointer_to(name), "reference", detail, {"references": item.references})
         owner = name == collection.owner and value != actor.name
         if owner and service.database.accounts.by_name(connection, value) is None:
-            detail = f"There is no account {value!r}. Name one that is there."
+            detail = f"There is no account {as_written(value)}. Name one that is there."
             yield Problem(pointer_to(name), "reference", detail, {"references": "accounts"})
 
 
@@ -91,7 +91,7 @@ class NamingConflicts:
             return
         found = translated(error)
         if isinstance(found, UniqueTaken):
-            raise Invalid([unique_taken(found.column, "this value")]) from None
+            raise Invalid([unique_taken(found.column)]) from None
         if isinstance(found, ReferenceBroken):
             raise Conflict(
                 "A record this one refers to, or that refers to it, has just changed. Try again."

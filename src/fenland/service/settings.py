@@ -5,15 +5,18 @@ The environment wins over the file. Paths in the file are relative to its folder
 
 from __future__ import annotations
 
+import ipaddress
 import os
 import re
 from collections.abc import Sequence
 from pathlib import Path
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
+from urllib.parse import urlsplit
 
-from pydantic import Field, ValidationError
+from pydantic import AfterValidator, BeforeValidator, Field, ValidationError
 from pydantic_settings import (
     BaseSettings,
+    NoDecode,
     PydanticBaseSettingsSource,
     SettingsConfigDict,
     TomlConfigSettingsSource,
@@ -24,6 +27,36 @@ from fenland.core.limits import Limits
 from fenland.core.names import did_you_mean
 
 FILE_NAME = "fenland.toml"
+
+
+def _listed(value: Any) -> Any:
+    """A list as the environment gives it: words by comma."""
+    return [word.strip() for word in value.split(",") if word.strip()] if isinstance(value, str) else value
+
+
+def _address(text: str) -> str:
+    parts = urlsplit(text)
+    if text and (parts.scheme not in ("http", "https") or not parts.netloc or parts.query or parts.fragment):
+        raise ValueError("It must be like https://records.example or https://firm.example/records")
+    return text.rstrip("/")
+
+
+def _origin(text: str) -> str:
+    parts = urlsplit(text)
+    if text != "*" and (text != f"{parts.scheme}://{parts.netloc}" or parts.scheme not in ("http", "https")):
+        raise ValueError("An origin is like https://app.example, with neither path nor / at its end; or *")
+    return text.lower()
+
+
+def _network(text: str) -> str:
+    ipaddress.ip_network(text)
+    return text
+
+
+#: Lists in the environment are words by comma, in the file TOML's arrays.
+Words = Annotated[list[str], NoDecode, BeforeValidator(_listed)]
+Origins = Annotated[list[Annotated[str, AfterValidator(_origin)]], NoDecode, BeforeValidator(_listed)]
+Networks = Annotated[list[Annotated[str, AfterValidator(_network)]], NoDecode, BeforeValidator(_listed)]
 
 
 class SettingsRefused(DefinitionMistakes):
@@ -40,10 +73,19 @@ class Settings(BaseSettings):
     model_config = SettingsConfigDict(env_prefix="FENLAND_", extra="forbid", frozen=True)
 
     title: str = Field("Fenland", description="The name people see in the console.")
-    roles: list[str] = Field([], description="The roles that access lists may name.")
+    roles: Words = Field([], description="The roles that access lists may name.")
     database: Path = Field(Path("fenland.db"), description="The SQLite file.")
     host: str = Field("127.0.0.1", description="The address to listen on.")
     port: int = Field(8460, ge=1, le=65535, description="The port to listen on.")
+    public_address: Annotated[str, AfterValidator(_address)] = Field(
+        "", description="Where clients reach the service when that is behind a proxy, its path included."
+    )
+    trusted_proxies: Networks = Field(
+        [], description="Addresses or networks of proxies whose X-Forwarded-For is believed."
+    )
+    allowed_origins: Origins = Field(
+        [], description="Origins whose pages may ask the service from a browser; * for all."
+    )
     workers: int = Field(1, ge=1, le=64, description="Processes that answer requests.")
     threads: int = Field(32, ge=1, le=1024, description="Requests answered at a time, per process.")
     body_limit: int = Field(1_000_000, ge=1_000, description="The largest body read, in bytes.")
@@ -65,11 +107,16 @@ class Settings(BaseSettings):
     send_timeout: float = Field(
         60, ge=1, description="Seconds in which a client must take some of an answer."
     )
-    stop_timeout: int = Field(20, ge=1, description="Seconds that running requests get at a stop.")
+    shutdown_timeout: int = Field(20, ge=1, description="Seconds that running requests get at a stop.")
     log_format: Literal["text", "json"] = Field("text", description="How log lines are written.")
     log_level: Literal["debug", "info", "warning", "error"] = Field(
         "info", description="The least serious line that is logged."
     )
+
+    @property
+    def prefix(self) -> str:
+        """The path under which clients reach the service: empty, or like `/records`."""
+        return urlsplit(self.public_address).path
 
     def limits(self) -> Limits:
         """The bounds on requests, as the core takes them."""
@@ -150,4 +197,5 @@ def _mistake(lines: Sequence[str], error: Any) -> Mistake:
     variable = f"FENLAND_{name.upper()}"
     where = f"{variable} in the environment" if variable in os.environ else name
     what = f"{where} is {error['input']!r}."
-    return Mistake(FILE_NAME, line or 1, f"/{name}", what, f"{error['msg']}.")
+    hint = error["msg"].removeprefix("Value error, ")
+    return Mistake(FILE_NAME, line or 1, f"/{name}", what, f"{hint.rstrip('.')}.")

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Iterable
+
 from flask import Flask
 
 from fenland.service.service import Service
@@ -9,6 +11,7 @@ from fenland.service.settings import Settings
 from fenland.web import batch, console, errors, records, schemas, status
 from fenland.web.lean import LeanFlask
 from fenland.web.logs import RequestLog
+from fenland.web.origins import Origins
 from fenland.web.override import MethodOverride
 
 
@@ -27,5 +30,8 @@ def create_app(service: Service, settings: Settings) -> Flask:
     status.register(app, service, settings)
     console.register(app)
     app.know_record_rules()
-    app.wsgi_app = RequestLog(MethodOverride(app.wsgi_app))  # type: ignore[method-assign]
+    served: Callable[..., Iterable[bytes]] = MethodOverride(app.wsgi_app)
+    if settings.allowed_origins:
+        served = Origins(served, settings.allowed_origins)
+    app.wsgi_app = RequestLog(served, settings.trusted_proxies)  # type: ignore[method-assign]
     return app

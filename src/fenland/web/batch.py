@@ -22,8 +22,18 @@ from fenland.service.finding import UNCONDITIONAL, Address, Base, Preconditions,
 from fenland.service.service import Service
 from fenland.service.update import UpdateRequest
 from fenland.web.answering import Answer, json_answer
-from fenland.web.errors import KINDS
-from fenland.web.reading import JSON, base_of, body_of, call_of, check_coding, later, once_of, query_of
+from fenland.web.errors import KINDS, type_of
+from fenland.web.reading import (
+    JSON,
+    base_of,
+    body_of,
+    call_of,
+    check_coding,
+    later,
+    once_of,
+    prefix_of,
+    query_of,
+)
 
 _MEMBERS = {
     "create": ("action", "collection", "fields", "as", "reason"),
@@ -131,12 +141,12 @@ def _resolved(patch: Patch, collection: Collection, resolve: Resolve) -> Patch:
     return MergePatch(resolve(collection, patch.fields)) if isinstance(patch, MergePatch) else patch
 
 
-def _result(service: Service, outcome: Outcome) -> dict[str, Any]:
+def _result(service: Service, outcome: Outcome, prefix: str) -> dict[str, Any]:
     if outcome.refusal is not None:
         kind = KINDS[outcome.refusal.code]
         found: dict[str, Any] = {
             "status": kind.status,
-            "type": f"/problems/{outcome.refusal.code}",
+            "type": type_of(outcome.refusal.code, prefix),
             "title": kind.title,
             "detail": outcome.refusal.detail,
             **{name: value for name, value in outcome.refusal.extra.items() if name != "headers"},
@@ -169,7 +179,7 @@ def register(app: Flask, service: Service) -> None:
             raise beyond("batch_limit", service.limits.batch, f"The batch has {len(items)} items.")
         todo = [_item(service, one) for one in items]
         found = batch(service, call, todo, atomic=atomic, asked=once_of(request, service.limits))
-        results = [_result(service, one) for one in found.outcomes]
+        results = [_result(service, one, prefix_of(request)) for one in found.outcomes]
         done = not atomic or all(one["status"] < 300 for one in results)
         headers = {"Fenland-Repeated": "true"} if found.repeated else {}
         return json_answer({"done": done, "results": results}, 200 if done else 422, headers)

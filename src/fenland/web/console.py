@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
+from functools import cache
+from html import escape
 from pathlib import Path
 
-from flask import Flask, Request, Response, send_from_directory
+from flask import Flask, Request, Response, request, send_from_directory
 
 BUILT = Path(__file__).with_name("console")
 
 #: The console's components write their styles into the page, so inline styles must pass.
 _POLICY = (
     "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self' data:; "
-    "frame-ancestors 'none'; base-uri 'none'; form-action 'self'"
+    "frame-ancestors 'none'; base-uri 'self'; form-action 'self'"
 )
 
 
@@ -30,10 +32,20 @@ def page() -> Response:
     """The one page of the console, which reads its address itself."""
     if not (BUILT / "index.html").is_file():
         return Response("The console is not built. Build it with: make console\n", status=503)
-    answer = send_from_directory(BUILT, "index.html", max_age=0)
+    answer = Response(_built(request.environ.get("SCRIPT_NAME", "")), content_type="text/html; charset=utf-8")
+    answer.headers["Cache-Control"] = "no-cache"
     answer.headers["Content-Security-Policy"] = _POLICY
     answer.headers["Referrer-Policy"] = "same-origin"
+    answer.add_etag()
+    answer.make_conditional(request)
     return answer
+
+
+@cache
+def _built(prefix: str) -> str:
+    """The page as it was built, told under which path it is reached: its addresses are relative to that."""
+    base = f'<base href="{escape(prefix)}/" />'
+    return (BUILT / "index.html").read_text(encoding="utf-8").replace("<head>", f"<head>{base}", 1)
 
 
 def wants_page(request: Request) -> bool:

@@ -12,6 +12,7 @@ from werkzeug.exceptions import HTTPException, RequestEntityTooLarge
 from fenland.core.problems import Invalid, Refusal
 from fenland.core.values import write_json
 from fenland.web.console import page, wants_page
+from fenland.web.logs import about
 
 PROBLEM = "application/problem+json"
 
@@ -56,10 +57,15 @@ _BY_STATUS = {kind.status: code for code, kind in reversed(list(KINDS.items()))}
 _RETRY_SECONDS = "1"
 
 
-def bare_problem(code: str, detail: str) -> tuple[int, list[tuple[str, str]], bytes]:
+def type_of(code: str, prefix: str) -> str:
+    """The `type` of a kind of problem: a link to the service's own page about it."""
+    return f"{prefix}/problems/{code}"
+
+
+def bare_problem(code: str, detail: str, prefix: str) -> tuple[int, list[tuple[str, str]], bytes]:
     """Status, headers and body of a problem, for where there is no request that Flask knows of."""
     kind = KINDS[code]
-    body = {"type": f"/problems/{code}", "title": kind.title, "status": kind.status, "detail": detail}
+    body = {"type": type_of(code, prefix), "title": kind.title, "status": kind.status, "detail": detail}
     headers = [
         ("Content-Type", PROBLEM),
         ("Cache-Control", "no-store"),
@@ -71,14 +77,14 @@ def bare_problem(code: str, detail: str) -> tuple[int, list[tuple[str, str]], by
 
 
 def problem(code: str, detail: str, extra: Mapping[str, Any] | None = None) -> Response:
-    """The answer for one kind of problem. `type` is a link to the service's own page about it."""
-    kind = KINDS[code]
+    """The answer for one kind of problem."""
+    kind, environ = KINDS[code], request.environ
     body = {
-        "type": f"/problems/{code}",
+        "type": type_of(code, environ.get("SCRIPT_NAME", "")),
         "title": kind.title,
         "status": kind.status,
         "detail": detail,
-        "request_id": request.environ.get("fenland.request_id", ""),
+        "request_id": environ.get("fenland.request_id", ""),
         **(extra or {}),
     }
     answer = Response(write_json(body), status=kind.status, content_type=PROBLEM)
@@ -122,7 +128,7 @@ def _http(error: HTTPException) -> Response:
 
 
 def _unexpected(error: Exception) -> Response:
-    log.error("unexpected error", exc_info=error, path=request.path)
+    log.error("unexpected error", exc_info=error, **about(request.environ))
     return problem(
         "internal", "The service failed at this request. Read the record to see whether anything was saved."
     )

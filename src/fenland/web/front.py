@@ -28,6 +28,7 @@ import structlog
 
 from fenland.storage.turn import Turn, WouldWait
 from fenland.web.errors import bare_problem
+from fenland.web.logs import about
 from fenland.web.reading import BODY
 from fenland.web.short import Short
 
@@ -122,6 +123,7 @@ class Front:
         for thread in self._threads:
             thread.join(1)
         self._served.close()
+        log.info("worker stopped", process=os.getpid())
 
     def _watch(self) -> None:
         """Looks after what nothing else would: bodies that do not come, and a parent that is gone."""
@@ -159,7 +161,7 @@ class Front:
             self._send(protocol, found_here, environ)
         elif self._jobs.qsize() > _LONGEST_QUEUE:
             detail = "Too many requests wait already. Send it again in a moment."
-            self._send(protocol, bare_problem("unavailable", detail), environ)
+            self._send(protocol, bare_problem("unavailable", detail, self._served.prefix), environ)
         else:
             sent: asyncio.Future[None] = self._loop.create_future()
             self._jobs.put((environ, protocol, sent))
@@ -179,7 +181,8 @@ class Front:
         """The request as PEP 3333 has it."""
         environ = self._template.copy()
         path = scope.path
-        if (prefix := self._served.prefix) and path.startswith(prefix):
+        # Some proxies take the prefix away, others leave it in.
+        if (prefix := self._served.prefix) and (path == prefix or path.startswith(f"{prefix}/")):
             path = path[len(prefix) :] or "/"
         environ["REQUEST_METHOD"] = scope.method
         environ["PATH_INFO"] = path if path.isascii() else path.encode().decode("latin-1")
@@ -235,7 +238,7 @@ class Front:
             self._reading.discard(reading)
             reading.given_up = True
             detail = f"The body did not arrive within {self._served.body_timeout:g} seconds. Send it again."
-            status, headers, content = bare_problem("body-timeout", detail)
+            status, headers, content = bare_problem("body-timeout", detail, self._served.prefix)
             reading.protocol.response_bytes(status, [*headers, ("Connection", "close")], content)
 
     def _at_once(self, environ: Environ) -> Answered | None:
@@ -300,8 +303,9 @@ class Front:
             raise
         except BaseException:
             # Not even a thread that is told to end may leave its client without an answer.
-            log.exception("unexpected error", path=environ["PATH_INFO"])
-            return bare_problem("internal", "The service failed at this request.")
+            log.exception("unexpected error", **about(environ))
+            detail = "The service failed at this request."
+            return bare_problem("internal", detail, self._served.prefix)
         return begun[0], begun[1], content
 
 

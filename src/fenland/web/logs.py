@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+import ipaddress
 import itertools
 import logging
 import os
 import re
 import sys
 import time
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from typing import Any
 
 import orjson
@@ -16,9 +17,13 @@ import structlog
 
 from fenland.service.settings import Settings
 
+#: Where a request's account and client address stand in its WSGI environment, once they are known.
+ACCOUNT, ADDRESS = "fenland.account", "fenland.address"
+
 _REQUEST_ID = re.compile(r"[A-Za-z0-9._-]{1,64}")
 
 Start = Callable[..., Any]
+Network = ipaddress.IPv4Network | ipaddress.IPv6Network
 
 
 def configure(settings: Settings) -> None:
@@ -48,11 +53,41 @@ def configure(settings: Settings) -> None:
     )
 
 
+def about(environ: Mapping[str, Any]) -> dict[str, Any]:
+    """What a log line says of the request it is about."""
+    return {
+        "method": environ["REQUEST_METHOD"],
+        "path": environ["PATH_INFO"],
+        "request_id": environ.get("fenland.request_id", ""),
+        "account": environ.get(ACCOUNT),
+        "address": environ.get(ADDRESS),
+    }
+
+
+def client_address(peer: str, forwarded: str, trusted: Sequence[Network]) -> str:
+    """The address of the client: the peer itself, or whom trusted proxies say they forward for.
+
+    `forwarded` is X-Forwarded-For: each proxy adds whom it was asked by at the end, so it is read from there,
+    as far as proxies are trusted.
+    """
+    address = peer
+    for hop in reversed([*(part.strip() for part in forwarded.split(",")), peer]):
+        try:
+            found = ipaddress.ip_address(hop)
+        except ValueError:
+            break
+        address = hop
+        if not any(found in network for network in trusted):
+            break
+    return address
+
+
 class RequestLog:
     """WSGI middleware: gives each request its id and writes its line when the answer is made."""
 
-    def __init__(self, app: Callable[..., Iterable[bytes]]) -> None:
+    def __init__(self, app: Callable[..., Iterable[bytes]], trusted_proxies: Sequence[str] = ()) -> None:
         self._app = app
+        self._trusted = [ipaddress.ip_network(one) for one in trusted_proxies]
         # Bound once: what structlog hands out looks for its settings at each line.
         self._log = structlog.get_logger().bind()
         self._each = self._log.is_enabled_for(logging.INFO)
@@ -63,25 +98,28 @@ class RequestLog:
         """One that no other process has, and none of this one."""
         return f"{self._process}{next(self._numbers):06x}"
 
+    def _address(self, environ: Mapping[str, Any]) -> str:
+        peer: str = environ.get("REMOTE_ADDR", "")
+        # The server tells the port, too; an address of IPv6 has colons of its own.
+        host, _, port = peer.rpartition(":")
+        peer = host.strip("[]") if host and port.isdigit() and ("]" in host or ":" not in host) else peer
+        forwarded = environ.get("HTTP_X_FORWARDED_FOR") if self._trusted else None
+        return client_address(peer, forwarded, self._trusted) if forwarded else peer
+
     def __call__(self, environ: dict[str, Any], start_response: Start) -> Iterable[bytes]:
         """Answers one request (PEP 3333)."""
         started = time.perf_counter()
         sent = environ.get("HTTP_X_REQUEST_ID", "")
         request_id = sent if sent and _REQUEST_ID.fullmatch(sent) else self._new_id()
         environ["fenland.request_id"] = request_id
+        environ[ADDRESS] = self._address(environ)
 
         def start(status: str, headers: list[tuple[str, str]], *rest: Any) -> Any:
             headers.append(("X-Request-ID", request_id))
             headers.append(("X-Content-Type-Options", "nosniff"))
             if self._each:
-                self._log.info(
-                    "request",
-                    method=environ["REQUEST_METHOD"],
-                    path=environ["PATH_INFO"],
-                    status=int(status[:3]),
-                    ms=round((time.perf_counter() - started) * 1000, 2),
-                    request_id=request_id,
-                )
+                took = round((time.perf_counter() - started) * 1000, 2)
+                self._log.info("request", status=int(status[:3]), ms=took, **about(environ))
             return start_response(status, headers, *rest)
 
         return self._app(environ, start)

@@ -163,8 +163,9 @@ def _schemas(collection: Collection, name: str) -> dict[str, Schema]:
                 "items": {"type": "array", "items": ref(f"schemas/{name}")},
                 "next": nullable(TEXT),
                 "count": NUMBER,
+                "labels": ref("schemas/Labels"),
             },
-            optional=("count",),
+            optional=("count", "labels"),
         ),
         f"{name}Form": closed(
             {
@@ -324,7 +325,7 @@ class _Operations:
     def list(self) -> Schema:
         return self.operation(
             "list", "", f"List and search {self.collection.title.lower()}", "Pages by cursor; no record is met twice.",
-            parameters=_use("q", "sort", "limit", "cursor", "count"),
+            parameters=_use("q", "sort", "limit", "cursor", "count", "labels"),
             responses={
                 "200": {
                     "description": "A page.",

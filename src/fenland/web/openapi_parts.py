@@ -59,6 +59,7 @@ PARAMETERS: dict[str, Schema] = {
     "limit": parameter("limit", "query", PAGE, "How many to answer with at most."),
     "cursor": parameter("cursor", "query", TEXT, "The `next` of the page before."),
     "count": parameter("count", "query", FLAG, "Whether to count all that match."),
+    "labels": parameter("labels", "query", FLAG, "Whether to tell what references and owners stand for."),
     "below": parameter("below", "query", {"type": "integer", "minimum": 0}, "Only versions under this."),
     "blank": parameter(
         "blank", "query", {"type": "string", "enum": list(BLANKS)}, "What a blank means for every field."
@@ -189,6 +190,11 @@ SCHEMAS: dict[str, Schema] = {
         },
         description="A record type, and what this caller may do with it.",
     ),
+    "Labels": {
+        "type": "object",
+        "description": "What people read in place of a key or an account's name: by field, and by what it holds.",
+        "additionalProperties": {"type": "object", "additionalProperties": TEXT},
+    },
     "Collections": closed({"items": _texts(ref("schemas/Collection"))}),
     "JsonPatch": {
         "type": "array",

@@ -28,6 +28,7 @@ from fenland.service.listing import LARGEST_PAGE, USUAL_PAGE
 from fenland.service.once import LONGEST_KEY, Once
 from fenland.service.service import Call, Service
 from fenland.web.inputs import read_inputs
+from fenland.web.logs import ACCOUNT
 
 Result = TypeVar("Result")
 
@@ -67,7 +68,14 @@ def call_of(request: Request, service: Service) -> Call:
     known = token.strip() if scheme.lower() == "bearer" else None
     via = via if via in VIAS else "api"
     actor = service.actor_of(known, via)
+    environ[ACCOUNT] = actor.name
     return Call(known, via, environ.get("fenland.request_id", ""), client, actor)
+
+
+def prefix_of(request: Request) -> str:
+    """The path under which clients reach the service, to begin every address with."""
+    prefix: str = request.environ.get("SCRIPT_NAME", "")
+    return prefix
 
 
 def _entity_tags(name: str, text: str | None) -> tuple[str, ...] | None:

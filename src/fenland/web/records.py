@@ -36,6 +36,7 @@ from fenland.web.reading import (
     patch_reader,
     preconditions_of,
     prefers,
+    prefix_of,
     query_of,
     query_with,
     reason_of,
@@ -58,6 +59,11 @@ def _preview_json(found: Preview) -> dict[str, Any]:
 _NOTHING: dict[str, Any] = {}
 
 
+def _here(request: Request) -> str:
+    """The address of the request itself."""
+    return prefix_of(request) + quote(request.path)
+
+
 def _asked_by(query: dict[str, str]) -> dict[str, Any]:
     """What the query of a change asks."""
     return {
@@ -77,7 +83,7 @@ class _Routes:
     def list(self, request: Request, collection: str) -> Answer:
         call = call_of(request, self.service)
         self.service.resource(collection)
-        query = query_of(request, "q", "sort", "limit", "cursor", "count")
+        query = query_of(request, "q", "sort", "limit", "cursor", "count", "labels")
         asked = ListRequest(
             collection=collection,
             q=query.get("q", ""),
@@ -85,15 +91,18 @@ class _Routes:
             limit=whole_number(query, "limit", USUAL_PAGE) or 0,
             cursor=query.get("cursor"),
             count=flag(query, "count"),
+            labels=flag(query, "labels"),
         )
         listed = list_records(self.service, call, asked)
         body: dict[str, object] = {"items": listed.items, "next": listed.next}
         if listed.count is not None:
             body["count"] = listed.count
+        if listed.labels is not None:
+            body["labels"] = listed.labels
         headers = {}
         if listed.next is not None:
             onward = query_with(query, cursor=listed.next)
-            headers["Link"] = f'<{quote(request.path)}?{onward}>; rel="next"'
+            headers["Link"] = f'<{_here(request)}?{onward}>; rel="next"'
         return json_answer(body, headers=headers)
 
     def create(self, request: Request, collection: str) -> Answer:
@@ -110,7 +119,7 @@ class _Routes:
         saved = create(self.service, call, asked)
         resource = self.service.resources[collection]
         key = quote(str(saved.record[resource.collection.key]), safe="")
-        return record_answer(request, resource, saved, f"/v1/records/{collection}/{key}")
+        return record_answer(request, resource, saved, f"{prefix_of(request)}/v1/records/{collection}/{key}")
 
     def read(self, request: Request, collection: str, value: str, field: str | None = None) -> Answer:
         saved = read(self.service, call_of(request, self.service), Address(collection, value, field))
@@ -173,7 +182,7 @@ class _Routes:
         headers = {}
         if found.next is not None:
             onward = query_with(query, below=found.next)
-            headers["Link"] = f'<{quote(request.path)}?{onward}>; rel="next"'
+            headers["Link"] = f'<{_here(request)}?{onward}>; rel="next"'
         return json_answer({"items": found.items, "next": found.next}, headers=headers)
 
     def form(self, request: Request, collection: str, value: str) -> Answer:

@@ -13,7 +13,7 @@ from fenland.service.form import create_form
 from fenland.service.service import Service
 from fenland.web.answering import Answer, json_answer
 from fenland.web.forms import form_json
-from fenland.web.reading import call_of, query_of
+from fenland.web.reading import call_of, prefix_of, query_of
 
 
 def register(app: Flask, service: Service) -> None:
@@ -39,8 +39,8 @@ def register(app: Flask, service: Service) -> None:
                     "read": resource.policy.scope(actor) is not Scope.NONE,
                     "create": resource.policy.grants("create", actor),
                 },
-                "schema": f"/v1/schemas/{name}",
-                "records": f"/v1/records/{name}",
+                "schema": f"{prefix_of(request)}/v1/schemas/{name}",
+                "records": f"{prefix_of(request)}/v1/records/{name}",
             }
             for name, resource in service.resources.items()
         ]

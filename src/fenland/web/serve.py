@@ -59,6 +59,7 @@ def front_of(service: Service, settings: Settings) -> Front:
             threads=settings.threads,
             body_limit=service.limits.body,
             body_timeout=settings.body_timeout,
+            prefix=settings.prefix,
             began=_STARTED.set,
         )
     )
@@ -106,7 +107,7 @@ def run(project: Project, ready: Callable[[str], None]) -> None:
         workers=settings.workers,
         backpressure=settings.connections,
         http1_settings=HTTP1Settings(header_read_timeout=int(settings.head_timeout * 1000)),
-        workers_kill_timeout=settings.stop_timeout,
+        workers_kill_timeout=settings.shutdown_timeout,
         respawn_failed_workers=True,
         factory=True,
         websockets=False,

@@ -1,4 +1,4 @@
-"""Routes of the service itself: who am I, is it well, and the OpenAPI document."""
+"""Routes of the service itself: who am I, the health check, and the OpenAPI document."""
 
 from __future__ import annotations
 
@@ -15,7 +15,9 @@ from fenland.web.reading import call_of, query_of
 
 def register(app: Flask, service: Service, settings: Settings) -> None:
     """Adds the routes of the service itself."""
-    described = write_json(document(service.definitions, settings.title, service.limits))
+    described = write_json(
+        document(service.definitions, settings.title, service.limits, settings.public_address or "/")
+    )
 
     @app.get("/v1/session")
     def session() -> Answer:

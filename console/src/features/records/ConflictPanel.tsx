@@ -13,7 +13,11 @@ import type { FieldConflict } from "../../api/errors";
 import type { Form } from "../../api/types";
 import { shown } from "../../lib/text";
 
-interface Props { form: Form; conflicts: FieldConflict[]; onDecide: (keepTheirs: string[]) => void }
+interface Props {
+  form: Form;
+  conflicts: FieldConflict[];
+  onDecide: (keepTheirs: string[]) => void;
+}
 
 /** What somebody else changed in the same fields, side by side, with a choice for each. */
 export function ConflictPanel({ form, conflicts, onDecide }: Props) {
@@ -22,7 +26,13 @@ export function ConflictPanel({ form, conflicts, onDecide }: Props) {
   const choose = (name: string, choice: string) =>
     setTheirs((old) => (choice === "theirs" ? [...new Set([...old, name])] : old.filter((one) => one !== name)));
   return (
-    <Alert severity="warning" icon={false} sx={{ mb: 2, "& .MuiAlert-message": { width: "100%" } }} aria-label="Conflict" role="region">
+    <Alert
+      severity="warning"
+      icon={false}
+      sx={{ mb: 2, "& .MuiAlert-message": { width: "100%" } }}
+      aria-label="Conflict"
+      role="region"
+    >
       Somebody changed the same fields while you were editing. Nothing is saved yet: choose for each.
       <Table size="small" sx={{ my: 1 }}>
         <TableHead>
@@ -43,7 +53,12 @@ export function ConflictPanel({ form, conflicts, onDecide }: Props) {
                 <TableCell>{shown(one.current)}</TableCell>
                 <TableCell>{shown(one.yours)}</TableCell>
                 <TableCell>
-                  <RadioGroup row aria-label={label} value={theirs.includes(name) ? "theirs" : "mine"} onChange={(_, choice) => choose(name, choice)}>
+                  <RadioGroup
+                    row
+                    aria-label={label}
+                    value={theirs.includes(name) ? "theirs" : "mine"}
+                    onChange={(_, choice) => choose(name, choice)}
+                  >
                     <FormControlLabel value="theirs" label="theirs" control={<Radio size="small" />} />
                     <FormControlLabel value="mine" label="mine" control={<Radio size="small" />} />
                   </RadioGroup>

@@ -3,7 +3,10 @@ import Paper from "@mui/material/Paper";
 import Typography from "@mui/material/Typography";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link as RouterLink, useNavigate, useParams } from "react-router";
+import { collectionInfo } from "../../api/collections";
 import { createRecord } from "../../api/records";
+import { inSentence } from "../../lib/text";
+import { settled } from "../../ui/LeaveGuard";
 import { useTell } from "../../ui/messages";
 import { Trouble } from "../../ui/Trouble";
 import { Waiting } from "../../ui/Waiting";
@@ -17,24 +20,26 @@ export function CreatePage() {
   const navigate = useNavigate();
   const tell = useTell();
   const form = useQuery(createFormOf(collection));
+  const singular = inSentence(useQuery(collectionInfo(collection)).data?.singular ?? "record");
   const create = useMutation({
     mutationFn: (draft: Draft) => createRecord(collection, form.data ? fieldsFrom(form.data, draft) : {}),
     onSuccess: async (row) => {
       const key = textOf(row[form.data?.schema["x-key"] ?? "id"]);
       tell(`Created ${key}.`);
       await refreshCollection(client, collection);
-      await navigate(`/c/${collection}/r/${encodeURIComponent(key)}`, { replace: true });
+      await navigate(`/c/${collection}/r/${encodeURIComponent(key)}`, { replace: true, state: settled });
     },
   });
   if (form.isPending) return <Waiting what="the form" />;
-  if (form.isError) return <Trouble error={form.error} retry={form.refetch} />;
+  if (form.isError) return <Trouble title={`New ${singular}`} error={form.error} retry={form.refetch} />;
   return (
     <>
+      <title>{`New ${singular}`}</title>
       <Link component={RouterLink} to={`/c/${collection}`} underline="hover">
         ← {form.data.schema.title}
       </Link>
       <Typography variant="h1" sx={{ mt: 0.5, mb: 2 }}>
-        New record
+        New {singular}
       </Typography>
       <Paper variant="outlined" sx={{ p: 2.5, maxWidth: 720 }}>
         <RecordForm

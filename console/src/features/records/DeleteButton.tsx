@@ -8,10 +8,15 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useNavigate } from "react-router";
 import { deleteRecord } from "../../api/records";
+import { settled } from "../../ui/LeaveGuard";
 import { useTell } from "../../ui/messages";
 import { refreshCollection } from "./queries";
 
-interface Props { collection: string; recordKey: string; etag: string | null }
+interface Props {
+  collection: string;
+  recordKey: string;
+  etag: string | null;
+}
 
 export function DeleteButton({ collection, recordKey, etag }: Props) {
   const client = useQueryClient();
@@ -22,7 +27,7 @@ export function DeleteButton({ collection, recordKey, etag }: Props) {
     mutationFn: () => deleteRecord(collection, recordKey, etag),
     onSuccess: async () => {
       tell(`Deleted ${recordKey}. Its history is kept.`);
-      await navigate(`/c/${collection}`);
+      await navigate(`/c/${collection}`, { state: settled });
       await refreshCollection(client, collection);
     },
   });

@@ -5,27 +5,16 @@ import FormControlLabel from "@mui/material/FormControlLabel";
 import FormHelperText from "@mui/material/FormHelperText";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
-import type { Choices, FieldSchema } from "../../api/types";
-import { innerKind, isNullable, textOf, type Control, type Kind } from "./model";
-
-export interface FieldInputProps {
-  name: string;
-  schema: FieldSchema;
-  kind: Kind;
-  control: Control;
-  choices: Choices | undefined;
-  /** What is wrong, by JSON Pointer. */
-  errors: Record<string, string>;
-  pointer: string;
-  disabled: boolean;
-  onChange: (control: Control) => void;
-}
+import { zone } from "../../lib/text";
+import { helpOf, isWrong, labelOf, type FieldInputProps } from "./field";
+import { innerKind, isNullable, textOf } from "./model";
+import { ReferenceInput } from "./ReferenceInput";
 
 /** One input, chosen by the field's kind; each shows its own error. */
 export function FieldInput(props: FieldInputProps) {
   switch (props.kind) {
     case "pick":
-      return <PickInput {...props} />;
+      return props.schema["x-references"] !== undefined ? <ReferenceInput {...props} /> : <PickInput {...props} />;
     case "flag":
       return <FlagInput {...props} />;
     case "list":
@@ -37,48 +26,43 @@ export function FieldInput(props: FieldInputProps) {
   }
 }
 
-function labelOf({ name, schema }: FieldInputProps): string {
-  return schema.title ?? name;
-}
-
-function helpOf({ errors, pointer, schema }: FieldInputProps): string | undefined {
-  const inside = Object.entries(errors).find(([at]) => at === pointer || at.startsWith(`${pointer}/`));
-  return inside?.[1] ?? schema.description;
-}
-
-function isWrong({ errors, pointer }: FieldInputProps): boolean {
-  return Object.keys(errors).some((at) => at === pointer || at.startsWith(`${pointer}/`));
-}
-
 function TextInput(props: FieldInputProps) {
-  const { kind, control, schema, onChange, disabled } = props;
+  const { kind, control, schema, onChange, disabled, required } = props;
   const many = kind === "long" || kind === "json";
   const example = schema.examples?.[0];
   return (
     <TextField
       label={labelOf(props)}
-      type={kind === "day" ? "date" : "text"}
+      required={required}
+      type={kind === "day" ? "date" : kind === "moment" ? "datetime-local" : "text"}
       value={typeof control === "string" ? control : ""}
       onChange={(event) => onChange(event.target.value)}
       error={isWrong(props)}
-      helperText={helpOf(props)}
+      helperText={helpOf(props) ?? (kind === "moment" ? `In your time zone, ${zone}.` : undefined)}
       disabled={disabled}
       multiline={many}
       minRows={many ? 2 : 1}
       maxRows={10}
-      placeholder={kind === "moment" ? "2031-04-09T14:30:00Z" : textOf(example)}
+      placeholder={textOf(example)}
       slotProps={{
-        htmlInput: kind === "number" ? { inputMode: "decimal" } : {},
-        ...(kind === "day" ? { inputLabel: { shrink: true } } : {}),
+        htmlInput: kind === "number" ? { inputMode: "decimal" } : kind === "moment" ? { step: 1 } : {},
+        ...(kind === "day" || kind === "moment" ? { inputLabel: { shrink: true } } : {}),
       }}
     />
   );
 }
 
 function PickInput(props: FieldInputProps) {
-  const { control, choices, schema, onChange, disabled } = props;
-  const flags = [{ value: true, label: "yes" }, { value: false, label: "no" }];
-  const found = choices?.options ?? (schema.enum ?? flags.map((one) => one.value)).filter((one) => one !== null).map((value) => ({ value, label: textOf(value) }));
+  const { control, choices, schema, onChange, disabled, required } = props;
+  const flags = [
+    { value: true, label: "yes" },
+    { value: false, label: "no" },
+  ];
+  const found =
+    choices?.options ??
+    (schema.enum ?? flags.map((one) => one.value))
+      .filter((one) => one !== null)
+      .map((value) => ({ value, label: textOf(value) }));
   const options = found.map((one) => ({ text: textOf(one.value), label: one.label }));
   const text = typeof control === "string" ? control : "";
   // A stored value that is not among the choices is still shown as what it is.
@@ -93,7 +77,7 @@ function PickInput(props: FieldInputProps) {
       isOptionEqualToValue={(one, other) => one.text === other.text}
       onChange={(_, picked) => onChange(picked === null ? "" : picked.text)}
       renderInput={(input) => (
-        <TextField {...input} label={labelOf(props)} error={isWrong(props)} helperText={helpOf(props) ?? (choices?.more ? "More exist than are listed here." : undefined)} />
+        <TextField {...input} label={labelOf(props)} required={required} error={isWrong(props)} helperText={helpOf(props)} />
       )}
     />
   );
@@ -106,7 +90,13 @@ function FlagInput(props: FieldInputProps) {
       <FormControlLabel
         label={labelOf(props)}
         disabled={props.disabled}
-        control={<Checkbox checked={props.control === true} onChange={(event) => props.onChange(event.target.checked)} />}
+        control={
+          <Checkbox
+            checked={props.control === true}
+            onChange={(event) => props.onChange(event.target.checked)}
+            slotProps={{ input: { "aria-invalid": isWrong(props) } }}
+          />
+        }
       />
       {help && <FormHelperText error={isWrong(props)}>{help}</FormHelperText>}
     </Box>
@@ -114,7 +104,7 @@ function FlagInput(props: FieldInputProps) {
 }
 
 function ListInput(props: FieldInputProps) {
-  const { control, onChange, disabled } = props;
+  const { control, onChange, disabled, required } = props;
   return (
     <Autocomplete
       multiple
@@ -125,7 +115,13 @@ function ListInput(props: FieldInputProps) {
       disabled={disabled}
       onChange={(_, list) => onChange(list)}
       renderInput={(input) => (
-        <TextField {...input} label={labelOf(props)} error={isWrong(props)} helperText={helpOf(props) ?? "Type an entry, then Enter."} />
+        // Marked by hand: the input itself is empty once its entries are taken in.
+        <TextField
+          {...input}
+          label={required ? `${labelOf(props)} *` : labelOf(props)}
+          error={isWrong(props)}
+          helperText={helpOf(props) ?? "Type an entry, then Enter."}
+        />
       )}
     />
   );
@@ -136,7 +132,19 @@ function GroupInput(props: FieldInputProps) {
   const members = typeof control === "object" && !Array.isArray(control) ? control : {};
   const own = errors[pointer];
   return (
-    <Box component="fieldset" sx={{ border: 1, borderColor: own ? "error.main" : "divider", borderRadius: 1, p: 2, m: 0, display: "grid", gap: 2, gridTemplateColumns: { xs: "1fr", sm: "1fr 1fr" } }}>
+    <Box
+      component="fieldset"
+      sx={{
+        border: 1,
+        borderColor: own ? "error.main" : "divider",
+        borderRadius: 1,
+        p: 2,
+        m: 0,
+        display: "grid",
+        gap: 2,
+        gridTemplateColumns: { xs: "1fr", sm: "1fr 1fr" },
+      }}
+    >
       <Typography component="legend" variant="body2" color="textSecondary" sx={{ px: 0.5 }}>
         {labelOf(props)}
       </Typography>
@@ -152,6 +160,7 @@ function GroupInput(props: FieldInputProps) {
           errors={errors}
           pointer={`${pointer}/${name}`}
           disabled={disabled}
+          required={schema.required?.includes(name) ?? false}
           onChange={(value) => onChange({ ...members, [name]: value })}
         />
       ))}

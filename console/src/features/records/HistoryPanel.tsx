@@ -19,7 +19,11 @@ export function HistoryPanel({ collection, recordKey }: { collection: string; re
       {pages.isPending && <Waiting what="the history" />}
       {pages.isError && <Trouble error={pages.error} retry={pages.refetch} />}
       <Box component="ol" sx={{ listStyle: "none", m: 0, p: 0, borderLeft: 2, borderColor: "divider" }}>
-        {pages.data?.pages.flatMap((page) => page.items).map((entry) => <Line key={entry.sequence} entry={entry} />)}
+        {pages.data?.pages
+          .flatMap((page) => page.items)
+          .map((entry) => (
+            <Line key={entry.sequence} entry={entry} />
+          ))}
       </Box>
       {pages.hasNextPage && (
         <Button onClick={() => void pages.fetchNextPage()} loading={pages.isFetchingNextPage}>
@@ -31,7 +35,16 @@ export function HistoryPanel({ collection, recordKey }: { collection: string; re
 }
 
 function Line({ entry }: { entry: Entry }) {
-  const dot = { content: '""', position: "absolute", left: -6, top: 9, width: 10, height: 10, borderRadius: "50%", bgcolor: "secondary.main" };
+  const dot = {
+    content: '""',
+    position: "absolute",
+    left: -6,
+    top: 9,
+    width: 10,
+    height: 10,
+    borderRadius: "50%",
+    bgcolor: "secondary.main",
+  };
   return (
     <Box component="li" sx={{ position: "relative", pl: 2.25, pb: 2, "&::before": dot }}>
       <Typography sx={{ overflowWrap: "anywhere" }}>{entry.sentence}</Typography>

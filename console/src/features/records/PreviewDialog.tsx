@@ -7,8 +7,14 @@ import DialogTitle from "@mui/material/DialogTitle";
 import Typography from "@mui/material/Typography";
 import type { Form, Preview } from "../../api/types";
 import { shown } from "../../lib/text";
+import { schemaAt, sentenceFor } from "./sentences";
 
-interface Props { form: Form; preview: Preview; onSave: () => void; onClose: () => void }
+interface Props {
+  form: Form;
+  preview: Preview;
+  onSave: () => void;
+  onClose: () => void;
+}
 
 /** What saving would change, as the service itself says, before anything is saved. */
 export function PreviewDialog({ form, preview, onSave, onClose }: Props) {
@@ -26,7 +32,8 @@ export function PreviewDialog({ form, preview, onSave, onClose }: Props) {
         ))}
         {preview.errors.map((one) => (
           <Alert key={one.pointer + one.code} severity="error" sx={{ mt: 1 }}>
-            {labelOf(one.pointer.slice(1))}: {one.detail}
+            {schemaAt(form.schema, one.pointer)?.title ?? one.pointer.slice(1)}:{" "}
+            {sentenceFor(one, schemaAt(form.schema, one.pointer))}
           </Alert>
         ))}
       </DialogContent>

@@ -1,12 +1,14 @@
 import Alert from "@mui/material/Alert";
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import { useState, type KeyboardEvent, type ReactNode, type SyntheticEvent } from "react";
+import { useEffect, useRef, useState, type KeyboardEvent, type ReactNode, type SyntheticEvent } from "react";
 import type { ApiError } from "../../api/errors";
 import type { Form } from "../../api/types";
 import type { Json } from "../../lib/json";
+import { LeaveGuard } from "../../ui/LeaveGuard";
 import { FieldInput } from "./FieldInput";
-import { changedNames, kindIn, type Draft, type Kind } from "./model";
+import { changedNames, kindIn, RESERVED, type Draft, type Kind } from "./model";
+import { schemaAt, sentenceFor } from "./sentences";
 import { StoredValue } from "./StoredValue";
 
 interface Props {
@@ -23,8 +25,6 @@ interface Props {
   onPreview?: (draft: Draft) => void;
   children?: ReactNode;
 }
-
-const RESERVED = ["id", "version", "created_at", "created_by", "updated_at", "updated_by"];
 
 /** Inputs that take the whole width. */
 const WIDE: Kind[] = ["long", "list", "group", "json"];
@@ -49,12 +49,24 @@ const actionBar = {
 };
 
 /** The form of a record. It holds what was typed; what that means is in model.ts. */
-export function RecordForm({ form, start, busy, error, submitLabel, always = false, onSubmit, onCancel, onPreview, children }: Props) {
+export function RecordForm({
+  form,
+  start,
+  busy,
+  error,
+  submitLabel,
+  always = false,
+  onSubmit,
+  onCancel,
+  onPreview,
+  children,
+}: Props) {
   const [draft, setDraft] = useState(start);
   const changed = changedNames(form, draft);
-  const errors = Object.fromEntries((error?.errors ?? []).map((one) => [one.pointer, one.detail]));
+  const told = (error?.errors ?? []).map((one) => ({ ...one, sentence: sentenceFor(one, schemaAt(form.schema, one.pointer)) }));
+  const errors = Object.fromEntries(told.map((one) => [one.pointer, one.sentence]));
   const placed = form.writable.map((name) => `/${name}`);
-  const elsewhere = (error?.errors ?? []).filter((one) => !placed.some((at) => one.pointer === at || one.pointer.startsWith(`${at}/`)));
+  const elsewhere = told.filter((one) => !placed.some((at) => one.pointer === at || one.pointer.startsWith(`${at}/`)));
   const submit = (event: SyntheticEvent) => {
     event.preventDefault();
     if (!busy && (always || changed.length > 0)) onSubmit(draft);
@@ -63,63 +75,96 @@ export function RecordForm({ form, start, busy, error, submitLabel, always = fal
   const saveByKey = (event: KeyboardEvent) => {
     if (event.key === "Enter" && (event.ctrlKey || event.metaKey)) submit(event);
   };
+  // What was refused is corrected at once: the focus is there already.
+  const element = useRef<HTMLFormElement>(null);
+  useEffect(() => {
+    if (error === null) return;
+    const wrong = element.current?.querySelector<HTMLElement>('[aria-invalid="true"]:not([disabled]), [role="alert"]');
+    wrong?.focus();
+  }, [error, busy]);
   const names = Object.keys(form.schema.properties).filter((name) => !RESERVED.includes(name));
   return (
-    <Box component="form" noValidate onSubmit={submit} onKeyDown={saveByKey} aria-label="Record" sx={{ display: "grid", columnGap: 2, rowGap: 2.25, gridTemplateColumns: { xs: "1fr", sm: "1fr 1fr" }, "& > .wide": { gridColumn: "1 / -1" } }}>
-      {names.map((name) => {
-        const schema = form.schema.properties[name];
-        if (!schema) return null;
-        if (!form.writable.includes(name)) return <StoredValue key={name} label={schema.title ?? name} value={labelled(form, name)} hidden={schema.writeOnly === true} />;
-        return (
-          <Box key={name} className={WIDE.includes(kindIn(form, name)) ? "wide" : ""}>
-            <FieldInput
-              name={name}
-              schema={schema}
-              kind={kindIn(form, name)}
-              control={draft[name] ?? ""}
-              choices={form.choices[name]}
-              errors={errors}
-              pointer={`/${name}`}
-              disabled={busy}
-              onChange={(control) => setDraft((old) => ({ ...old, [name]: control }))}
-            />
-          </Box>
-        );
-      })}
-      {form.writable.length > 0 && (
-        <Box className="wide" sx={actionBar}>
-          {error && (
-            <Alert severity="error" sx={{ flexBasis: "100%" }}>
-              {error.message}
-              {elsewhere.map((one) => (
-                <div key={one.pointer + one.code}>
-                  {one.pointer.slice(1)}: {one.detail}
-                </div>
-              ))}
-            </Alert>
-          )}
-          <Button type="submit" variant="contained" loading={busy} disabled={!always && changed.length === 0}>
-            {submitLabel}
-          </Button>
-          {onPreview && (
-            <Button disabled={busy || changed.length === 0} onClick={() => onPreview(draft)}>
-              Preview
+    <>
+      <LeaveGuard unsaved={changed.length > 0} />
+      <Box
+        ref={element}
+        component="form"
+        noValidate
+        onSubmit={submit}
+        onKeyDown={saveByKey}
+        aria-label="Record"
+        sx={{
+          display: "grid",
+          columnGap: 2,
+          rowGap: 2.25,
+          gridTemplateColumns: { xs: "1fr", sm: "1fr 1fr" },
+          "& > .wide": { gridColumn: "1 / -1" },
+        }}
+      >
+        {names.map((name) => {
+          const schema = form.schema.properties[name];
+          if (!schema) return null;
+          if (!form.writable.includes(name))
+            return (
+              <StoredValue
+                key={name}
+                label={schema.title ?? name}
+                value={labelled(form, name)}
+                hidden={schema.writeOnly === true}
+              />
+            );
+          return (
+            <Box key={name} className={WIDE.includes(kindIn(form, name)) ? "wide" : ""}>
+              <FieldInput
+                name={name}
+                schema={schema}
+                kind={kindIn(form, name)}
+                control={draft[name] ?? ""}
+                choices={form.choices[name]}
+                errors={errors}
+                pointer={`/${name}`}
+                disabled={busy}
+                required={form.schema.required.includes(name)}
+                onChange={(control) => setDraft((old) => ({ ...old, [name]: control }))}
+              />
+            </Box>
+          );
+        })}
+        {form.writable.length > 0 && (
+          <Box className="wide" data-bar sx={actionBar}>
+            {error && (
+              <Alert severity="error" tabIndex={-1} sx={{ flexBasis: "100%" }}>
+                {error.errors.length > 0 ? "Nothing was saved yet. Correct what is marked, then save again." : error.message}
+                {elsewhere.map((one) => (
+                  <div key={one.pointer + one.code}>
+                    {schemaAt(form.schema, one.pointer)?.title ?? one.pointer.slice(1)}: {one.sentence}
+                  </div>
+                ))}
+              </Alert>
+            )}
+            <Button type="submit" variant="contained" loading={busy} disabled={!always && changed.length === 0}>
+              {submitLabel}
             </Button>
-          )}
-          <Button
-            disabled={busy || (!always && changed.length === 0)}
-            onClick={() => {
-              setDraft(start);
-              onCancel();
-            }}
-          >
-            Cancel
-          </Button>
-          <Box sx={{ flex: 1 }} />
-          {children}
-        </Box>
-      )}
-    </Box>
+            {onPreview && (
+              <Button disabled={busy || changed.length === 0} onClick={() => onPreview(draft)}>
+                Preview
+              </Button>
+            )}
+            <Button
+              disabled={busy || (!always && changed.length === 0)}
+              onClick={() => {
+                setDraft(start);
+                onCancel();
+              }}
+            >
+              Cancel
+            </Button>
+            <Box sx={{ flex: 1 }} />
+            {children}
+          </Box>
+        )}
+      </Box>
+    </>
   );
 }
 

@@ -5,7 +5,7 @@ import Paper from "@mui/material/Paper";
 import Typography from "@mui/material/Typography";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { Link as RouterLink, useParams } from "react-router";
+import { Link as RouterLink, useLocation, useParams } from "react-router";
 import { previewRecord, updateRecord, type Fields } from "../../api/records";
 import type { Form } from "../../api/types";
 import { shown } from "../../lib/text";
@@ -15,7 +15,7 @@ import { Waiting } from "../../ui/Waiting";
 import { ConflictPanel } from "./ConflictPanel";
 import { DeleteButton } from "./DeleteButton";
 import { HistoryPanel } from "./HistoryPanel";
-import { draftFrom, patchFrom, type Draft } from "./model";
+import { draftFrom, patchFrom, tagOf, type Draft } from "./model";
 import { PreviewDialog } from "./PreviewDialog";
 import { formOf, refreshCollection } from "./queries";
 import { RecordForm } from "./RecordForm";
@@ -25,23 +25,50 @@ export function RecordPage() {
   return <Opened key={`${collection}/${recordKey}`} collection={collection} recordKey={recordKey} />;
 }
 
-interface Opened { collection: string; recordKey: string }
+interface Opened {
+  collection: string;
+  recordKey: string;
+}
 
 function Opened({ collection, recordKey }: Opened) {
   const form = useQuery(formOf(collection, recordKey));
+  // The list as it was left, where somebody came from there.
+  const from = useLocation().state as { list?: string } | null;
+  const list = `/c/${collection}${from?.list ?? ""}`;
   if (form.isPending) return <Waiting what="the record" />;
-  if (form.isError) return <Trouble error={form.error} retry={form.refetch} />;
+  if (form.isError) {
+    const gone = form.error.status === 404;
+    return (
+      <Trouble
+        title={gone ? `There is no ${recordKey} here` : `${recordKey} cannot be shown`}
+        error={form.error}
+        {...(gone ? {} : { retry: form.refetch })}
+      >
+        <Link component={RouterLink} to={list}>
+          Back to the list
+        </Link>
+      </Trouble>
+    );
+  }
   const naming = form.data.values[form.data.schema["x-naming"]];
   return (
     <>
-      <Link component={RouterLink} to={`/c/${collection}`} underline="hover">
+      <title>{`${recordKey} · ${form.data.schema.title}`}</title>
+      <Link component={RouterLink} to={list} underline="hover">
         ← {form.data.schema.title}
       </Link>
       <Typography variant="h1" sx={{ mt: 0.5, mb: 2 }}>
         {recordKey}
         {naming !== undefined && shown(naming) !== recordKey && ` · ${shown(naming)}`}
       </Typography>
-      <Box sx={{ display: "grid", gap: 3, gridTemplateColumns: { xs: "1fr", lg: "minmax(0, 3fr) minmax(0, 2fr)" }, alignItems: "start" }}>
+      <Box
+        sx={{
+          display: "grid",
+          gap: 3,
+          gridTemplateColumns: { xs: "1fr", lg: "minmax(0, 3fr) minmax(0, 2fr)" },
+          alignItems: "start",
+        }}
+      >
         <Paper variant="outlined" sx={{ p: 2.5 }}>
           <Editor collection={collection} recordKey={recordKey} form={form.data} reload={form.refetch} />
         </Paper>
@@ -51,9 +78,15 @@ function Opened({ collection, recordKey }: Opened) {
   );
 }
 
-interface EditorProps extends Opened { form: Form; reload: () => Promise<unknown> }
+interface EditorProps extends Opened {
+  form: Form;
+  reload: () => Promise<unknown>;
+}
 
-interface Change { fields: Fields; base: number | null }
+interface Change {
+  fields: Fields;
+  base: string | null;
+}
 
 /** The form and what happens to it: previewed, saved, refused, or in conflict with somebody else's change. */
 function Editor({ collection, recordKey, form, reload }: EditorProps) {
@@ -71,7 +104,7 @@ function Editor({ collection, recordKey, form, reload }: EditorProps) {
     onError: (error) => (error.isConflict ? refreshCollection(client, collection) : undefined),
   });
   const check = useMutation({
-    mutationFn: (fields: Fields) => previewRecord(collection, recordKey, fields, form.version),
+    mutationFn: (fields: Fields) => previewRecord(collection, recordKey, fields, form.etag),
   });
   const conflict = save.error?.isConflict ? save.error : null;
   const change = save.variables;
@@ -79,7 +112,8 @@ function Editor({ collection, recordKey, form, reload }: EditorProps) {
   const decide = async (keepTheirs: string[]) => {
     const fields = Object.entries(change?.fields ?? {}).filter(([name]) => !keepTheirs.includes(name));
     save.reset();
-    if (fields.length > 0) save.mutate({ fields: Object.fromEntries(fields), base: conflict?.version ?? null });
+    if (fields.length > 0)
+      save.mutate({ fields: Object.fromEntries(fields), base: conflict?.version ? tagOf(form, conflict.version) : null });
     else await reload();
   };
   return (
@@ -98,7 +132,7 @@ function Editor({ collection, recordKey, form, reload }: EditorProps) {
         busy={save.isPending || check.isPending}
         error={conflict ? null : (save.error ?? check.error)}
         submitLabel="Save"
-        onSubmit={(typed) => save.mutate({ fields: patchFrom(form, typed), base: form.version })}
+        onSubmit={(typed) => save.mutate({ fields: patchFrom(form, typed), base: form.etag })}
         onPreview={(typed) => {
           setDraft(typed);
           check.mutate(patchFrom(form, typed));
@@ -117,7 +151,7 @@ function Editor({ collection, recordKey, form, reload }: EditorProps) {
           onClose={() => check.reset()}
           onSave={() => {
             check.reset();
-            save.mutate({ fields: patchFrom(form, draft), base: form.version });
+            save.mutate({ fields: patchFrom(form, draft), base: form.etag });
           }}
         />
       )}

@@ -7,41 +7,39 @@ import TableContainer from "@mui/material/TableContainer";
 import TableHead from "@mui/material/TableHead";
 import TableRow from "@mui/material/TableRow";
 import TableSortLabel from "@mui/material/TableSortLabel";
-import { Link, useNavigate } from "react-router";
-import type { CollectionSchema, Row } from "../../api/types";
-import { shown } from "../../lib/text";
-import { columnsOf, textOf, typeOf } from "./model";
+import { Link, useLocation, useNavigate } from "react-router";
+import type { CollectionSchema, Page } from "../../api/types";
+import { addressOf, cellText, columnsOf, isFigure } from "./model";
 
-interface Props {
+export interface RecordsProps {
   collection: string;
   schema: CollectionSchema;
-  items: Row[];
+  page: Page;
   sort: string;
   onSort: (sort: string) => void;
 }
 
-export function RecordTable({ collection, schema, items, sort, onSort }: Props) {
+/** A page of records as a table; a whole row leads to its record. */
+export function RecordTable({ collection, schema, page, sort, onSort }: RecordsProps) {
   const navigate = useNavigate();
+  // What the record's page leads back to.
+  const from = { list: useLocation().search };
   const key = schema["x-key"];
-  const columns = columnsOf(schema.properties, key, schema["x-naming"]);
-  const falling = sort.startsWith("-");
+  const columns = columnsOf(schema);
+  const descending = sort.startsWith("-");
   const sorted = sort.replace(/^-/, "");
-  const align = (name: string) => {
-    const type = typeOf(schema.properties[name] ?? { type: "string" });
-    return type === "integer" || type === "number" ? "right" : "left";
-  };
-  const address = (row: Row) => `/c/${collection}/r/${encodeURIComponent(textOf(row[key]))}`;
+  const align = (name: string) => (isFigure(schema.properties[name]) ? "right" : "left");
   return (
     <TableContainer component={Paper} variant="outlined">
       <Table size="small">
         <TableHead>
           <TableRow>
             {columns.map((name) => (
-              <TableCell key={name} align={align(name)} sortDirection={sorted === name ? (falling ? "desc" : "asc") : false}>
+              <TableCell key={name} align={align(name)} sortDirection={sorted === name ? (descending ? "desc" : "asc") : false}>
                 <TableSortLabel
                   active={sorted === name}
-                  direction={sorted === name && falling ? "desc" : "asc"}
-                  onClick={() => onSort(sorted === name && !falling ? `-${name}` : name)}
+                  direction={sorted === name && descending ? "desc" : "asc"}
+                  onClick={() => onSort(sorted === name && !descending ? `-${name}` : name)}
                 >
                   {schema.properties[name]?.title ?? name}
                 </TableSortLabel>
@@ -50,16 +48,27 @@ export function RecordTable({ collection, schema, items, sort, onSort }: Props) 
           </TableRow>
         </TableHead>
         <TableBody>
-          {items.map((row) => (
-            <TableRow key={row.id} hover sx={{ cursor: "pointer" }} onClick={() => void navigate(address(row))}>
+          {page.items.map((row) => (
+            <TableRow
+              key={row.id}
+              hover
+              sx={{ cursor: "pointer" }}
+              onClick={() => void navigate(addressOf(collection, row[key]), { state: from })}
+            >
               {columns.map((name) => (
                 <TableCell key={name} align={align(name)}>
                   {name === key ? (
-                    <Box component={Link} to={address(row)} onClick={(event) => event.stopPropagation()} sx={{ color: "primary.main", fontWeight: 700 }}>
-                      {shown(row[name])}
+                    <Box
+                      component={Link}
+                      to={addressOf(collection, row[key])}
+                      state={from}
+                      onClick={(event) => event.stopPropagation()}
+                      sx={{ color: "primary.main", fontWeight: 700 }}
+                    >
+                      {cellText(page, row, name)}
                     </Box>
                   ) : (
-                    shown(row[name])
+                    cellText(page, row, name)
                   )}
                 </TableCell>
               ))}

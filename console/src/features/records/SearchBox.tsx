@@ -5,22 +5,32 @@ import { useEffect, useState } from "react";
 
 const PAUSE_MS = 250;
 
-/** A search field that waits for a pause in typing; Enter searches at once. */
+/** A search field that waits for a pause in typing; Enter searches immediately. */
 export function SearchBox({ value, onChange }: { value: string; onChange: (text: string) => void }) {
   const [text, setText] = useState(value);
+  const [known, setKnown] = useState(value);
+  // Somebody else has set it: Back, or a link that clears the search.
+  if (value !== known) {
+    setKnown(value);
+    setText(value);
+  }
+  const search = (wanted: string) => {
+    setKnown(wanted);
+    onChange(wanted);
+  };
   useEffect(() => {
-    if (text === value) return undefined;
-    const timer = setTimeout(() => onChange(text), PAUSE_MS);
+    if (text === known) return undefined;
+    const timer = setTimeout(() => search(text), PAUSE_MS);
     return () => clearTimeout(timer);
-  }, [text, value, onChange]);
+  });
   return (
     <TextField
       label="Search"
       type="search"
       value={text}
       onChange={(event) => setText(event.target.value)}
-      onKeyDown={(event) => event.key === "Enter" && onChange(text)}
-      sx={{ width: 260 }}
+      onKeyDown={(event) => event.key === "Enter" && search(text)}
+      sx={{ width: { xs: "100%", sm: 260 } }}
       slotProps={{
         input: {
           startAdornment: (

@@ -1,5 +1,6 @@
-import type { FieldSchema, Form } from "../../api/types";
+import type { CollectionSchema, FieldSchema, Form, Page, Row } from "../../api/types";
 import { ExactNumber, isObject, parseJson, type Json } from "../../lib/json";
+import { localMoment, shown, utcMoment } from "../../lib/text";
 
 /**
  * What the inputs of a form hold, and what of it is to be sent. A draft mirrors the record: text for
@@ -41,7 +42,11 @@ export function kindOf(schema: FieldSchema, picked: boolean): Kind {
 /** A value as the text that stands for it in an input or a choice. */
 export function textOf(value: Json | undefined): string {
   if (value === null || value === undefined) return "";
-  return typeof value === "string" ? value : typeof value === "object" && !(value instanceof ExactNumber) ? JSON.stringify(value) : String(value);
+  return typeof value === "string"
+    ? value
+    : typeof value === "object" && !(value instanceof ExactNumber)
+      ? JSON.stringify(value)
+      : String(value);
 }
 
 export function controlFrom(schema: FieldSchema, kind: Kind, value: Json | undefined): Control {
@@ -58,6 +63,8 @@ export function controlFrom(schema: FieldSchema, kind: Kind, value: Json | undef
     }
     case "json":
       return value === null || value === undefined ? "" : JSON.stringify(value, null, 2);
+    case "moment":
+      return localMoment(textOf(value));
     default:
       return textOf(value);
   }
@@ -112,7 +119,7 @@ export function valueOf(schema: FieldSchema, kind: Kind, control: Control): Json
     case "boolean":
       return control === "true" ? true : control === "false" ? false : control;
     default:
-      return control;
+      return kind === "moment" ? utcMoment(control) : control;
   }
 }
 
@@ -134,7 +141,10 @@ export function patchFrom(form: Form, draft: Draft): Record<string, Json> {
       const schema = form.schema.properties[name] ?? { type: "string" };
       const control = draft[name] ?? "";
       const value = valueOf(schema, kindIn(form, name), control);
-      return [name, value !== null && isGroup(control) && isGroup(start[name]) ? groupPatch(schema, start[name], control) : value];
+      return [
+        name,
+        value !== null && isGroup(control) && isGroup(start[name]) ? groupPatch(schema, start[name], control) : value,
+      ];
     }),
   );
 }
@@ -160,11 +170,34 @@ export function fieldsFrom(form: Form, draft: Draft): Record<string, Json> {
 }
 
 /** The columns of a list: the key and what names a record, then plain fields. */
-export function columnsOf(properties: Record<string, FieldSchema>, key: string, naming: string): string[] {
-  const kept = ["id", "version", "created_at", "created_by", "updated_at", "updated_by"];
-  const plain = Object.entries(properties)
-    .filter(([name, one]) => !kept.includes(name) && !one.writeOnly && !["array", "object"].includes(typeOf(one)))
+export function columnsOf(schema: CollectionSchema): string[] {
+  const plain = Object.entries(schema.properties)
+    .filter(([name, one]) => !RESERVED.includes(name) && !one.writeOnly && !["array", "object"].includes(typeOf(one)))
     .filter(([, one]) => (one.maxLength ?? 0) <= 150)
     .map(([name]) => name);
-  return [...new Set([key, naming, ...plain])].slice(0, 7);
+  return [...new Set([schema["x-key"], schema["x-naming"], ...plain])].slice(0, 7);
+}
+
+/** Fields that the service keeps itself. */
+export const RESERVED = ["id", "version", "created_at", "created_by", "updated_at", "updated_by"];
+
+/** Whether a column holds figures, which are compared by their places; a key that is shown by its name is none. */
+export function isFigure(schema: FieldSchema | undefined): boolean {
+  return schema !== undefined && schema["x-references"] === undefined && ["integer", "number"].includes(typeOf(schema));
+}
+
+/** What a cell of a list shows: what a reference or an owner stands for, where the page tells. */
+export function cellText(page: Page, row: Row, name: string): string {
+  const value = row[name];
+  return page.labels?.[name]?.[textOf(value)] ?? shown(value);
+}
+
+/** The address of a record's page. */
+export function addressOf(collection: string, key: Json | undefined): string {
+  return `/c/${collection}/r/${encodeURIComponent(textOf(key))}`;
+}
+
+/** The entity tag of a version of the record in a form. */
+export function tagOf(form: Form, version: number): string {
+  return `"${textOf(form.values["id"])}.${version}"`;
 }

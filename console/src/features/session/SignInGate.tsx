@@ -1,9 +1,9 @@
 import { useQuery } from "@tanstack/react-query";
 import type { ReactNode } from "react";
 import { token } from "../../api/http";
+import { session } from "../../api/session";
 import { Trouble } from "../../ui/Trouble";
 import { Waiting } from "../../ui/Waiting";
-import { session } from "./queries";
 import { SignInPage } from "./SignInPage";
 
 /** Shows the console to who is signed in, and the sign-in page to who is not. */

@@ -9,8 +9,8 @@ import { useState, type SyntheticEvent } from "react";
 import { health } from "../../api/health";
 import { token } from "../../api/http";
 import { readSession } from "../../api/records";
+import { session } from "../../api/session";
 import { WaterMark } from "../../ui/WaterMark";
-import { session } from "./queries";
 
 export function SignInPage() {
   const client = useQueryClient();
@@ -29,8 +29,11 @@ export function SignInPage() {
     if (entered.trim()) signIn.mutate(entered.trim());
   };
   return (
-    <Box component="main" sx={{ minHeight: "100vh", display: "grid", placeItems: "center", p: 2 }}>
-      <Paper variant="outlined" sx={{ width: 420, maxWidth: "100%", p: 4 }}>
+    <Box
+      component="main"
+      sx={{ minHeight: "100vh", display: "grid", gridTemplateColumns: "minmax(0, 420px)", placeContent: "center", p: 2 }}
+    >
+      <Paper variant="outlined" sx={{ p: { xs: 2.5, sm: 4 } }}>
         <WaterMark />
         <Typography variant="h1" sx={{ mt: 2 }}>
           {service.data?.title ?? "Fenland"}
@@ -50,7 +53,9 @@ export function SignInPage() {
           />
           {signIn.isError && (
             <Alert severity="error" sx={{ mt: 2 }}>
-              {signIn.error.isSignedOut ? "This token is unknown, expired or revoked. Check it, or ask for a new one." : signIn.error.message}
+              {signIn.error.isSignedOut
+                ? "This token is unknown, expired or revoked. Check it, or ask for a new one."
+                : signIn.error.message}
             </Alert>
           )}
           <Button type="submit" variant="contained" fullWidth loading={signIn.isPending} sx={{ mt: 3 }}>

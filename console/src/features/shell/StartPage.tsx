@@ -1,9 +1,9 @@
 import Typography from "@mui/material/Typography";
 import { useQuery } from "@tanstack/react-query";
 import { Navigate } from "react-router";
+import { collections } from "../../api/collections";
 import { Trouble } from "../../ui/Trouble";
 import { Waiting } from "../../ui/Waiting";
-import { collections } from "./queries";
 
 /** Leads to the first collection that may be read. */
 export function StartPage() {

@@ -1,0 +1,103 @@
+import Autocomplete from "@mui/material/Autocomplete";
+import CircularProgress from "@mui/material/CircularProgress";
+import TextField from "@mui/material/TextField";
+import { useQuery } from "@tanstack/react-query";
+import { useEffect, useState } from "react";
+import { collectionInfo } from "../../api/collections";
+import type { CollectionInfo, Row } from "../../api/types";
+import { helpOf, isWrong, labelOf, type FieldInputProps } from "./field";
+import { isNullable, textOf } from "./model";
+import { offeredOf } from "./queries";
+
+interface Option {
+  text: string;
+  label: string;
+}
+
+const PAUSE_MS = 200;
+
+function optionOf(info: CollectionInfo, row: Row): Option {
+  const key = textOf(row[info.key]);
+  const name = textOf(row[info.naming]);
+  return { text: key, label: name === "" || name === key ? key : `${key} · ${name}` };
+}
+
+/** A reference: offers the first records, and what the service finds for the words that are typed. */
+export function ReferenceInput(props: FieldInputProps) {
+  const { control, choices, schema, onChange, disabled, required } = props;
+  const target = schema["x-references"] ?? "";
+  const info = useQuery(collectionInfo(target));
+  const [typed, setTyped] = useState("");
+  const words = useSettled(typed.trim());
+  const found = useQuery({ ...offeredOf(info.data ?? nowhere, words), enabled: info.data !== undefined && words !== "" });
+  const [picked, setPicked] = useState<Option | null>(null);
+
+  const first = (choices?.options ?? []).map((one) => ({ text: textOf(one.value), label: one.label }));
+  const text = typeof control === "string" ? control : "";
+  const known = [...first, ...(picked ? [picked] : [])].find((one) => one.text === text);
+  const current = text === "" ? null : (known ?? { text, label: text });
+  const searching = words !== "" && (choices?.more ?? false);
+  const options = searching && info.data ? (found.data ?? []).map((row) => optionOf(info.data, row)) : first;
+  return (
+    <Autocomplete
+      options={options}
+      // What the service found is shown whole: it looks in more than the label.
+      {...(searching ? { filterOptions: (all: Option[]) => all } : {})}
+      value={current}
+      disabled={disabled}
+      loading={searching && found.isFetching}
+      noOptionsText={`Nothing matches “${typed}”.`}
+      disableClearable={!isNullable(schema) && current !== null}
+      getOptionKey={(one) => one.text}
+      isOptionEqualToValue={(one, other) => one.text === other.text}
+      onInputChange={(_, value, why) => setTyped(why === "input" ? value : "")}
+      onChange={(_, option) => {
+        setPicked(option);
+        onChange(option?.text ?? "");
+      }}
+      renderInput={(input) => (
+        <TextField
+          {...input}
+          label={labelOf(props)}
+          required={required}
+          error={isWrong(props)}
+          helperText={helpOf(props) ?? (choices?.more ? "Type to search among all." : undefined)}
+          slotProps={{
+            ...input.slotProps,
+            input: {
+              ...input.slotProps.input,
+              endAdornment: (
+                <>
+                  {searching && found.isFetching && <CircularProgress size={16} aria-label="Searching" />}
+                  {input.slotProps.input.endAdornment}
+                </>
+              ),
+            },
+          }}
+        />
+      )}
+    />
+  );
+}
+
+/** Stands for the collection until it is known; nothing is asked of it. */
+const nowhere: CollectionInfo = {
+  name: "",
+  title: "",
+  singular: "",
+  description: "",
+  key: "id",
+  naming: "id",
+  searched: [],
+  may: { read: false, create: false },
+};
+
+/** A text once it has been left alone for a moment. */
+function useSettled(text: string): string {
+  const [settled, setSettled] = useState(text);
+  useEffect(() => {
+    const timer = setTimeout(() => setSettled(text), PAUSE_MS);
+    return () => clearTimeout(timer);
+  }, [text]);
+  return settled;
+}

@@ -1,0 +1,34 @@
+import type { Choices, FieldSchema } from "../../api/types";
+import type { Control, Kind } from "./model";
+
+/** What every input of a form is given. */
+export interface FieldInputProps {
+  name: string;
+  schema: FieldSchema;
+  kind: Kind;
+  control: Control;
+  choices: Choices | undefined;
+  /** What is wrong, by JSON Pointer. */
+  errors: Record<string, string>;
+  pointer: string;
+  disabled: boolean;
+  required: boolean;
+  onChange: (control: Control) => void;
+}
+
+export function labelOf({ name, schema }: FieldInputProps): string {
+  return schema.title ?? name;
+}
+
+function isHere(pointer: string, at: string): boolean {
+  return at === pointer || at.startsWith(`${pointer}/`);
+}
+
+/** What is wrong at the field or inside it; else what its definition says of it. */
+export function helpOf({ errors, pointer, schema }: FieldInputProps): string | undefined {
+  return Object.entries(errors).find(([at]) => isHere(pointer, at))?.[1] ?? schema.description;
+}
+
+export function isWrong({ errors, pointer }: FieldInputProps): boolean {
+  return Object.keys(errors).some((at) => isHere(pointer, at));
+}
