@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import os
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
@@ -35,7 +35,7 @@ class Call:
     once the call was authenticated, so that it is done once for each request.
     """
 
-    token: str | None
+    token: str | None = field(repr=False)
     via: str = "api"
     request_id: str = ""
     client: str | None = None

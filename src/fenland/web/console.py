@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from functools import cache
+from functools import lru_cache
 from html import escape
 from pathlib import Path
 
@@ -30,9 +30,11 @@ def register(app: Flask) -> None:
 
 def page() -> Response:
     """The one page of the console, which reads its address itself."""
-    if not (BUILT / "index.html").is_file():
+    index = BUILT / "index.html"
+    if not index.is_file():
         return Response("The console is not built. Build it with: make console\n", status=503)
-    answer = Response(_built(request.environ.get("SCRIPT_NAME", "")), content_type="text/html; charset=utf-8")
+    shown = _under(request.environ.get("SCRIPT_NAME", ""), index.stat().st_mtime_ns)
+    answer = Response(shown, content_type="text/html; charset=utf-8")
     answer.headers["Cache-Control"] = "no-cache"
     answer.headers["Content-Security-Policy"] = _POLICY
     answer.headers["Referrer-Policy"] = "same-origin"
@@ -41,9 +43,9 @@ def page() -> Response:
     return answer
 
 
-@cache
-def _built(prefix: str) -> str:
-    """The page as it was built, told under which path it is reached: its addresses are relative to that."""
+@lru_cache(4)
+def _under(prefix: str, built: int) -> str:
+    """The page, told under which path it is reached: its addresses are relative to that."""
     base = f'<base href="{escape(prefix)}/" />'
     return (BUILT / "index.html").read_text(encoding="utf-8").replace("<head>", f"<head>{base}", 1)
 

@@ -2,7 +2,7 @@ import Autocomplete from "@mui/material/Autocomplete";
 import CircularProgress from "@mui/material/CircularProgress";
 import TextField from "@mui/material/TextField";
 import { useQuery } from "@tanstack/react-query";
-import { useEffect, useState } from "react";
+import { useEffect, useMemo, useState } from "react";
 import { collectionInfo } from "../../api/collections";
 import type { CollectionInfo, Row } from "../../api/types";
 import { helpOf, isWrong, labelOf, type FieldInputProps } from "./field";
@@ -32,10 +32,13 @@ export function ReferenceInput(props: FieldInputProps) {
   const found = useQuery({ ...offeredOf(info.data ?? nowhere, words), enabled: info.data !== undefined && words !== "" });
   const [picked, setPicked] = useState<Option | null>(null);
 
-  const first = (choices?.options ?? []).map((one) => ({ text: textOf(one.value), label: one.label }));
   const text = typeof control === "string" ? control : "";
-  const known = [...first, ...(picked ? [picked] : [])].find((one) => one.text === text);
-  const current = text === "" ? null : (known ?? { text, label: text });
+  const first = useMemo(() => (choices?.options ?? []).map((one) => ({ text: textOf(one.value), label: one.label })), [choices]);
+  // The same object as long as it means the same: another one would begin the input anew while somebody types.
+  const current = useMemo(() => {
+    const known = [...first, ...(picked ? [picked] : [])].find((one) => one.text === text);
+    return text === "" ? null : (known ?? { text, label: text });
+  }, [first, picked, text]);
   const searching = words !== "" && (choices?.more ?? false);
   const options = searching && info.data ? (found.data ?? []).map((row) => optionOf(info.data, row)) : first;
   return (
