@@ -214,7 +214,7 @@ def main() -> None:
         ):
             sides = {"fenland": a, "peer": b, "peer under one lock": c, EMPTY: b}
             rows = measure(sides, asked.seconds, asked.rounds, tuple(asked.clients))
-    print("\nRatios of requests a second, and of the slowest of 99 in 100 (less is better):")
+    print("\nRatios of requests a second, and of the 99th percentile of times (less is better):")
     for row in rows:
         print(_line(row))
     if asked.json:

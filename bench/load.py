@@ -17,7 +17,7 @@ Maker = Callable[[random.Random], bytes]
 
 @dataclass(frozen=True)
 class Result:
-    """Requests a second, the slowest of 99 in 100 in ms, and answers that were not wanted."""
+    """Requests a second, the 99th percentile of times in ms, and answers that were not wanted."""
 
     rate: float
     p50: float

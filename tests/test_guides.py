@@ -27,7 +27,7 @@ def test_the_javascript_of_a_guide_runs(sample: Running, name: str, tmp_path: Pa
     blocks = re.findall(r"```js\n(.*?)```", (GUIDES / f"{name}.md").read_text(), re.DOTALL)
     assert len(blocks) >= 6
     script = tmp_path / "guide.mjs"
-    script.write_text('import assert from "node:assert/strict";\n' + "\n".join(blocks))
+    script.write_text("\n".join(blocks))
     done = subprocess.run(
         ["node", str(script)], env=_given(sample), capture_output=True, text=True, timeout=120
     )

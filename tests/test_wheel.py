@@ -41,7 +41,7 @@ def test_the_wheel_alone_runs_the_sample_with_its_console(tmp_path: Path) -> Non
         page = httpx.get(running.address, headers={"Accept": "text/html"})
         assert page.status_code == 200
         assert "default-src 'self'" in page.headers["Content-Security-Policy"]
-        script = re.search(r'src="(/assets/[^"]+\.js)"', page.text)
+        script = re.search(r'src="\.(/assets/[^"]+\.js)"', page.text)
         assert script is not None
         code = httpx.get(running.address + script[1])
         assert code.status_code == 200

@@ -76,7 +76,7 @@ def visible(record: Record, resource: Resource) -> Record:
 
 
 def lookup_value(resource: Resource, field: str, text: str) -> Any:
-    """The value that a piece of a URL names in a unique field; None where it can name none."""
+    """The value that a part of a URL names in a unique field; None where it can name none."""
     if field == "id":
         return text.lower()
     try:

@@ -202,12 +202,12 @@ def translated(error: sqlite3.Error | MemoryError) -> Exception:
 @contextmanager
 def savepoint(connection: Connection) -> Iterator[None]:
     """Undoes what the body did, and only that, when it raises."""
-    connection.execute("SAVEPOINT inner_piece")
+    connection.execute("SAVEPOINT part")
     try:
         yield
     except BaseException:
         if connection.in_transaction:
-            connection.execute("ROLLBACK TO inner_piece")
-            connection.execute("RELEASE inner_piece")
+            connection.execute("ROLLBACK TO part")
+            connection.execute("RELEASE part")
         raise
-    connection.execute("RELEASE inner_piece")
+    connection.execute("RELEASE part")

@@ -1,17 +1,17 @@
-"""The writer: runs units of work in transactions, several to a commit when several wait.
+"""The writer: runs jobs in transactions, several jobs to a commit when several wait.
 
-The first thread that finds nobody writing leads: it takes all work that waits, runs each piece in
-one transaction, commits once, and wakes the others. No hand-over to a writer thread
-is paid when there is one client, and a slow disk is waited for once for all. A lock file keeps the
-order between processes, where SQLite's own waiting would be unfair.
+The first thread that finds nobody writing becomes the leader: it takes all jobs that wait, runs them in
+one transaction, commits once, and wakes the threads they belong to; the first thread that waits then is
+the next leader. With one client no other thread is involved, and with many a slow disk is waited for
+once for all. A lock file keeps the order between processes, where SQLite's own waiting would be unfair.
 
-A piece that fails is undone alone. Most that fail have written nothing yet, so there is nothing to
-undo; when one has, all are run again, each in a savepoint. When the whole transaction is lost, by an
-error at commit or by one that makes SQLite roll everything back, each is run again on its own.
+A job that fails is undone alone. Most that fail have written nothing yet, so there is nothing to undo;
+when one has, all are run again, each in a savepoint. When the whole transaction is lost, by an error at
+commit or by one that makes SQLite roll everything back, each is run again on its own.
 
-Whatever happens, three things hold. No statement runs outside the transaction that its piece believes
-in (the connection itself refuses, see `sqlite.WritingConnection`). Everyone who waits is answered, and
-the lead is handed on. A connection that cannot even be rolled back is given up, and another opened.
+Whatever happens, three things hold. No statement runs outside the transaction that its job believes in
+(the connection itself refuses, see `sqlite.WritingConnection`). Everyone who waits is answered, and there
+is a next leader. A connection that cannot even be rolled back is given up, and another opened.
 """
 
 from __future__ import annotations
@@ -30,7 +30,7 @@ from fenland.storage.turn import Turn, WouldWait
 
 Work = Callable[[WritingConnection], Any]
 
-#: Pieces that share one commit, at most: bounds how long the first of them waits.
+#: Jobs that share one commit, at most: bounds how long the first of them waits.
 _LARGEST_BATCH = 64
 
 #: How long another program may hold SQLite's own lock before changes are refused, and how often it
@@ -123,7 +123,7 @@ class Writer:
         return job.result
 
     def _lead(self, own: _Job) -> None:
-        """Commits one batch, of which `own` is the first, then hands the lead on, whatever happens."""
+        """Commits one batch, of which `own` is the first, then wakes the next leader, whatever happens."""
         batch: list[_Job] = []
         try:
             self._lock_out_processes()
@@ -139,9 +139,10 @@ class Writer:
                 if not job.settled:
                     job.fail(error)
         finally:
-            self._hand_on(batch, own)
+            self._wake(batch, own)
 
-    def _hand_on(self, batch: list[_Job], own: _Job) -> None:
+    def _wake(self, batch: list[_Job], own: _Job) -> None:
+        """Wakes the threads whose jobs are done, and the next leader."""
         with self._guard:
             if own in self._waiting:
                 self._waiting.remove(own)
@@ -177,7 +178,7 @@ class Writer:
     def _together(self, batch: list[_Job], *, guarded: bool) -> bool:
         """One transaction for all. False when it was lost, or undone, and nothing of it is kept.
 
-        Guarded, each piece has a savepoint and can be undone alone, which costs all of them more.
+        Guarded, each job has a savepoint and can be undone alone, which costs all of them more.
         """
         try:
             connection = self._begin()
@@ -191,7 +192,7 @@ class Writer:
             for job in batch:
                 job.error, before = None, connection.total_changes
                 if guarded:
-                    connection.execute("SAVEPOINT piece")
+                    connection.execute("SAVEPOINT job")
                 try:
                     job.result = job.work(connection)
                 except BaseException as error:
@@ -199,11 +200,11 @@ class Writer:
                     if not connection.in_transaction:
                         return self._undo()
                     if guarded:
-                        connection.execute("ROLLBACK TO piece")
+                        connection.execute("ROLLBACK TO job")
                     elif connection.total_changes != before:
                         return self._undo()
                 if guarded:
-                    connection.execute("RELEASE piece")
+                    connection.execute("RELEASE job")
             return self._commit(connection, batch)
         except BaseException:
             # Whoever's fault it was: tried alone, each meets its own.
@@ -238,7 +239,7 @@ class Writer:
                 time.sleep(_BUSY_PAUSE)
 
     def _commit(self, connection: WritingConnection, batch: list[_Job]) -> bool:
-        """Makes it durable, which settles every piece. Raises, with nothing kept; else True."""
+        """Makes it durable, which settles every job. Raises, with nothing kept; else True."""
         try:
             # Waits for the disk; others work meanwhile, and join the next commit.
             with self._turn.aside():
