@@ -20,6 +20,7 @@ import queue
 import signal
 import sys
 import threading
+from collections import deque
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from typing import Any
@@ -86,7 +87,9 @@ class Front:
         self._names: dict[str, str] = {}
         self._jobs: queue.SimpleQueue[tuple[Environ, Any, asyncio.Future[None]] | None] = queue.SimpleQueue()
         self._parent = os.getppid()
-        self._running = 0
+        #: Requests handed to threads, and those answered of which the loop has not taken note yet.
+        self._handed = 0
+        self._answered: deque[asyncio.Future[None]] = deque()
         self._reading: set[_Reading] = set()
         self._no_change_until = 0.0
         self._template: Environ = {
@@ -130,6 +133,7 @@ class Front:
         if os.getppid() != self._parent:
             os.kill(os.getpid(), signal.SIGKILL)
         self._sweep()
+        self._take_note()
         self._loop.call_later(_WATCH_PAUSE, self._watch)
 
     # --- one request --------------------------------------------------------------------------
@@ -139,13 +143,10 @@ class Front:
         if scope.proto != "http":
             protocol.close(400)
             return
-        self._running += 1
-        try:
-            await self._answer(scope, protocol)
-        finally:
-            self._running -= 1
+        await self._answer(scope, protocol)
 
     async def _answer(self, scope: Any, protocol: Any) -> None:
+        self._take_note()
         environ = self._environ(scope)
         body = b""
         if scope.method not in _BODILESS or "HTTP_TRANSFER_ENCODING" in environ:
@@ -164,6 +165,7 @@ class Front:
             self._send(protocol, bare_problem("unavailable", detail, self._served.prefix), environ)
         else:
             sent: asyncio.Future[None] = self._loop.create_future()
+            self._handed += 1
             self._jobs.put((environ, protocol, sent))
             await sent
 
@@ -268,7 +270,15 @@ class Front:
 
         With others about, a thread waits for the disk, and their changes share its commit.
         """
-        return self._running == 1 and self._loop.time() >= self._no_change_until
+        return self._handed == 0 and self._loop.time() >= self._no_change_until
+
+    def _take_note(self) -> None:
+        """Ends the coroutines of requests that threads have answered."""
+        while self._answered:
+            sent = self._answered.popleft()
+            self._handed -= 1
+            if not sent.done():
+                sent.set_result(None)
 
     def _work(self) -> None:
         """A thread: answers what waits, in its turn."""
@@ -280,12 +290,9 @@ class Front:
                 found = self._call(environ)
             finally:
                 turn.give()
-            # From here, not from the loop, which has then only to take note of it.
+            # From here: the loop is not woken for it, and takes note when it next has something to do.
             self._send(protocol, found, environ)
-            try:
-                self._loop.call_soon_threadsafe(_settle, sent)
-            except RuntimeError:
-                return  # the loop is closed: nobody waits for it any more
+            self._answered.append(sent)
 
     def _call(self, environ: Environ) -> Answered:
         """The app's answer, whole."""
@@ -307,8 +314,3 @@ class Front:
             detail = "The service failed at this request."
             return bare_problem("internal", detail, self._served.prefix)
         return begun[0], begun[1], content
-
-
-def _settle(sent: asyncio.Future[None]) -> None:
-    if not sent.done():
-        sent.set_result(None)
