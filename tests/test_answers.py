@@ -56,7 +56,7 @@ def _ways(name: str, at: str, field: str, value: str) -> Iterator[tuple[str, str
     yield "POST", f"{at}/preview", MERGE, body
     for op in ("add", "test"):
         yield "PATCH", look, PATCH, f'[{{"op":"{op}","path":"/{field}","value":{value}}}]'
-    for verb, only in itertools.product(("set", "increase_by", "include"), ("", "one_of", "at_least")):
+    for verb, only in (("set", ""), ("increase_by", "one_of"), ("include", ""), ("set", "at_least")):
         condition = f',"only_if":{{"{only}":{f"[{value}]" if only == "one_of" else value}}}' if only else ""
         yield "PATCH", look, EDITS, f'{{"edits":[{{"at":"/{field}","{verb}":{value}{condition}}}]}}'
     create = f'{{"action":"create","collection":"{name}","fields":{body}}}'

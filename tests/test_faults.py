@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import asyncio
 import itertools
+import json
 import sqlite3
 import threading
 from collections.abc import Callable, Iterator
@@ -12,7 +14,11 @@ import httpx
 import pytest
 
 from fenland.service.service import Service
+from fenland.service.settings import Settings
 from fenland.storage.sqlite import WritingConnection
+from fenland.web.app import create_app
+from fenland.web.front import Front, Served
+from fenland.web.short import Short
 from support import bearer
 
 PLAIN = WritingConnection.execute
@@ -136,6 +142,52 @@ def _send_together(http: httpx.Client, service: Service, pieces: Any) -> dict[st
     return answers
 
 
+class _Exchange:
+    """A request as the server hands it to the front, and what became of it."""
+
+    proto, scheme, client, query_string = "http", "http", "127.0.0.1:1", ""
+
+    def __init__(self, method: str, path: str, body: Any, who: str) -> None:
+        kind = "application/vnd.fenland.edits+json" if method == "PATCH" else "application/json"
+        self.method, self.path = method, path
+        self.content = b"" if body is None else json.dumps(body).encode()
+        self.headers = {**bearer(who), "content-type": kind, "content-length": str(len(self.content))}
+        self.answer: httpx.Response | None = None
+
+    async def __call__(self) -> bytes:
+        return self.content
+
+    def response_bytes(self, status: int, headers: Any, content: bytes) -> None:
+        assert self.answer is None
+        self.answer = httpx.Response(status, headers=headers, content=content)
+
+    def response_empty(self, status: int, headers: Any) -> None:
+        self.response_bytes(status, headers, b"")
+
+
+def _send_through_the_front(http: httpx.Client, service: Service, pieces: Any) -> dict[str, httpx.Response]:
+    """Sends requests at the same moment, so that the loop makes all of them in one transaction."""
+    database = service.database
+    front = Front(
+        Served(
+            app=create_app(service, Settings()).wsgi_app, turn=database.turn, together=database.together,
+            short=lambda environ: Short.CHANGE, at_once=lambda path: False, close=lambda: None, threads=4,
+            body_limit=10**6, body_timeout=10,
+        )
+    )  # fmt: skip
+    sent = {what: _Exchange(*piece) for what, piece in pieces.items()}
+
+    async def work() -> None:
+        loop = asyncio.get_running_loop()
+        front.__rsgi_init__(loop)
+        service.test_arm()  # type: ignore[attr-defined]
+        await asyncio.wait_for(asyncio.gather(*(front.__rsgi__(one, one) for one in sent.values())), 30)
+        front.__rsgi_del__(loop)
+
+    asyncio.run(work())
+    return {what: one.answer for what, one in sent.items() if one.answer is not None}
+
+
 def _lay(http: httpx.Client, name: str) -> None:
     http.post("/v1/records/benches", json={"code": f"{name}B"}).raise_for_status()
     for code, bench in (("S", f"{name}B"), ("I", None)):
@@ -181,17 +233,22 @@ def _agree(http: httpx.Client, name: str, answers: dict[str, httpx.Response]) ->
             assert [one["version"] for one in entries] == list(range(record["version"], 0, -1))
 
 
-@pytest.mark.parametrize(
-    ("fault", "lasting"), [*((one, False) for one in FAULTS), (_full, True), (_no_memory_after, True)]
-)
+CASES = [
+    *((_send_together, fault, False) for fault in FAULTS), (_send_together, _full, True), (_send_together, _no_memory_after, True),
+    *((_send_through_the_front, fault, False) for fault in (_full, _no_memory_after, _exit)),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("send", "fault", "lasting"), CASES)
 def test_a_fault_at_any_statement_leaves_all_in_agreement(
-    http: httpx.Client, service: Service, faulty: Faulty, fault: Callable[..., None], lasting: bool
+    http: httpx.Client, service: Service, faulty: Faulty, send: Any, fault: Callable[..., None], lasting: bool
 ) -> None:
     for at in itertools.count():
         name = f"T{at}"
         _lay(http, name)
         service.test_arm = lambda at=at: faulty.arm(at + 1, fault, lasting=lasting)  # type: ignore[attr-defined]
-        answers = _send_together(http, service, _pieces(name))
+        answers = send(http, service, _pieces(name))
+        assert answers.keys() == _pieces(name).keys()
         reached = faulty.count > at + 1
         faulty.arm(-1, fault, lasting=False)
         assert all(answer.status_code != 500 for answer in answers.values()) or fault is _exit

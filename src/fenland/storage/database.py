@@ -26,7 +26,7 @@ from fenland.storage.records import Records
 from fenland.storage.shapes import bring_over, mark_of, misfits_of, shape_of
 from fenland.storage.tables import LAYOUT, Tables
 from fenland.storage.turn import Turn
-from fenland.storage.writer import Writer
+from fenland.storage.writer import Together, Writer
 
 Result = TypeVar("Result")
 
@@ -147,6 +147,10 @@ class Database:
                 "A record this one refers to, or that refers to it, has just changed. Try again."
             ) from None
         return result
+
+    def together(self) -> Together:
+        """Opens a transaction for several calls of `write` by this thread, which may wait for nobody."""
+        return self._writer.together()
 
     def change_accounts(self, work: Callable[[sqlite.Connection], Result]) -> Result:
         """The same for a change of accounts or tokens, which every process then heeds at once."""

@@ -31,7 +31,7 @@ from fenland.storage.turn import Turn, WouldWait
 Work = Callable[[WritingConnection], Any]
 
 #: Jobs that share one commit, at most: bounds how long the first of them waits.
-_LARGEST_BATCH = 64
+LARGEST_BATCH = 64
 
 #: How long another program may hold SQLite's own lock before changes are refused, and how often it
 #: is asked for.
@@ -69,6 +69,33 @@ class _Job:
         self.settle()
 
 
+class Together:
+    """Changes that one thread makes, one after the other, in one transaction of which it is the leader.
+
+    Nothing of them may be told before `commit`. Once one of them is `lost`, all are: what failed had written
+    already, or the database rolled everything back.
+    """
+
+    def __init__(self, connection: WritingConnection, end: Callable[[Together], bool]) -> None:
+        self.connection = connection
+        self.lost = False
+        self._end = end
+
+    def run(self, work: Work) -> Any:
+        """Runs `work` in the transaction, and raises what it raises."""
+        connection, before = self.connection, self.connection.total_changes
+        try:
+            return work(connection)
+        except BaseException as error:
+            wrote = not connection.in_transaction or connection.total_changes != before
+            self.lost = self.lost or wrote or isinstance(error, (Error, MemoryError))
+            raise
+
+    def commit(self) -> bool:
+        """Makes all of them durable. False when nothing is kept; `Unavailable` when that is not known."""
+        return self._end(self)
+
+
 class Writer:
     """One writing connection, its queue and its lock between processes."""
 
@@ -90,6 +117,7 @@ class Writer:
         self._guard = threading.Lock()
         self._waiting: list[_Job] = []
         self._led = False
+        self._shared: Together | None = None
 
     def close(self) -> None:
         """Closes the connection and the lock file. Nothing may be waiting."""
@@ -104,6 +132,8 @@ class Writer:
         thread and, after a lost transaction, again: it must touch nothing but its connection.
         Raises `Unavailable` when too many already wait.
         """
+        if self._shared is not None and self._turn.hurried:
+            return self._shared.run(work)
         job = _Job(work)
         with self._guard:
             if self._led and self._turn.hurried:
@@ -122,6 +152,44 @@ class Writer:
             raise job.error
         return job.result
 
+    def together(self) -> Together:
+        """Opens a transaction for changes of this thread, which may wait for nobody; see `Together`.
+
+        Raises `WouldWait` when somebody else writes, and what stands in the way of any transaction.
+        """
+        with self._guard:
+            if self._led:
+                raise WouldWait
+            self._led = True
+        try:
+            self._lock_out_processes()
+            self._shared = Together(self._begin(), self._end)
+        except BaseException:
+            self._undo()
+            self._end_lead()
+            raise
+        return self._shared
+
+    def _end(self, shared: Together) -> bool:
+        self._shared = None
+        try:
+            if shared.lost:
+                return self._undo()
+            shared.connection.commit_work()
+        except BaseException as error:
+            undone = shared.connection.in_transaction or isinstance(error, Error)
+            self._undo()
+            if not undone:
+                raise Unavailable(_UNKNOWN) from None
+            return False
+        finally:
+            self._end_lead()
+        return True
+
+    def _end_lead(self) -> None:
+        fcntl.flock(self._lock_file, fcntl.LOCK_UN)
+        self._wake([], None)
+
     def _lead(self, own: _Job) -> None:
         """Commits one batch, of which `own` is the first, then wakes the next leader, whatever happens."""
         batch: list[_Job] = []
@@ -129,7 +197,7 @@ class Writer:
             self._lock_out_processes()
             try:
                 with self._guard:
-                    batch, self._waiting = self._waiting[:_LARGEST_BATCH], self._waiting[_LARGEST_BATCH:]
+                    batch, self._waiting = self._waiting[:LARGEST_BATCH], self._waiting[LARGEST_BATCH:]
                 self._settle(batch)
             finally:
                 fcntl.flock(self._lock_file, fcntl.LOCK_UN)
@@ -141,7 +209,7 @@ class Writer:
         finally:
             self._wake(batch, own)
 
-    def _wake(self, batch: list[_Job], own: _Job) -> None:
+    def _wake(self, batch: list[_Job], own: _Job | None) -> None:
         """Wakes the threads whose jobs are done, and the next leader."""
         with self._guard:
             if own in self._waiting:

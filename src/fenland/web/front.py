@@ -5,7 +5,8 @@
     threads   run the app, one at a time (`storage/turn.py`); a long statement, a commit and a lock that
               another program holds are waited for aside
     inline    what is sure to be short is answered on the loop itself when nobody works: it saves the way
-              to a thread and back. A lone change too, while the disk is quick
+              to a thread and back. Short changes that arrived together are made one after the other in
+              one transaction, and answered once it is on disk, as long as the disk is quick
 
 It speaks granian's RSGI to the server and WSGI (PEP 3333) to the app, and knows neither records nor
 rules: `short` says which requests are sure to be short.
@@ -20,14 +21,15 @@ import queue
 import signal
 import sys
 import threading
-from collections import deque
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, NamedTuple
 
 import structlog
 
+from fenland.core.problems import Unavailable
 from fenland.storage.turn import Turn, WouldWait
+from fenland.storage.writer import LARGEST_BATCH, Together
 from fenland.web.errors import bare_problem
 from fenland.web.logs import about
 from fenland.web.reading import BODY
@@ -41,8 +43,8 @@ Answered = tuple[int, list[tuple[str, str]], bytes]
 _LONGEST_QUEUE = 2048
 #: Seconds between looks at whether the parent process is still there.
 _WATCH_PAUSE = 0.5
-#: A change that took longer, in seconds, waited for the disk; for so long none is saved on the loop then.
-_SLOW_CHANGE, _SLOW_DISK_PAUSE = 0.05, 1.0
+#: A commit that took longer, in seconds, waited for the disk; for so long the loop saves no change then.
+_SLOW_COMMIT, _SLOW_DISK_PAUSE = 0.01, 1.0
 _BODILESS = frozenset({"GET", "HEAD", "OPTIONS"})
 
 log = structlog.get_logger()
@@ -54,6 +56,8 @@ class Served:
 
     app: App
     turn: Turn
+    #: Opens a transaction for changes that are made together; raises where it would have to wait.
+    together: Callable[[], Together]
     #: Whether a request, by its environ, is sure to be short, and what it then is.
     short: Callable[[Environ], Short | None]
     #: Whether a path is answered without the turn, whoever works.
@@ -66,6 +70,14 @@ class Served:
     prefix: str = ""
     #: Called when requests can be taken.
     began: Callable[[], None] = lambda: None
+
+
+class _Job(NamedTuple):
+    """A request to be answered; `sent` is done once it was."""
+
+    environ: Environ
+    protocol: Any
+    sent: asyncio.Future[None]
 
 
 class _Reading:
@@ -85,11 +97,10 @@ class Front:
     def __init__(self, served: Served) -> None:
         self._served = served
         self._names: dict[str, str] = {}
-        self._jobs: queue.SimpleQueue[tuple[Environ, Any, asyncio.Future[None]] | None] = queue.SimpleQueue()
+        self._jobs: queue.SimpleQueue[_Job | None] = queue.SimpleQueue()
         self._parent = os.getppid()
-        #: Requests handed to threads, and those answered of which the loop has not taken note yet.
-        self._handed = 0
-        self._answered: deque[asyncio.Future[None]] = deque()
+        #: Short changes that have arrived since the loop last looked.
+        self._changes: list[_Job] = []
         self._reading: set[_Reading] = set()
         self._no_change_until = 0.0
         self._template: Environ = {
@@ -133,7 +144,6 @@ class Front:
         if os.getppid() != self._parent:
             os.kill(os.getpid(), signal.SIGKILL)
         self._sweep()
-        self._take_note()
         self._loop.call_later(_WATCH_PAUSE, self._watch)
 
     # --- one request --------------------------------------------------------------------------
@@ -143,10 +153,6 @@ class Front:
         if scope.proto != "http":
             protocol.close(400)
             return
-        await self._answer(scope, protocol)
-
-    async def _answer(self, scope: Any, protocol: Any) -> None:
-        self._take_note()
         environ = self._environ(scope)
         body = b""
         if scope.method not in _BODILESS or "HTTP_TRANSFER_ENCODING" in environ:
@@ -157,17 +163,29 @@ class Front:
         environ[BODY] = body
         environ["wsgi.input"] = io.BytesIO(body)
         environ["CONTENT_LENGTH"] = str(len(body)) if body else ""
-        found_here = self._at_once(environ)
+        kind = self._served.short(environ)
+        found_here = self._read_here(environ, kind)
         if found_here is not None:
             self._send(protocol, found_here, environ)
-        elif self._jobs.qsize() > _LONGEST_QUEUE:
-            detail = "Too many requests wait already. Send it again in a moment."
-            self._send(protocol, bare_problem("unavailable", detail, self._served.prefix), environ)
+            return
+        job = _Job(environ, protocol, self._loop.create_future())
+        if kind is not Short.CHANGE:
+            self._hand(job)
         else:
-            sent: asyncio.Future[None] = self._loop.create_future()
-            self._handed += 1
-            self._jobs.put((environ, protocol, sent))
-            await sent
+            self._changes.append(job)
+            if len(self._changes) == 1:
+                # Once all that is ready has been taken in.
+                self._loop.call_soon(self._change_here)
+        await job.sent
+
+    def _hand(self, job: _Job) -> None:
+        """Leaves a request to the threads."""
+        if self._jobs.qsize() > _LONGEST_QUEUE:
+            detail = "Too many requests wait already. Send it again in a moment."
+            self._send(job.protocol, bare_problem("unavailable", detail, self._served.prefix), job.environ)
+            job.sent.set_result(None)
+        else:
+            self._jobs.put(job)
 
     def _send(self, protocol: Any, answer: Answered, environ: Environ) -> None:
         status, headers, content = answer
@@ -243,56 +261,83 @@ class Front:
             status, headers, content = bare_problem("body-timeout", detail, self._served.prefix)
             reading.protocol.response_bytes(status, [*headers, ("Connection", "close")], content)
 
-    def _at_once(self, environ: Environ) -> Answered | None:
-        """The answer, made here and now, where that holds nobody up."""
+    def _read_here(self, environ: Environ, kind: Short | None) -> Answered | None:
+        """The answer, made here and now, where that holds nobody up and changes nothing."""
         served = self._served
         if served.at_once(environ["PATH_INFO"]):
             return self._call(environ)
-        kind = served.short(environ)
-        if kind is None or (kind is Short.CHANGE and not self._may_change_here()):
+        if kind is not Short.READ or not served.turn.take_if_free():
             return None
-        if not served.turn.take_if_free():
-            return None
-        served.turn.hurried, begun = True, self._loop.time()
+        served.turn.hurried = True
         try:
             return self._call(environ)
         except WouldWait:
-            environ["wsgi.input"].seek(0)
             return None
         finally:
             served.turn.hurried = False
             served.turn.give()
-            if kind is Short.CHANGE and self._loop.time() - begun > _SLOW_CHANGE:
-                self._no_change_until = self._loop.time() + _SLOW_DISK_PAUSE
 
-    def _may_change_here(self) -> bool:
-        """Whether a change may be saved on the loop: nobody else is served, and the disk was quick lately.
+    def _change_here(self) -> None:
+        """Makes the changes that arrived: here if nobody works and the disk is quick, else threads do."""
+        jobs, self._changes = self._changes[:LARGEST_BATCH], self._changes[LARGEST_BATCH:]
+        if self._changes:
+            self._loop.call_soon(self._change_here)
+        answers: list[Answered] | None = None
+        turn = self._served.turn
+        if self._loop.time() >= self._no_change_until and turn.take_if_free():
+            turn.hurried = True
+            try:
+                answers = self._changed_together(jobs)
+            finally:
+                turn.hurried = False
+                turn.give()
+        for place, job in enumerate(jobs):
+            if answers is None:
+                job.environ["wsgi.input"].seek(0)
+                self._hand(job)
+            else:
+                self._send(job.protocol, answers[place], job.environ)
+                job.sent.set_result(None)
 
-        With others about, a thread waits for the disk, and their changes share its commit.
-        """
-        return self._handed == 0 and self._loop.time() >= self._no_change_until
-
-    def _take_note(self) -> None:
-        """Ends the coroutines of requests that threads have answered."""
-        while self._answered:
-            sent = self._answered.popleft()
-            self._handed -= 1
-            if not sent.done():
-                sent.set_result(None)
+    def _changed_together(self, jobs: list[_Job]) -> list[Answered] | None:
+        """The answers, once all they tell is on disk; None when nothing is, and each is to be tried anew."""
+        try:
+            shared = self._served.together()
+        except BaseException:
+            # Whatever it is, a thread can wait for it, or meets it anew and tells it.
+            return None
+        answers: list[Answered] = []
+        try:
+            for job in jobs:
+                answers.append(self._call(job.environ))
+                if shared.lost:
+                    break
+        except WouldWait:
+            shared.lost = True
+        begun = self._loop.time()
+        try:
+            kept = shared.commit()
+        except Unavailable as unknown:
+            return [bare_problem("unavailable", unknown.detail, self._served.prefix)] * len(jobs)
+        if self._loop.time() - begun > _SLOW_COMMIT:
+            self._no_change_until = self._loop.time() + _SLOW_DISK_PAUSE
+        return answers if kept else None
 
     def _work(self) -> None:
         """A thread: answers what waits, in its turn."""
         turn = self._served.turn
         while (job := self._jobs.get()) is not None:
-            environ, protocol, sent = job
             turn.take()
             try:
-                found = self._call(environ)
+                found = self._call(job.environ)
             finally:
                 turn.give()
-            # From here: the loop is not woken for it, and takes note when it next has something to do.
-            self._send(protocol, found, environ)
-            self._answered.append(sent)
+            # From here, not from the loop, which has then only to take note of it.
+            self._send(job.protocol, found, job.environ)
+            try:
+                self._loop.call_soon_threadsafe(_settle, job.sent)
+            except RuntimeError:
+                return  # the loop is closed: nobody waits for it any more
 
     def _call(self, environ: Environ) -> Answered:
         """The app's answer, whole."""
@@ -314,3 +359,8 @@ class Front:
             detail = "The service failed at this request."
             return bare_problem("internal", detail, self._served.prefix)
         return begun[0], begun[1], content
+
+
+def _settle(sent: asyncio.Future[None]) -> None:
+    if not sent.done():
+        sent.set_result(None)

@@ -53,6 +53,7 @@ def front_of(service: Service, settings: Settings) -> Front:
         Served(
             app=create_app(service, settings).wsgi_app,
             turn=service.database.turn,
+            together=service.database.together,
             short=short_requests(service),
             at_once=lambda path: path == "/healthz",
             close=service.close,

@@ -1,7 +1,7 @@
 """Which requests are sure to be short, so that the front may answer them on its loop.
 
-A record by its key; a page of a list that an index gives in order and whose records are small; and a
-small change of one such record.
+A record by its key; a page of a list that an index gives in order and whose records are small; a small
+change of one such record, and one to create.
 """
 
 from __future__ import annotations
@@ -32,15 +32,18 @@ def short_requests(service: Service) -> Callable[[dict[str, Any]], Short | None]
 
     def short(environ: dict[str, Any]) -> Short | None:
         method = environ["REQUEST_METHOD"]
-        if method not in ("GET", "PATCH"):
+        if method not in ("GET", "PATCH", "POST"):
             return None
         path = environ["PATH_INFO"]
-        if path == "/v1/session":
+        if method == "GET" and path == "/v1/session":
             return Short.READ
         found = _RECORD.fullmatch(path)
         if found is None:
             return None
-        if method == "PATCH":
+        if method != "GET":
+            # A change of a record, or a record to create.
+            if (method == "PATCH") != (found[2] is not None):
+                return None
             little = found[1] in small and len(environ["CONTENT_LENGTH"]) < 6
             return Short.CHANGE if little and int(environ["CONTENT_LENGTH"] or 0) < _SMALL_BODY else None
         if found[2] is not None or (found[1] in small and _PAGE.fullmatch(environ["QUERY_STRING"])):
