@@ -29,6 +29,7 @@ fenland list stations --find bridge --limit 6
 fenland update stations PS-014 pumps=3 automatic=true --reason 'Third pump is back'
 fenland update stations PS-014 pumps=99 name=
 fenland update stations PS-014 pumsp=3
+fenland show stations PS-999 --json
 fenland history stations PS-014
 """
 CHECK = """\
@@ -69,9 +70,9 @@ def console(running: Running) -> None:
         page.get_by_text("Saved. PS-014").wait_for()
         _shot(page, "record")
         page.get_by_label("Pumps").fill("99")
-        page.get_by_label("Name", exact=True).first.fill("x")
+        page.get_by_role("textbox", name="Name", exact=True).first.fill("x")
         page.get_by_role("button", name="Save").click()
-        page.get_by_text("Must be at most 12.").wait_for()
+        page.get_by_text("Enter 12 or less.").wait_for()
         _shot(page, "errors")
         page.goto("/c/stations/r/PS-020")
         page.get_by_label("Pumps").fill("5")
@@ -86,6 +87,17 @@ def console(running: Running) -> None:
         page.goto("/c/tickets/r/T-0001")
         page.get_by_role("button", name="Save").wait_for()
         _shot(page, "dark")
+        page.close()
+        page = browser.new_page(
+            viewport={"width": 390, "height": 800}, base_url=running.address, color_scheme="light"
+        )
+        page.goto("/")
+        page.get_by_label("Token").fill("sample-office")
+        page.keyboard.press("Enter")
+        page.get_by_role("list", name="Records").wait_for()
+        page.goto("/c/tickets?q=weed&sort=-number")
+        page.get_by_role("list", name="Records").wait_for()
+        _shot(page, "phone")
         browser.close()
 
 

@@ -128,6 +128,7 @@ def test_others_changes_are_merged_and_conflicts_chosen_side_by_side(page: Page,
         client.patch(url, json={"pumps": 2, "crest_level": 2.5, "capacity": 3}).raise_for_status()
     page.get_by_role("button", name="Save").click()
     conflict = page.get_by_role("region", name="Conflict")
+    expect(conflict).to_be_focused()
     expect(conflict.get_by_role("row", name="Pumps")).to_contain_text("Pumps125")
     expect(conflict.get_by_role("row")).to_have_count(3)
     conflict.get_by_role("radiogroup", name="Capacity").get_by_label("theirs").click()

@@ -2,7 +2,8 @@ import Alert from "@mui/material/Alert";
 import Snackbar from "@mui/material/Snackbar";
 import { createContext, useCallback, useContext, useEffect, useRef, useState, type ReactNode } from "react";
 
-type Tell = (text: string) => void;
+/** Shows a text; null takes away what is shown. */
+type Tell = (text: string | null) => void;
 
 const MessageContext = createContext<Tell | null>(null);
 
@@ -11,9 +12,9 @@ export function MessageProvider({ children }: { children: ReactNode }) {
   const [told, setTold] = useState({ text: "", count: 0 });
   const [open, setOpen] = useState(false);
   const alert = useRef<HTMLDivElement>(null);
-  const tell = useCallback((text: string) => {
-    setTold((old) => ({ text, count: old.count + 1 }));
-    setOpen(true);
+  const tell = useCallback((text: string | null) => {
+    if (text !== null) setTold((old) => ({ text, count: old.count + 1 }));
+    setOpen(text !== null);
   }, []);
   useEffect(() => {
     if (told.count > 0) alert.current?.focus({ preventScroll: true });

@@ -1,64 +1,44 @@
 """The OpenAPI 3.1 document, generated from the definitions: exact enough for typed clients.
 
-What is sent and what is answered are schemas of their own: a default in a patch would be sent over a
-stored value by clients that fill it in, and what is required in an answer is not in a patch.
+`openapi_records.py` describes a collection, `openapi_parts.py` what no definition changes.
 """
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable
 from typing import Any
 
 import fenland
-from fenland.core.definitions import Collection, Definitions, Field
+from fenland.core.definitions import Collection, Definitions
 from fenland.core.edits import edits_schema
 from fenland.core.limits import Limits
-from fenland.core.schemas import RESERVED_SCHEMAS, field_schema, may_set
-from fenland.core.values import MISSING
 from fenland.web.errors import KINDS, PROBLEM
 from fenland.web.openapi_parts import (
-    FLAG,
-    NUMBER,
     OPEN,
     PARAMETERS,
+    READING,
     SCHEMAS,
     TEXT,
     Schema,
     batch_schemas,
-    closed,
-    nullable,
+    content_of,
     parameter,
     ref,
+    responses_of,
+    used,
 )
-from fenland.web.reading import EDITS, FORM_TYPES, JSON, JSON_PATCH, MERGE_PATCH
+from fenland.web.openapi_records import paths_of, schemas_of
 
 _SCHEMA_JSON = "application/schema+json"
 #: The schema of a problem's answer, where it says more than the plain one.
 _TOLD = {"conflict": "Conflict", "invalid": "Invalid", "key-reused": "Invalid"}
-#: What any operation may be answered with.
-_ALWAYS = ("too-large", "internal", "unavailable")
-
-
-def _content(schema: Schema, *types: str, example: Any = MISSING) -> Schema:
-    shown = {} if example is MISSING else {"example": example}
-    return {kind: {"schema": schema, **shown} for kind in types or (JSON,)}
-
-
-def _responses(*codes: str) -> Schema:
-    """The problems an operation may answer with, by status."""
-    # A status is listed once; where kinds share one, the first is its plain one.
-    return {str(KINDS[code].status): ref(f"responses/{code}") for code in reversed((*codes, *_ALWAYS))}
-
-
-def _use(*names: str) -> list[Schema]:
-    return [ref(f"parameters/{name}") for name in names]
 
 
 def _problem_responses() -> Schema:
     return {
         code: {
             "description": f"{kind.title}. {kind.remedy}",
-            "content": _content(ref(f"schemas/{_TOLD.get(code, 'Problem')}"), PROBLEM),
+            "content": content_of(ref(f"schemas/{_TOLD.get(code, 'Problem')}"), PROBLEM),
         }
         for code, kind in KINDS.items()
     }
@@ -89,325 +69,6 @@ def _type_name(collection: Collection) -> str:
     return name if name[:1].isalpha() else "".join(part.capitalize() for part in collection.name.split("_"))
 
 
-def _sent(schema: Any, *, patch: bool) -> Any:
-    """A field's schema as it is sent: without defaults, which a client may fill in over a stored value.
-
-    In a patch an object's own required properties may be left out too, for it is merged.
-    """
-    if not isinstance(schema, dict):
-        return schema
-    dropped = {"default", "readOnly"} | ({"required"} if patch else set())
-    found = {name: value for name, value in schema.items() if name not in dropped}
-    if "properties" in found:
-        found["properties"] = {
-            # Null takes a member out.
-            name: _sent(_or_null(one) if patch else one, patch=patch)
-            for name, one in found["properties"].items()
-        }
-    return found
-
-
-def _or_null(schema: Schema) -> Schema:
-    if isinstance(schema.get("type"), str):
-        schema = {**schema, "type": [schema["type"], "null"]}
-        if "enum" in schema:
-            schema["enum"] = [*schema["enum"], None]
-    return schema
-
-
-def _answered(item: Field, *, set_by_none: bool) -> Schema:
-    schema = {name: value for name, value in field_schema(item).items() if name != "default"}
-    return {**schema, "readOnly": True} if set_by_none else schema
-
-
-def _example(fields: Mapping[str, Field]) -> Schema:
-    """Values that the definition itself gives: examples, or the first choice of an enum."""
-    found = {}
-    for name, item in fields.items():
-        if item.examples:
-            found[name] = item.examples[0]
-        elif item.enum:
-            found[name] = item.enum[0]
-    return found
-
-
-def _schemas(collection: Collection, name: str) -> dict[str, Schema]:
-    """The schemas of a collection: records as answered, to create and to patch, and what holds them."""
-    fields = collection.fields
-    settable = {n: f for n, f in fields.items() if may_set(f, collection, creating=True, transfer=True)}
-    patched = {n: f for n, f in fields.items() if may_set(f, collection, creating=False, transfer=True)}
-    shown = {n: dict(schema) for n, schema in RESERVED_SCHEMAS.items()}
-    shown |= {n: _answered(f, set_by_none=n not in settable) for n, f in fields.items() if not f.write_only}
-    required = [
-        n for n, f in settable.items() if f.required and f.default is MISSING and n != collection.owner
-    ]
-    return {
-        name: closed(
-            shown, title=collection.singular, description=collection.description or collection.title
-        ),
-        f"{name}New": {
-            "type": "object",
-            "description": f"A {collection.singular.lower()} to create. What is left out gets its default, or null.",
-            "properties": {n: _sent(field_schema(f), patch=False) for n, f in settable.items()},
-            "required": required,
-            "additionalProperties": False,
-        },
-        f"{name}Patch": {
-            "type": "object",
-            "description": "Absent: untouched. null: cleared. A value: set (RFC 7396).",
-            "properties": {n: _sent(field_schema(f), patch=True) for n, f in patched.items()},
-            "additionalProperties": False,
-        },
-        f"{name}Page": closed(
-            {
-                "items": {"type": "array", "items": ref(f"schemas/{name}")},
-                "next": nullable(TEXT),
-                "count": NUMBER,
-                "labels": ref("schemas/Labels"),
-            },
-            optional=("count", "labels"),
-        ),
-        f"{name}Form": closed(
-            {
-                "values": OPEN,
-                "version": nullable(NUMBER),
-                "etag": nullable(TEXT),
-                "schema": OPEN,
-                "choices": {"type": "object", "additionalProperties": ref("schemas/Choices")},
-                "writable": {"type": "array", "items": TEXT},
-                "deletable": FLAG,
-            },
-            description="All an edit form needs; `version` and `etag` are null for what is yet to be created.",
-        ),
-        f"{name}Preview": closed(
-            {
-                "preview": FLAG,
-                "version": NUMBER,
-                "changes": {"type": "object", "additionalProperties": ref("schemas/Change")},
-                "record": OPEN,
-                "errors": {"type": "array", "items": ref("schemas/FieldError")},
-                "ignored": {"type": "array", "items": TEXT},
-            },
-            description="What a change would do, had it been saved.",
-        ),
-    }
-
-
-def _record_answer(name: str, description: str, *headers: str) -> Schema:
-    return {
-        "description": description,
-        "headers": {header: {"schema": TEXT} for header in headers},
-        "content": _content(ref(f"schemas/{name}")),
-    }
-
-
-_READING = ("not-signed-in", "not-found")
-_WRITING = (
-    "malformed",
-    *_READING,
-    "not-permitted",
-    "body-timeout",
-    "conflict",
-    "unsupported-media",
-    "invalid",
-    "storage-full",
-)
-_GUARDED = ("version-mismatch", "version-required")
-_MINIMAL = {"description": "Saved; return=minimal was preferred."}
-
-
-#: As a text, since generators of clients cannot tell a list among other bodies: what it holds is `JsonPatch`.
-_JSON_PATCH_TEXT: Schema = {
-    "type": "string",
-    "format": "binary",
-    "description": "The text of a JSON Patch (RFC 6902): operations as in the schema JsonPatch.",
-}
-
-
-def _patch_body(name: str, example: Any) -> Schema:
-    edits = {"edits": [{"at": f"/{field}", "set": value} for field, value in list(example.items())[:1]]}
-    return {
-        "required": True,
-        "content": {
-            **_content(ref(f"schemas/{name}Patch"), JSON, MERGE_PATCH, example=example),
-            **_content(_JSON_PATCH_TEXT, JSON_PATCH),
-            **_content(ref("schemas/Edits"), EDITS, example=edits),
-            **_content(OPEN, *FORM_TYPES),
-        },
-    }
-
-
-class _Operations:
-    """The operations on one collection; `suffix` keeps the ids of those by a unique field apart."""
-
-    def __init__(self, collection: Collection, name: str) -> None:
-        self.collection = collection
-        self.name = name
-        self.one = collection.singular.lower()
-        self.example = _example(
-            {
-                n: f
-                for n, f in collection.fields.items()
-                if may_set(f, collection, creating=False, transfer=False)
-            }
-        )
-
-    def operation(self, verb: str, suffix: str, summary: str, description: str, **parts: Any) -> Schema:
-        return {
-            "operationId": f"{verb}{self.name}{suffix}",
-            "summary": summary,
-            "description": description,
-            "tags": [self.collection.name],
-            **parts,
-        }
-
-    def read(self, suffix: str) -> Schema:
-        return self.operation(
-            "read", suffix, f"Read a {self.one}", "The record as it is now; 304 when If-None-Match has its ETag.",
-            parameters=_use("if_none_match"),
-            responses={
-                "200": _record_answer(self.name, "The record.", "ETag", "Accept-Patch"),
-                "304": {"description": "The client has this version."},
-                **_responses("malformed", *_READING),
-            },
-        )  # fmt: skip
-
-    def _changed(self) -> Schema:
-        return {
-            "200": _record_answer(
-                self.name, "The record as saved.", "ETag", "Preference-Applied", "Fenland-Repeated"
-            ),
-            "204": _MINIMAL,
-            **_responses(*_WRITING, *_GUARDED),
-        }
-
-    def update(self, suffix: str) -> Schema:
-        return self.operation(
-            "update", suffix, f"Change fields of a {self.one}", "Only the fields that are sent; see docs/updates.md.",
-            parameters=_use("if_match", "if_none_match", "base", "clear", "blank", "reason", "once", "prefer", "client"),
-            requestBody=_patch_body(self.name, self.example),
-            responses=self._changed(),
-        )  # fmt: skip
-
-    def replace(self, suffix: str) -> Schema:
-        return self.operation(
-            "replace", suffix, f"Replace a {self.one}", "What is left out gets its default, or null.",
-            parameters=_use("if_match", "if_none_match", "base", "blank", "reason", "once", "prefer", "client"),
-            requestBody={
-                "required": True,
-                "content": {**_content(ref(f"schemas/{self.name}Patch")), **_content(OPEN, *FORM_TYPES)},
-            },
-            responses=self._changed(),
-        )  # fmt: skip
-
-    def delete(self, suffix: str) -> Schema:
-        return self.operation(
-            "delete", suffix, f"Delete a {self.one}", "Answers with the last copy; the history stays.",
-            parameters=_use("if_match", "if_none_match", "prefer", "reason", "once", "client"),
-            responses={
-                "200": _record_answer(self.name, "The last copy.", "ETag"),
-                "204": {"description": "Deleted; return=minimal was preferred."},
-                **_responses(*_READING, "malformed", "not-permitted", "conflict", "key-reused", "storage-full", *_GUARDED),
-            },
-        )  # fmt: skip
-
-    def preview(self) -> Schema:
-        return self.operation(
-            "preview", "", f"See what a change of a {self.one} would do", "Takes what PATCH takes, and saves nothing.",
-            parameters=_use("if_match", "base", "clear", "blank", "prefer"),
-            requestBody=_patch_body(self.name, self.example),
-            responses={
-                "200": _record_answer(f"{self.name}Preview", "What would change, and what is wrong."),
-                **_responses(*_WRITING, *_GUARDED),
-            },
-        )  # fmt: skip
-
-    def list(self) -> Schema:
-        return self.operation(
-            "list", "", f"List and search {self.collection.title.lower()}", "Pages by cursor; no record is met twice.",
-            parameters=_use("q", "sort", "limit", "cursor", "count", "labels"),
-            responses={
-                "200": {
-                    "description": "A page.",
-                    "headers": {"Link": {"schema": TEXT}},
-                    "content": _content(ref(f"schemas/{self.name}Page")),
-                },
-                **_responses("malformed", "not-permitted", *_READING),
-            },
-        )  # fmt: skip
-
-    def create(self) -> Schema:
-        example = _example(
-            {n: f for n, f in self.collection.fields.items() if may_set(f, self.collection, creating=True, transfer=False)}
-        )  # fmt: skip
-        return self.operation(
-            "create", "", f"Create a {self.one}", "Answers with the record as created, defaults included.",
-            parameters=_use("prefer", "blank", "reason", "once", "client"),
-            requestBody={
-                "required": True,
-                "content": {
-                    **_content(ref(f"schemas/{self.name}New"), example=example),
-                    **_content(OPEN, *FORM_TYPES),
-                },
-            },
-            responses={
-                "201": _record_answer(self.name, "The record as created.", "ETag", "Location", "Fenland-Repeated"),
-                **_responses(*_WRITING),
-            },
-        )  # fmt: skip
-
-    def history(self) -> Schema:
-        return self.operation(
-            "history", "", f"Who changed what in a {self.one}", "Newest first, also after it was deleted.",
-            parameters=_use("below", "limit"),
-            responses={
-                "200": {
-                    "description": "A page of entries.",
-                    "headers": {"Link": {"schema": TEXT}},
-                    "content": _content(ref("schemas/History")),
-                },
-                **_responses("malformed", *_READING),
-            },
-        )  # fmt: skip
-
-    def form(self) -> Schema:
-        return self.operation(
-            "form", "", f"All a form to edit a {self.one} needs", "Values, schema, choices and who may set what.",
-            responses={
-                "200": _record_answer(f"{self.name}Form", "The form.", "ETag", "Accept-Patch"),
-                **_responses("malformed", *_READING),
-            },
-        )  # fmt: skip
-
-    def paths(self) -> dict[str, Schema]:
-        collection = self.collection
-        base = f"/v1/records/{collection.name}"
-        key_field = collection.fields.get(collection.key)
-        kind = {"type": "string" if key_field is None else key_field.type}
-        key = [parameter("key", "path", kind, f"The record's {collection.key}.")]
-        paths: dict[str, Schema] = {
-            base: {"get": self.list(), "post": self.create()},
-            f"{base}/{{key}}": {"parameters": key, **self._one("")},
-            f"{base}/{{key}}/preview": {"parameters": key, "post": self.preview()},
-            f"{base}/{{key}}/history": {"parameters": key, "get": self.history()},
-            f"{base}/{{key}}/form": {"parameters": key, "get": self.form()},
-        }
-        for item in collection.fields.values():
-            if item.unique and item.name != collection.key:
-                value = parameter("value", "path", {"type": item.type}, f"The record's {item.name}.")
-                suffix = f"By{''.join(part.capitalize() for part in item.name.split('_'))}"
-                paths[f"{base}/by/{item.name}/{{value}}"] = {"parameters": [value], **self._one(suffix)}
-        return paths
-
-    def _one(self, suffix: str) -> Schema:
-        return {
-            "get": self.read(suffix),
-            "patch": self.update(suffix),
-            "put": self.replace(suffix),
-            "delete": self.delete(suffix),
-        }
-
-
 def _own(verb: str, summary: str, responses: Schema, **parts: Any) -> Schema:
     return {
         "operationId": verb,
@@ -419,7 +80,7 @@ def _own(verb: str, summary: str, responses: Schema, **parts: Any) -> Schema:
 
 
 def _ok(description: str, schema: Schema, *types: str) -> Schema:
-    return {"200": {"description": description, "content": _content(schema, *types)}}
+    return {"200": {"description": description, "content": content_of(schema, *types)}}
 
 
 def _own_paths() -> dict[str, Schema]:
@@ -430,7 +91,7 @@ def _own_paths() -> dict[str, Schema]:
     described = {
         "200": {
             "description": "Its JSON Schema for this caller, or the form to create.",
-            "content": {**_content(OPEN, _SCHEMA_JSON), **_content(OPEN)},
+            "content": {**content_of(OPEN, _SCHEMA_JSON), **content_of(OPEN)},
         }
     }
     example = {"items": [{"action": "delete", "collection": "tickets", "key": "T-0001", "reason": "twice"}]}
@@ -438,52 +99,52 @@ def _own_paths() -> dict[str, Schema]:
         "/v1/schemas": {
             "get": _own(
                 "listCollections", "The collections there are",
-                {**_ok("The collections.", ref("schemas/Collections")), **_responses("malformed", "not-signed-in")},
+                {**_ok("The collections.", ref("schemas/Collections")), **responses_of("malformed", "not-signed-in")},
             )
         },
         "/v1/schemas/{collection}": {
             "parameters": [collection],
             "get": _own(
                 "readSchema", "The JSON Schema of a collection for this caller",
-                {**described, **_responses("malformed", *_READING, "not-permitted")}, parameters=[purpose],
+                {**described, **responses_of("malformed", *READING, "not-permitted")}, parameters=[purpose],
             ),
         },
         "/v1/edits.schema.json": {
             "get": _own(
                 "readEditsSchema", "The JSON Schema of edits",
-                {**_ok("The schema.", OPEN, _SCHEMA_JSON), **_responses()}, security=[],
+                {**_ok("The schema.", OPEN, _SCHEMA_JSON), **responses_of()}, security=[],
             )
         },
         "/v1/openapi.json": {
-            "get": _own("readOpenapi", "This document", {**_ok("It.", OPEN), **_responses()}, security=[])
+            "get": _own("readOpenapi", "This document", {**_ok("It.", OPEN), **responses_of()}, security=[])
         },
         "/v1/batch": {
             "post": _own(
                 "batch", "Several creates, updates and deletes at once",
                 {
                     **_ok("A result for each item.", ref("schemas/BatchResults")),
-                    **_responses("malformed", "not-signed-in", "body-timeout", "unsupported-media", "storage-full"),
+                    **responses_of("malformed", "not-signed-in", "body-timeout", "unsupported-media", "storage-full"),
                     "422": {
                         "description": "A broken all-or-nothing batch, with a result for each item; or a key used before.",
                         "content": {
-                            **_content(ref("schemas/BatchResults")), **_content(ref("schemas/Problem"), PROBLEM),
+                            **content_of(ref("schemas/BatchResults")), **content_of(ref("schemas/Problem"), PROBLEM),
                         },
                     },
                 },
-                parameters=_use("once", "client"),
-                requestBody={"required": True, "content": _content(ref("schemas/Batch"), example=example)},
+                parameters=used("once", "client"),
+                requestBody={"required": True, "content": content_of(ref("schemas/Batch"), example=example)},
             )
         },
         "/v1/session": {
             "get": _own(
                 "readSession", "Who is signed in",
-                {**_ok("The account.", ref("schemas/Session")), **_responses("malformed", "not-signed-in")},
+                {**_ok("The account.", ref("schemas/Session")), **responses_of("malformed", "not-signed-in")},
             )
         },
         "/healthz": {
             "get": _own(
                 "readHealth", "Whether the service is well",
-                {**_ok("It is.", ref("schemas/Health")), **_responses()}, security=[],
+                {**_ok("It is.", ref("schemas/Health")), **responses_of()}, security=[],
             )
         },
     }  # fmt: skip
@@ -496,8 +157,8 @@ def document(definitions: Definitions, title: str, limits: Limits, address: str 
     schemas = {**SCHEMAS, **batch_schemas(limits), "Edits": edits}
     for name, type_name in type_names(definitions, schemas).items():
         collection = definitions.collections[name]
-        schemas |= _schemas(collection, type_name)
-        paths |= _Operations(collection, type_name).paths()
+        schemas |= schemas_of(collection, type_name)
+        paths |= paths_of(collection, type_name)
     return {
         "openapi": "3.1.0",
         "info": {

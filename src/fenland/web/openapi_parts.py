@@ -7,9 +7,12 @@ from typing import Any
 
 from fenland.core.limits import Limits
 from fenland.core.rules import BLANKS
+from fenland.core.values import MISSING
 from fenland.service.finding import LONGEST_REASON
 from fenland.service.listing import LARGEST_PAGE, USUAL_PAGE
 from fenland.service.once import LONGEST_KEY
+from fenland.web.errors import KINDS
+from fenland.web.reading import JSON
 
 Schema = dict[str, Any]
 
@@ -291,3 +294,28 @@ def batch_schemas(limits: Limits) -> dict[str, Schema]:
         "BatchResult": result,
         "BatchResults": closed({"done": FLAG, "results": _texts(ref("schemas/BatchResult"))}),
     }
+
+
+# --- pieces of operations ----------------------------------------------------------------------------
+
+#: What any operation may be answered with.
+_ALWAYS = ("too-large", "internal", "unavailable")
+#: What reading anything may be answered with.
+READING = ("not-signed-in", "not-found")
+
+
+def content_of(schema: Schema, *types: str, example: Any = MISSING) -> Schema:
+    """The content of a body or an answer, by media type; JSON if none is named."""
+    shown = {} if example is MISSING else {"example": example}
+    return {kind: {"schema": schema, **shown} for kind in types or (JSON,)}
+
+
+def responses_of(*codes: str) -> Schema:
+    """The problems an operation may answer with, by status."""
+    # A status is listed once; where kinds share one, the first is its plain one.
+    return {str(KINDS[code].status): ref(f"responses/{code}") for code in reversed((*codes, *_ALWAYS))}
+
+
+def used(*names: str) -> list[Schema]:
+    """References to these parameters."""
+    return [ref(f"parameters/{name}") for name in names]

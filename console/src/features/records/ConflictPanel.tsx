@@ -8,7 +8,7 @@ import TableBody from "@mui/material/TableBody";
 import TableCell from "@mui/material/TableCell";
 import TableHead from "@mui/material/TableHead";
 import TableRow from "@mui/material/TableRow";
-import { useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import type { FieldConflict } from "../../api/errors";
 import type { Form } from "../../api/types";
 import { shown } from "../../lib/text";
@@ -22,11 +22,16 @@ interface Props {
 /** What somebody else changed in the same fields, side by side, with a choice for each. */
 export function ConflictPanel({ form, conflicts, onDecide }: Props) {
   const [theirs, setTheirs] = useState<string[]>([]);
+  // Nothing is saved until it is answered, so it is brought into sight.
+  const panel = useRef<HTMLDivElement>(null);
+  useEffect(() => panel.current?.focus(), [conflicts]);
   const nameOf = (one: FieldConflict) => one.pointer.slice(1);
   const choose = (name: string, choice: string) =>
     setTheirs((old) => (choice === "theirs" ? [...new Set([...old, name])] : old.filter((one) => one !== name)));
   return (
     <Alert
+      ref={panel}
+      tabIndex={-1}
       severity="warning"
       icon={false}
       sx={{ mb: 2, "& .MuiAlert-message": { width: "100%" } }}

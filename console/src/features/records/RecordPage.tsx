@@ -95,6 +95,8 @@ function Editor({ collection, recordKey, form, reload }: EditorProps) {
   const [draft, setDraft] = useState<Draft | null>(null);
   const save = useMutation({
     mutationFn: ({ fields, base }: Change) => updateRecord(collection, recordKey, fields, base),
+    // What was saved before is not what is being saved now.
+    onMutate: () => tell(null),
     onSuccess: async (row) => {
       const merged = form.version !== null && row.version > form.version + 1;
       await reload();

@@ -1,0 +1,353 @@
+"""What the OpenAPI document says of one collection: its schemas, and the operations on its records.
+
+What is sent and what is answered are schemas of their own: a default in a patch would be sent over a
+stored value by clients that fill it in, and what is required in an answer is not in a patch.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+from fenland.core.definitions import Collection, Field
+from fenland.core.schemas import RESERVED_SCHEMAS, field_schema, may_set
+from fenland.core.values import MISSING
+from fenland.web.openapi_parts import (
+    FLAG,
+    NUMBER,
+    OPEN,
+    READING,
+    TEXT,
+    Schema,
+    closed,
+    content_of,
+    nullable,
+    parameter,
+    ref,
+    responses_of,
+    used,
+)
+from fenland.web.reading import EDITS, FORM_TYPES, JSON, JSON_PATCH, MERGE_PATCH
+
+
+def _sent(schema: Any, *, patch: bool) -> Any:
+    """A field's schema as it is sent: without defaults, which a client may fill in over a stored value.
+
+    In a patch an object's own required properties may be left out too, for it is merged.
+    """
+    if not isinstance(schema, dict):
+        return schema
+    dropped = {"default", "readOnly"} | ({"required"} if patch else set())
+    found = {name: value for name, value in schema.items() if name not in dropped}
+    if "properties" in found:
+        found["properties"] = {
+            # Null takes a member out.
+            name: _sent(_or_null(one) if patch else one, patch=patch)
+            for name, one in found["properties"].items()
+        }
+    return found
+
+
+def _or_null(schema: Schema) -> Schema:
+    if isinstance(schema.get("type"), str):
+        schema = {**schema, "type": [schema["type"], "null"]}
+        if "enum" in schema:
+            schema["enum"] = [*schema["enum"], None]
+    return schema
+
+
+def _answered(item: Field, *, set_by_none: bool) -> Schema:
+    schema = {name: value for name, value in field_schema(item).items() if name != "default"}
+    return {**schema, "readOnly": True} if set_by_none else schema
+
+
+def _example(fields: Mapping[str, Field]) -> Schema:
+    """Values that the definition itself gives: examples, or the first choice of an enum."""
+    found = {}
+    for name, item in fields.items():
+        if item.examples:
+            found[name] = item.examples[0]
+        elif item.enum:
+            found[name] = item.enum[0]
+    return found
+
+
+def schemas_of(collection: Collection, name: str) -> dict[str, Schema]:
+    """The schemas of a collection: records as answered, to create and to patch, and what holds them."""
+    fields = collection.fields
+    settable = {n: f for n, f in fields.items() if may_set(f, collection, creating=True, transfer=True)}
+    patched = {n: f for n, f in fields.items() if may_set(f, collection, creating=False, transfer=True)}
+    shown = {n: dict(schema) for n, schema in RESERVED_SCHEMAS.items()}
+    shown |= {n: _answered(f, set_by_none=n not in settable) for n, f in fields.items() if not f.write_only}
+    required = [
+        n for n, f in settable.items() if f.required and f.default is MISSING and n != collection.owner
+    ]
+    return {
+        name: closed(
+            shown, title=collection.singular, description=collection.description or collection.title
+        ),
+        f"{name}New": {
+            "type": "object",
+            "description": f"A {collection.singular.lower()} to create. What is left out gets its default, or null.",
+            "properties": {n: _sent(field_schema(f), patch=False) for n, f in settable.items()},
+            "required": required,
+            "additionalProperties": False,
+        },
+        f"{name}Patch": {
+            "type": "object",
+            "description": "Absent: untouched. null: cleared. A value: set (RFC 7396).",
+            "properties": {n: _sent(field_schema(f), patch=True) for n, f in patched.items()},
+            "additionalProperties": False,
+        },
+        f"{name}Page": closed(
+            {
+                "items": {"type": "array", "items": ref(f"schemas/{name}")},
+                "next": nullable(TEXT),
+                "count": NUMBER,
+                "labels": ref("schemas/Labels"),
+            },
+            optional=("count", "labels"),
+        ),
+        f"{name}Form": closed(
+            {
+                "values": OPEN,
+                "version": nullable(NUMBER),
+                "etag": nullable(TEXT),
+                "schema": OPEN,
+                "choices": {"type": "object", "additionalProperties": ref("schemas/Choices")},
+                "writable": {"type": "array", "items": TEXT},
+                "deletable": FLAG,
+            },
+            description="All an edit form needs; `version` and `etag` are null for what is yet to be created.",
+        ),
+        f"{name}Preview": closed(
+            {
+                "preview": FLAG,
+                "version": NUMBER,
+                "changes": {"type": "object", "additionalProperties": ref("schemas/Change")},
+                "record": OPEN,
+                "errors": {"type": "array", "items": ref("schemas/FieldError")},
+                "ignored": {"type": "array", "items": TEXT},
+            },
+            description="What a change would do, had it been saved.",
+        ),
+    }
+
+
+def _record_answer(name: str, description: str, *headers: str) -> Schema:
+    return {
+        "description": description,
+        "headers": {header: {"schema": TEXT} for header in headers},
+        "content": content_of(ref(f"schemas/{name}")),
+    }
+
+
+_WRITING = (
+    "malformed",
+    *READING,
+    "not-permitted",
+    "body-timeout",
+    "conflict",
+    "unsupported-media",
+    "invalid",
+    "storage-full",
+)
+_GUARDED = ("version-mismatch", "version-required")
+_MINIMAL = {"description": "Saved; return=minimal was preferred."}
+
+
+#: As a text, since generators of clients cannot tell a list among other bodies: what it holds is `JsonPatch`.
+_JSON_PATCH_TEXT: Schema = {
+    "type": "string",
+    "format": "binary",
+    "description": "The text of a JSON Patch (RFC 6902): operations as in the schema JsonPatch.",
+}
+
+
+def _patch_body(name: str, example: Any) -> Schema:
+    edits = {"edits": [{"at": f"/{field}", "set": value} for field, value in list(example.items())[:1]]}
+    return {
+        "required": True,
+        "content": {
+            **content_of(ref(f"schemas/{name}Patch"), JSON, MERGE_PATCH, example=example),
+            **content_of(_JSON_PATCH_TEXT, JSON_PATCH),
+            **content_of(ref("schemas/Edits"), EDITS, example=edits),
+            **content_of(OPEN, *FORM_TYPES),
+        },
+    }
+
+
+class _Operations:
+    """The operations on one collection; `suffix` keeps the ids of those by a unique field apart."""
+
+    def __init__(self, collection: Collection, name: str) -> None:
+        self.collection = collection
+        self.name = name
+        self.one = collection.singular.lower()
+        self.example = _example(
+            {
+                n: f
+                for n, f in collection.fields.items()
+                if may_set(f, collection, creating=False, transfer=False)
+            }
+        )
+
+    def operation(self, verb: str, suffix: str, summary: str, description: str, **parts: Any) -> Schema:
+        return {
+            "operationId": f"{verb}{self.name}{suffix}",
+            "summary": summary,
+            "description": description,
+            "tags": [self.collection.name],
+            **parts,
+        }
+
+    def read(self, suffix: str) -> Schema:
+        return self.operation(
+            "read", suffix, f"Read a {self.one}", "The record as it is now; 304 when If-None-Match has its ETag.",
+            parameters=used("if_none_match"),
+            responses={
+                "200": _record_answer(self.name, "The record.", "ETag", "Accept-Patch"),
+                "304": {"description": "The client has this version."},
+                **responses_of("malformed", *READING),
+            },
+        )  # fmt: skip
+
+    def _changed(self) -> Schema:
+        return {
+            "200": _record_answer(
+                self.name, "The record as saved.", "ETag", "Preference-Applied", "Fenland-Repeated"
+            ),
+            "204": _MINIMAL,
+            **responses_of(*_WRITING, *_GUARDED),
+        }
+
+    def update(self, suffix: str) -> Schema:
+        return self.operation(
+            "update", suffix, f"Change fields of a {self.one}", "Only the fields that are sent; see docs/updates.md.",
+            parameters=used("if_match", "if_none_match", "base", "clear", "blank", "reason", "once", "prefer", "client"),
+            requestBody=_patch_body(self.name, self.example),
+            responses=self._changed(),
+        )  # fmt: skip
+
+    def replace(self, suffix: str) -> Schema:
+        return self.operation(
+            "replace", suffix, f"Replace a {self.one}", "What is left out gets its default, or null.",
+            parameters=used("if_match", "if_none_match", "base", "blank", "reason", "once", "prefer", "client"),
+            requestBody={
+                "required": True,
+                "content": {**content_of(ref(f"schemas/{self.name}Patch")), **content_of(OPEN, *FORM_TYPES)},
+            },
+            responses=self._changed(),
+        )  # fmt: skip
+
+    def delete(self, suffix: str) -> Schema:
+        return self.operation(
+            "delete", suffix, f"Delete a {self.one}", "Answers with the last copy; the history stays.",
+            parameters=used("if_match", "if_none_match", "prefer", "reason", "once", "client"),
+            responses={
+                "200": _record_answer(self.name, "The last copy.", "ETag"),
+                "204": {"description": "Deleted; return=minimal was preferred."},
+                **responses_of(*READING, "malformed", "not-permitted", "conflict", "key-reused", "storage-full", *_GUARDED),
+            },
+        )  # fmt: skip
+
+    def preview(self) -> Schema:
+        return self.operation(
+            "preview", "", f"See what a change of a {self.one} would do", "Takes what PATCH takes, and saves nothing.",
+            parameters=used("if_match", "base", "clear", "blank", "prefer"),
+            requestBody=_patch_body(self.name, self.example),
+            responses={
+                "200": _record_answer(f"{self.name}Preview", "What would change, and what is wrong."),
+                **responses_of(*_WRITING, *_GUARDED),
+            },
+        )  # fmt: skip
+
+    def list(self) -> Schema:
+        return self.operation(
+            "list", "", f"List and search {self.collection.title.lower()}", "Pages by cursor; no record is met twice.",
+            parameters=used("q", "sort", "limit", "cursor", "count", "labels"),
+            responses={
+                "200": {
+                    "description": "A page.",
+                    "headers": {"Link": {"schema": TEXT}},
+                    "content": content_of(ref(f"schemas/{self.name}Page")),
+                },
+                **responses_of("malformed", "not-permitted", *READING),
+            },
+        )  # fmt: skip
+
+    def create(self) -> Schema:
+        example = _example(
+            {n: f for n, f in self.collection.fields.items() if may_set(f, self.collection, creating=True, transfer=False)}
+        )  # fmt: skip
+        return self.operation(
+            "create", "", f"Create a {self.one}", "Answers with the record as created, defaults included.",
+            parameters=used("prefer", "blank", "reason", "once", "client"),
+            requestBody={
+                "required": True,
+                "content": {
+                    **content_of(ref(f"schemas/{self.name}New"), example=example),
+                    **content_of(OPEN, *FORM_TYPES),
+                },
+            },
+            responses={
+                "201": _record_answer(self.name, "The record as created.", "ETag", "Location", "Fenland-Repeated"),
+                **responses_of(*_WRITING),
+            },
+        )  # fmt: skip
+
+    def history(self) -> Schema:
+        return self.operation(
+            "history", "", f"Who changed what in a {self.one}", "Newest first, also after it was deleted.",
+            parameters=used("below", "limit"),
+            responses={
+                "200": {
+                    "description": "A page of entries.",
+                    "headers": {"Link": {"schema": TEXT}},
+                    "content": content_of(ref("schemas/History")),
+                },
+                **responses_of("malformed", *READING),
+            },
+        )  # fmt: skip
+
+    def form(self) -> Schema:
+        return self.operation(
+            "form", "", f"All a form to edit a {self.one} needs", "Values, schema, choices and who may set what.",
+            responses={
+                "200": _record_answer(f"{self.name}Form", "The form.", "ETag", "Accept-Patch"),
+                **responses_of("malformed", *READING),
+            },
+        )  # fmt: skip
+
+    def paths(self) -> dict[str, Schema]:
+        collection = self.collection
+        base = f"/v1/records/{collection.name}"
+        key_field = collection.fields.get(collection.key)
+        kind = {"type": "string" if key_field is None else key_field.type}
+        key = [parameter("key", "path", kind, f"The record's {collection.key}.")]
+        paths: dict[str, Schema] = {
+            base: {"get": self.list(), "post": self.create()},
+            f"{base}/{{key}}": {"parameters": key, **self._one("")},
+            f"{base}/{{key}}/preview": {"parameters": key, "post": self.preview()},
+            f"{base}/{{key}}/history": {"parameters": key, "get": self.history()},
+            f"{base}/{{key}}/form": {"parameters": key, "get": self.form()},
+        }
+        for item in collection.fields.values():
+            if item.unique and item.name != collection.key:
+                value = parameter("value", "path", {"type": item.type}, f"The record's {item.name}.")
+                suffix = f"By{''.join(part.capitalize() for part in item.name.split('_'))}"
+                paths[f"{base}/by/{item.name}/{{value}}"] = {"parameters": [value], **self._one(suffix)}
+        return paths
+
+    def _one(self, suffix: str) -> Schema:
+        return {
+            "get": self.read(suffix),
+            "patch": self.update(suffix),
+            "put": self.replace(suffix),
+            "delete": self.delete(suffix),
+        }
+
+
+def paths_of(collection: Collection, name: str) -> dict[str, Schema]:
+    """The paths of a collection whose record type is called `name`."""
+    return _Operations(collection, name).paths()
