@@ -142,7 +142,7 @@ def update(
 
     [bold]fenland update stations PS-014 pumps=3[/]
 
-    Values are read by the field's type. An empty text is [bold]name=[/]; [bold]--clear name[/] empties the field.
+    Values are read by the field's type. An empty text is [bold]name=[/]; [bold]--clear name[/] empties it.
     """
     with signed_in(timeout) as client:
         schema = client.schema(collection)
