@@ -1,6 +1,6 @@
-"""Who may: each collection's access lists, compiled once. What no list grants is denied.
+"""Who may: each collection's access lists, compiled once into conditions. What no list grants is denied.
 
-This is the one seam for access: callers ask `Policy.may` about one record and `Policy.scope` about
+This is the one seam for access: callers ask `Policy.may` about one record and `Policy.condition` about
 many, and never look at roles or owners themselves. Both answer from the record as it is stored, so
 nobody passes by what they send.
 """
@@ -9,9 +9,9 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
-from enum import Enum
 from typing import Any
 
+from fenland.core.conditions import ALWAYS, NEVER, ActorOf, Compare, Condition, FieldOf, holds
 from fenland.core.definitions import EVERYONE, OWNER, Action, Collection
 
 
@@ -25,20 +25,20 @@ class Actor:
     via: str = "api"
 
 
-class Scope(Enum):
-    """Which records of a collection an actor may read, in a form that storage can filter by."""
-
-    ALL = "all"
-    OWNED = "owned"
-    NONE = "none"
-
-
 class Policy:
     """The compiled access lists of one collection."""
 
     def __init__(self, collection: Collection) -> None:
-        self._owner = collection.owner
         self._grants: Mapping[Action, frozenset[str]] = collection.access
+        self._owned: Condition = NEVER
+        if collection.owner is not None:
+            self._owned = Compare(FieldOf(collection.owner), "==", ActorOf("name"))
+
+    def condition(self, action: Action, actor: Actor) -> Condition:
+        """What must hold of a record for the actor to do this to it: one of a few trees, whoever asks."""
+        if self.grants(action, actor):
+            return ALWAYS
+        return self._owned if OWNER in self._grants.get(action, frozenset()) else NEVER
 
     def grants(self, action: Action, actor: Actor) -> bool:
         """Whether the actor may do this whatever the record: by a role, or as everyone may."""
@@ -47,13 +47,5 @@ class Policy:
 
     def may(self, action: Action, actor: Actor, record: Mapping[str, Any]) -> bool:
         """Whether the actor may do this to a record, as stored."""
-        if self.grants(action, actor):
-            return True
-        owned = self._owner is not None and record.get(self._owner) == actor.name
-        return owned and OWNER in self._grants.get(action, frozenset())
-
-    def scope(self, actor: Actor) -> Scope:
-        """The records the actor may read."""
-        if self.grants("read", actor):
-            return Scope.ALL
-        return Scope.OWNED if OWNER in self._grants.get("read", frozenset()) else Scope.NONE
+        condition = self.condition(action, actor)
+        return condition is ALWAYS or holds(condition, record, actor)

@@ -12,7 +12,8 @@ from collections.abc import Callable, Iterator
 from datetime import UTC, date, datetime, timedelta
 from typing import Any
 
-from fenland.core.access import Scope
+from fenland.core.access import Actor
+from fenland.core.conditions import ALWAYS
 from fenland.core.definitions import Definitions
 from fenland.core.patches import MergePatch
 from fenland.service.accounts import add_account, issue_token
@@ -284,6 +285,6 @@ def fill(definitions: Definitions, database: Database, progress: Callable[[int, 
         writer.clock.moment += pause
         step()
         progress(done, len(steps))
-    page = Page(scope=Scope.ALL, actor="")
+    page = Page(ALWAYS, Actor(""))
     with database.reading() as connection:
         return sum(records.count(connection, page) for records in database.records.values())

@@ -6,7 +6,8 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from fenland.core.access import Actor, Scope
+from fenland.core.access import Actor
+from fenland.core.conditions import NEVER
 from fenland.core.definitions import Field
 from fenland.core.schemas import collection_schema, may_set
 from fenland.core.values import MISSING
@@ -125,8 +126,8 @@ def _referable(
     """The records a reference may hold, the current one among them, so that a form can preselect it."""
     target = service.resources[str(item.references)]
     key = target.collection.key
-    scope = target.policy.scope(actor) if everything else Scope.NONE
-    page = Page(scope=scope, actor=actor.name, order=(Order(key), Order("id")), limit=MOST_CHOICES)
+    condition = target.policy.condition("read", actor) if everything else NEVER
+    page = Page(condition, actor, order=(Order(key), Order("id")), limit=MOST_CHOICES)
     shown, more = target.records.page(connection, page)
     if current is not None and all(record[key] != current for record in shown):
         one = target.records.find(connection, key, current)

@@ -87,8 +87,8 @@ def _page(resource: Resource, actor: Actor, request: ListRequest) -> Page:
     if request.cursor is not None:
         after = _read_cursor(resource, request.cursor, request.sort, order)
     return Page(
-        scope=resource.policy.scope(actor),
-        actor=actor.name,
+        condition=resource.policy.condition("read", actor),
+        actor=actor,
         words=words,
         order=order,
         after=after,

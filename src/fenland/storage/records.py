@@ -23,11 +23,13 @@ from sqlalchemy import (
     select,
 )
 
-from fenland.core.access import Scope
+from fenland.core.access import Actor
+from fenland.core.conditions import ALWAYS, Condition
 from fenland.core.definitions import Collection, Field
 from fenland.core.limits import DEFAULTS, Limits
 from fenland.storage import sqlite
 from fenland.storage.codec import Codec
+from fenland.storage.conditions import actor_parameters, sql_of
 from fenland.storage.sqlite import Connection
 from fenland.storage.statements import Prepared
 
@@ -54,8 +56,9 @@ class Order:
 class Page:
     """What part of a list is wanted. `after` holds the values of `order` at the last record seen."""
 
-    scope: Scope
-    actor: str
+    #: What must hold of a record to be in the list at all, for whom.
+    condition: Condition
+    actor: Actor
     words: tuple[str, ...] = ()
     order: tuple[Order, ...] = ()
     after: tuple[Any, ...] | None = None
@@ -138,7 +141,7 @@ class Records:
     def _stretch(self, connection: Connection, page: Page, limit: int) -> tuple[list[Any], bool]:
         """The rows of a page that one range of an index gives."""
         nulls = tuple(value is None for value in page.after) if page.after is not None else None
-        shape = ("page", page.scope, len(page.words), page.order, nulls, page.nulls_only)
+        shape = ("page", page.condition, len(page.words), page.order, nulls, page.nulls_only)
         prepared = self._lists.get(shape)
         if prepared is None:
             prepared = Prepared(self._page_statement(page), self._dialect)
@@ -163,7 +166,7 @@ class Records:
 
     def count(self, connection: Connection, page: Page) -> int:
         """How many records the page's selection holds in all."""
-        shape = ("count", page.scope, len(page.words))
+        shape = ("count", page.condition, len(page.words))
         prepared = self._lists.get(shape)
         if prepared is None:
             statement = self._selected(select(func.count()).select_from(self._table), page)
@@ -172,17 +175,14 @@ class Records:
         return int(prepared.one(connection, self._selection(page))[0])
 
     def _selection(self, page: Page) -> dict[str, Any]:
-        given: dict[str, Any] = {"x_actor": page.actor}
+        given: dict[str, Any] = {**actor_parameters(page.actor)}
         for place, word in enumerate(page.words):
             given[f"word_{place}"] = sqlite.word_pattern(word)
         return given
 
     def _selected(self, statement: Select[Any], page: Page) -> Select[Any]:
-        if page.scope is Scope.OWNED and self.collection.owner is not None:
-            owner: ColumnElement[str] = self._table.c[self.collection.owner]
-            statement = statement.where(owner == bindparam("x_actor"))
-        elif page.scope is not Scope.ALL:
-            statement = statement.where(false())
+        if page.condition != ALWAYS:
+            statement = statement.where(sql_of(page.condition, self._table, self.codec))
         searched = [self._table.c[name] for name in self.collection.searched]
         for place in range(len(page.words)):
             word: BindParameter[str] = bindparam(f"word_{place}")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from flask import Flask, Response, request
 
-from fenland.core.access import Scope
+from fenland.core.conditions import NEVER
 from fenland.core.edits import edits_schema
 from fenland.core.problems import Malformed
 from fenland.core.schemas import collection_schema
@@ -36,7 +36,7 @@ def register(app: Flask, service: Service) -> None:
                 "indexed": list(resource.collection.indexed),
                 "if_match": resource.collection.if_match,
                 "may": {
-                    "read": resource.policy.scope(actor) is not Scope.NONE,
+                    "read": resource.policy.condition("read", actor) != NEVER,
                     "create": resource.policy.grants("create", actor),
                 },
                 "schema": f"{prefix_of(request)}/v1/schemas/{name}",
