@@ -272,6 +272,14 @@ def test_the_words_of_a_command_are_refused_in_json_too(shell: Run) -> None:
         shell("who", "--json", FENLAND_ADDRESS="http://127.0.0.1:9", FENLAND_TIMEOUT="0.2", code=8).stdout
     )
     assert shell("sign-in", text="sample-crew\n").stderr == ""
+    for address, token, code in (
+        ("http://[", "x", 8),
+        ("nonsense", "x", 8),
+        ("http://127.0.0.1:9", "t\u00f6ken", 2),
+    ):
+        shell("who", FENLAND_ADDRESS=address, FENLAND_TOKEN=token, FENLAND_TIMEOUT="0.2", code=code)
+    asked = {"_FENLAND_COMPLETE": "complete_bash", "COMP_WORDS": "fenland show nothing x", "COMP_CWORD": "3"}
+    assert shell(**asked).stdout.strip() == ""
     assert "no token" in shell("sign-in", text="\n", code=2).stderr
 
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 import httpx
 import jsonschema
 import pytest
@@ -10,7 +12,7 @@ from hypothesis import strategies as st
 from openapi_spec_validator import OpenAPIV31SpecValidator
 
 from fenland.service.service import Service
-from support import bearer
+from support import bearer, workshop_of
 
 
 def make(http: httpx.Client, collection: str, who: str = "olga", **fields: object) -> dict:
@@ -280,6 +282,37 @@ def test_answers_agree_with_the_openapi_document_and_the_schema(http: httpx.Clie
     assert jsonschema.Draft202012Validator(schema).is_valid(tool)
     rules = {rule for path in document["paths"] for rule in [path.split("{")[0]]}
     assert "/v1/records/tools/by/serial/" in rules
+
+
+def test_records_of_a_batch_come_in_the_order_of_its_items(http: httpx.Client) -> None:
+    codes = [f"B{number}" for number in range(80)]
+    items = [{"action": "create", "collection": "benches", "fields": {"code": code}} for code in codes]
+    http.post("/v1/batch", json={"items": items}).raise_for_status()
+    listed = http.get("/v1/records/benches?limit=100").json()["items"]
+    assert [one["code"] for one in listed] == codes
+    assert {one["id"][14] for one in listed} == {"7"} and {one["id"][19] for one in listed} <= set("89ab")
+
+
+def test_labels_tell_no_more_than_one_may_read(tmp_path: Path) -> None:
+    key = {"type": "string", "required": True, "unique": True, "fixed": True}
+    name = {"type": "string", "search": True}
+    described = {
+        "closed": {"key": "code", "access": {"read": ["office"], "create": ["office"]}, "fields": {"code": key, "name": name}},
+        "open": {
+            "key": "code", "owner": "holder", "access": {"read": ["everyone"], "create": ["office"]},
+            "fields": {"code": key, "holder": {"type": "string"}, "at": {"references": "closed"}},
+        },
+    }  # fmt: skip
+    with workshop_of(described, tmp_path / "labels.db") as (_, http):
+        for code, called in (("C1", "Under lock"), ("C2", None)):
+            http.post("/v1/records/closed", json={"code": code, "name": called}).raise_for_status()
+            http.post("/v1/records/open", json={"code": f"O{code}", "at": code}).raise_for_status()
+        office, other = (
+            http.get("/v1/records/open?labels=true", headers=bearer(who)).json()["labels"]
+            for who in ("olga", "vic")
+        )
+    assert office == {"holder": {"olga": "Olga"}, "at": {"C1": "C1 · Under lock", "C2": "C2"}}
+    assert other == {"holder": {"olga": "Olga"}, "at": {}}
 
 
 @pytest.mark.parametrize("path", ["/problems/invalid", "/healthz", "/v1/openapi.json"])

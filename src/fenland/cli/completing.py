@@ -50,7 +50,9 @@ def complete_key(context: typer.Context, incomplete: str) -> list[str]:
     collection = _collection(context)
 
     def ask(client: Client) -> list[str]:
-        info = next(one for one in client.schemas() if one["name"] == collection)
+        info = next((one for one in client.schemas() if one["name"] == collection), None)
+        if info is None:
+            return []
         key = info["key"]
         words = incomplete if incomplete.strip() and key in info["searched"] else None
         found = client.list(info["name"], q=words, sort=key, limit=_MOST * 2)

@@ -80,10 +80,12 @@ def signed_in(timeout: float) -> Iterator[Client]:
 @contextmanager
 def telling() -> Iterator[None]:
     """Ends the command with what the client's error says, and the exit code of its kind."""
-    from fenland.client import ConflictError, ProblemError, UnreachableError
+    from fenland.client import ConflictError, ProblemError, UnreachableError, UnsendableError
 
     try:
         yield
+    except UnsendableError as error:
+        fail(str(error), Exit.USAGE)
     except UnreachableError as error:
         fail(f"{error} Is it running? Start one with: fenland demo", Exit.UNREACHABLE)
     except ConflictError as error:
@@ -127,7 +129,7 @@ def sign_in(
         # Where there is no terminal, nothing can be hidden, and asking for it would only warn of that.
         token = typer.prompt("Token", hide_input=True) if sys.stdin.isatty() else sys.stdin.readline()
     token = str(token).strip()
-    if not token or not token.isascii() or not token.isprintable():
+    if not token:
         fail("That is no token. Send the one you were given, on one line.", Exit.USAGE)
     with telling(), Client(address, token, via="command-line", timeout=timeout) as client:
         session = client.session()

@@ -12,7 +12,7 @@ from typing import Any, TypeVar
 from urllib.parse import quote
 
 from fenland.client.body import read_json
-from fenland.client.errors import BY_STATUS, InvalidError, ProblemError, UnreachableError
+from fenland.client.errors import BY_STATUS, InvalidError, ProblemError, UnreachableError, UnsendableError
 
 Result = TypeVar("Result")
 
@@ -117,7 +117,10 @@ def ask_batch(request: Request) -> Flow[Any]:
 
 
 def headers_for(token: str | None, via: str, name: str | None) -> dict[str, str]:
-    """What every request of a client carries."""
+    """What every request of a client carries. Raises `UnsendableError` for what no header can hold."""
+    for what, text in (("The token", token), ("The client's name", name)):
+        if text is not None and not (text.isascii() and text.isprintable()):
+            raise UnsendableError(f"{what} holds characters that no header can. Use it as it was given out.")
     headers = {"Fenland-Via": via, "Accept": "application/json"}
     if name is not None:
         headers["Fenland-Client"] = name

@@ -18,6 +18,8 @@ from typing import Any, Literal
 from fenland.core.values import same
 
 Comparison = Literal["==", "!=", "<", "<=", ">", ">="]
+#: What conditions may ask of who is asking.
+ActorProperty = Literal["name"]
 
 #: The comparisons of order; the other two are those of equality.
 ORDER: Mapping[str, Callable[[Any, Any], bool]] = {
@@ -44,9 +46,9 @@ class FieldOf:
 
 @dataclass(frozen=True, slots=True)
 class ActorOf:
-    """A property of who is asking, such as `name`."""
+    """A property of who is asking."""
 
-    name: str
+    name: ActorProperty
 
 
 Operand = Value | FieldOf | ActorOf

@@ -44,7 +44,7 @@ def _label(
 ) -> str | None:
     if target is None:
         account = service.database.accounts.by_name(connection, value)
-        return account.title if account is not None else None
+        return account.title or account.name if account is not None else None
     resource = service.resources[target]
     record = resource.records.find(connection, resource.collection.key, value)
     if record is None or not resource.policy.may("read", actor, record):

@@ -13,7 +13,7 @@ from pathlib import Path
 
 from fenland.core.access import Actor, Policy
 from fenland.core.definitions import Collection, Definitions
-from fenland.core.identity import timestamp, uuid7
+from fenland.core.identity import TICKS, timestamp, uuid7
 from fenland.core.limits import DEFAULTS, Limits
 from fenland.core.names import did_you_mean
 from fenland.core.problems import NotFound, NotSignedIn
@@ -66,6 +66,7 @@ class Service:
         self.database = database
         self.limits = limits
         self._clock = clock
+        self._last_ticks = 0
         self.resources = {
             name: Resource(one, Rules(one), Policy(one), database.records[name])
             for name, one in definitions.collections.items()
@@ -80,8 +81,13 @@ class Service:
         return timestamp(self._clock() + _OUTCOMES_KEPT)
 
     def new_id(self) -> str:
-        """A fresh UUIDv7."""
-        return uuid7(int(self._clock().timestamp() * 1000), os.urandom(10))
+        """A fresh UUIDv7, after all that this process has made, so that records come in order of creation.
+
+        To be called by who writes: one thread at a time.
+        """
+        now = int(self._clock().timestamp() * 1_000_000) * TICKS // 1000
+        self._last_ticks = max(now, self._last_ticks + 1)
+        return uuid7(self._last_ticks, os.urandom(8))
 
     def authenticate(self, call: Call) -> Actor:
         """The actor a call's token stands for. Raises `NotSignedIn`."""

@@ -7,7 +7,7 @@ are parameters, so that one statement serves every actor.
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import Any
+from typing import Any, get_args
 
 from sqlalchemy import (
     Boolean,
@@ -24,13 +24,24 @@ from sqlalchemy import (
     true,
 )
 
-from fenland.core.conditions import ORDER, ActorOf, And, Compare, Condition, FieldOf, Not, Operand, Value
+from fenland.core.conditions import (
+    ORDER,
+    ActorOf,
+    ActorProperty,
+    And,
+    Compare,
+    Condition,
+    FieldOf,
+    Not,
+    Operand,
+    Value,
+)
 from fenland.storage.codec import Codec
 
 
 def actor_parameters(actor: object) -> Mapping[str, Any]:
     """What a statement with a condition is given of the actor."""
-    return {_parameter(name): getattr(actor, name) for name in ("name",)}
+    return {_parameter(name): getattr(actor, name) for name in get_args(ActorProperty)}
 
 
 def _parameter(name: str) -> str:

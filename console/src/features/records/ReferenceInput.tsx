@@ -29,7 +29,7 @@ export function ReferenceInput(props: FieldInputProps) {
   const info = useQuery(collectionInfo(target));
   const [typed, setTyped] = useState("");
   const words = useSettled(typed.trim());
-  const found = useQuery({ ...offeredOf(info.data ?? nowhere, words), enabled: info.data !== undefined && words !== "" });
+  const found = useQuery(offeredOf(info.data, words));
   const [picked, setPicked] = useState<Option | null>(null);
 
   const text = typeof control === "string" ? control : "";
@@ -82,18 +82,6 @@ export function ReferenceInput(props: FieldInputProps) {
     />
   );
 }
-
-/** Stands for the collection until it is known; nothing is asked of it. */
-const nowhere: CollectionInfo = {
-  name: "",
-  title: "",
-  singular: "",
-  description: "",
-  key: "id",
-  naming: "id",
-  searched: [],
-  may: { read: false, create: false },
-};
 
 /** A text once it has been left alone for a moment. */
 function useSettled(text: string): string {

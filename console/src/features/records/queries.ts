@@ -1,4 +1,4 @@
-import { infiniteQueryOptions, keepPreviousData, queryOptions, type QueryClient } from "@tanstack/react-query";
+import { infiniteQueryOptions, keepPreviousData, queryOptions, skipToken, type QueryClient } from "@tanstack/react-query";
 import { readCount, readCreateForm, readForm, readHistory, readPage, readRecord, readSchema } from "../../api/records";
 import { ApiError } from "../../api/errors";
 import type { CollectionInfo, Row } from "../../api/types";
@@ -24,20 +24,21 @@ export const countOf = (collection: string, q: string) =>
   });
 
 /** What a reference may be set to, for words typed so far: what a search finds, else the record of that very key. */
-export const offeredOf = (target: CollectionInfo, words: string) =>
+export const offeredOf = (target: CollectionInfo | undefined, words: string) =>
   queryOptions({
-    queryKey: [...inCollection(target.name), "offered", words],
-    queryFn: async ({ signal }): Promise<Row[]> => {
-      const asked = { q: words, sort: target.key, limit: OFFERED, cursor: null };
-      const found = target.searched.length > 0 ? (await readPage(target.name, asked, signal)).items : [];
-      if (target.searched.includes(target.key)) return found;
-      const exact = await readRecord(target.name, words, signal).catch(nothingThere);
-      return exact === null || found.some((row) => row.id === exact.id) ? found : [exact, ...found];
-    },
-    enabled: words !== "",
+    queryKey: [...inCollection(target?.name ?? ""), "offered", words],
+    queryFn: target === undefined || words === "" ? skipToken : ({ signal }) => offered(target, words, signal),
     staleTime: 30_000,
     placeholderData: keepPreviousData,
   });
+
+async function offered(target: CollectionInfo, words: string, signal: AbortSignal): Promise<Row[]> {
+  const asked = { q: words, sort: target.key, limit: OFFERED, cursor: null };
+  const found = target.searched.length > 0 ? (await readPage(target.name, asked, signal)).items : [];
+  if (target.searched.includes(target.key)) return found;
+  const exact = await readRecord(target.name, words, signal).catch(nothingThere);
+  return exact === null || found.some((row) => row.id === exact.id) ? found : [exact, ...found];
+}
 
 function nothingThere(error: unknown): null {
   if (error instanceof ApiError && error.status === 404) return null;
