@@ -1,6 +1,6 @@
 # Two words do everything: `make demo` runs a filled sample service, `make test` all checks.
 # What they need and do not find they set up first; nothing outside this folder is changed, but for
-# Chromium, which `make test` installs from Debian's packages.
+# Chromium and PostgreSQL, which `make test` installs from Debian's packages.
 
 SHELL := /bin/bash
 .DELETE_ON_ERROR:
@@ -17,7 +17,7 @@ help:
 demo: .stamps/python $(CONSOLE) ## set everything up and start the sample service
 	$(BIN)/fenland demo .demo
 
-test: .stamps/dev .stamps/codegen .stamps/npm .stamps/chromium $(CONSOLE) ## set everything up and run all checks
+test: .stamps/dev .stamps/codegen .stamps/npm .stamps/chromium .stamps/postgres $(CONSOLE) ## set everything up and run all checks
 	scripts/check.sh
 
 console: $(CONSOLE) ## build the web console into the package
@@ -65,6 +65,11 @@ $(VENV):
 .stamps/chromium:
 	@mkdir -p .stamps
 	scripts/chromium.sh
+	@touch $@
+
+.stamps/postgres:
+	@mkdir -p .stamps
+	scripts/postgres.sh
 	@touch $@
 
 $(CONSOLE): .stamps/npm $(CONSOLE_SOURCES)

@@ -9,12 +9,13 @@ from pathlib import Path
 from typing import Any
 
 from data import OWNERS, gauges
-from fenland.core.access import Actor
+from fenland.core.access import Actor, Caller
 from fenland.core.reading import definitions_from
 from fenland.service.accounts import add_account, issue_token
-from fenland.service.create import CreateRequest, create, create_within
-from fenland.service.service import Call, Service, open_service
+from fenland.service.create import CreateRequest, create, create_within, read_new
+from fenland.service.service import Service, open_service
 from fenland.service.settings import Settings
+from fenland.service.work import Work, written
 from fenland.web.logs import configure
 from fenland.web.serve import front_of
 
@@ -54,26 +55,25 @@ def fill(count: int) -> None:
         add_account(service, f"owner-{number}", "", [])
         issue_token(service, f"owner-{number}", token=f"token-{number}")
     for place, fields in enumerate(gauges(count)):
-        call = Call(f"token-{place % OWNERS}", "api", "")
-        create(service, call, CreateRequest("gauges", lambda rules, given=fields: given))
+        caller = Caller(Actor(f"owner-{place % OWNERS}"))
+        create(service, caller, CreateRequest("gauges", lambda access, given=fields: given))
     service.close()
 
 
 def pour(count: int) -> None:
     """Creates many gauges at once: the use case within transactions of a thousand."""
     service = _open()
-    resource = service.resource("gauges")
-    actors = {name: Actor(name) for name in (f"owner-{number}" for number in range(OWNERS))}
+    callers = [Caller(Actor(f"owner-{number}")) for number in range(OWNERS)]
     rows = enumerate(gauges(count))
     while piece := list(itertools.islice(rows, 1000)):
 
-        def work(connection: Any, piece: list[Any] = piece) -> None:
+        def work(unit: Work, piece: list[Any] = piece) -> None:
             for place, fields in piece:
-                actor = actors[f"owner-{place % OWNERS}"]
-                asked = CreateRequest("gauges", lambda rules: {})
-                create_within(service, connection, Call(None), actor, resource, asked, fields)
+                caller = callers[place % OWNERS]
+                asked = CreateRequest("gauges", lambda access, given=fields: given)
+                create_within(unit, caller, read_new(service, caller, asked))
 
-        service.database.write(work)
+        written(service, work)
     service.close()
 
 

@@ -21,20 +21,25 @@ from load import load
 #: What a sample counts as: the first of these that stands anywhere in its stack.
 AREAS = (
     ("waiting for the commit to be on disk", "_commit ("),
-    ("find the record, and may they", "_found ("),
+    ("find the record, and may they", "find (fenland/service/finding"),
     ("read the patch", "read_object ("),
-    ("decide: apply, check, compare", "_decide ("),
-    ("save: the record and its entry", "save_changes ("),
+    ("save: the record and its entry", "apply (fenland/service/applying"),
+    ("decide: apply, check, compare", "decide (fenland/service/update"),
     ("list: fetch the rows", "all (fenland/storage/statements"),
-    ("list: make records of them", "records (fenland/storage/codec"),
+    ("list: make records of them", "record_of (<rows of"),
     ("read a record", "read (fenland/service/read"),
-    ("sign in", "authenticate ("),
-    ("the writer's lead and its locks", "fenland/storage/writer"),
+    ("sign in", "caller_of ("),
+    ("the writer's lead and its locks", "fenland/storage/sqlite/writer"),
     ("write the answer", "fenland/web/answering"),
-    ("read the request", "fenland/web/reading"),
+    ("read the request", "fenland/web/patch_formats"),
+    ("read the request", "fenland/web/headers"),
 )  # fmt: skip
 #: Innermost frames of threads that wait for others: they cost nothing.
-WAITING = ("run (fenland/storage/writer", "take (fenland/storage/turn", "__exit__ (fenland/storage/turn")
+WAITING = (
+    "run (fenland/storage/sqlite/writer",
+    "take (fenland/storage/turn",
+    "__exit__ (fenland/storage/turn",
+)
 
 
 def area_of(stack: str) -> str | None:

@@ -9,11 +9,13 @@ from pathlib import Path
 import httpx
 import pytest
 
+import postgres as postgres_server
 from fenland.core.limits import Limits
 from fenland.core.reading import definitions_from
 from fenland.service.accounts import add_account, issue_token
 from fenland.service.service import Service, open_service
 from fenland.service.settings import Settings
+from fenland.storage.postgres.database import open_postgres
 from fenland.web.app import create_app
 from support import TOKENS, Running, new_project, start
 
@@ -82,11 +84,35 @@ WORKSHOP = {
 }
 
 
+def pytest_generate_tests(metafunc: pytest.Metafunc) -> None:
+    """A module with `ENGINES` runs all its tests of the workshop over each of them."""
+    if "service" in metafunc.fixturenames:
+        engines = getattr(metafunc.module, "ENGINES", ["sqlite"])
+        metafunc.parametrize("engine", engines, indirect=True, ids=None if len(engines) > 1 else [""])
+
+
+@pytest.fixture(scope="session")
+def postgres() -> Iterator[postgres_server.Server]:
+    """A server of the second engine, for the whole session."""
+    with postgres_server.server() as found:
+        yield found
+
+
 @pytest.fixture
-def service(tmp_path: Path) -> Iterator[Service]:
+def engine(request: pytest.FixtureRequest) -> str:
+    """The name of the engine the workshop is kept in."""
+    return str(request.param)
+
+
+@pytest.fixture
+def service(engine: str, tmp_path: Path, request: pytest.FixtureRequest) -> Iterator[Service]:
     """The workshop's service over a new database, with the usual accounts."""
-    definitions = definitions_from(_exact(WORKSHOP), ["office", "crew"])
-    found = open_service(definitions, tmp_path / "workshop.db", Limits(body=20_000))
+    definitions, limits = definitions_from(_exact(WORKSHOP), ["office", "crew"]), Limits(body=20_000)
+    if engine == "postgres":
+        address = request.getfixturevalue("postgres").new_database()
+        found = Service(definitions, open_postgres(address, definitions, limits), limits)
+    else:
+        found = open_service(definitions, tmp_path / "workshop.db", limits)
     for name, (role, token) in TOKENS.items():
         add_account(found, name, name.capitalize(), [role] if role else [])
         issue_token(found, name, token=token)

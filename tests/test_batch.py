@@ -9,6 +9,9 @@ import pytest
 
 from support import bearer
 
+#: Each engine behind the door of storage must answer the same.
+ENGINES = ["sqlite", "postgres"]
+
 CARL = bearer("carl")
 
 

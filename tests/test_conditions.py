@@ -3,15 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from dataclasses import dataclass
 from decimal import Decimal
-from pathlib import Path
 from typing import Any
 
 import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
-from sqlalchemy import Column, Integer, MetaData, Table, create_engine, select
-from sqlalchemy.engine import Connection
+from sqlalchemy import Column, Integer, MetaData, Table, bindparam, select
 
 from fenland.core.access import Actor, Policy
 from fenland.core.conditions import (
@@ -28,8 +27,11 @@ from fenland.core.conditions import (
     holds,
 )
 from fenland.core.reading import definitions_from
-from fenland.storage.codec import Codec
-from fenland.storage.conditions import actor_parameters, sql_of
+from fenland.storage.condition_sql import actor_parameters, sql_of
+from fenland.storage.postgres import engine as postgres_engine
+from fenland.storage.postgres.engine import PostgresEngine, connect
+from fenland.storage.sqlite import engine as sqlite
+from fenland.storage.statements import Engine, Prepared
 from fenland.storage.tables import collection_table
 
 DEFINITIONS = definitions_from(
@@ -89,44 +91,47 @@ CONDITIONS = st.recursive(
 )
 
 
-@pytest.fixture(scope="module")
-def database(tmp_path_factory: pytest.TempPathFactory) -> Iterator[tuple[Connection, Table]]:
-    path: Path = tmp_path_factory.mktemp("conditions") / "x.db"
-    metadata = MetaData()
-    table = collection_table(THINGS, DEFINITIONS, metadata)
-    plain = Table(
-        "plain", MetaData(), Column("row", Integer), *(Column(c.name, c.type) for c in table.columns)
-    )
-    engine = create_engine(f"sqlite:///{path}")
-    with engine.connect() as connection:
-        plain.create(connection)
-        yield connection, plain
-    engine.dispose()
+@dataclass
+class Rows:
+    """A table of things in one engine, and what it was made with."""
+
+    engine: Engine
+    reading: Any
+    table: Table
+    insert: Prepared
+
+
+@pytest.fixture(scope="module", params=["sqlite", "postgres"])
+def rows(request: pytest.FixtureRequest, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Rows]:
+    things = collection_table(THINGS, DEFINITIONS, MetaData())
+    columns = [Column(name, things.c[name].type) for name in VALUES]
+    table = Table("plain", MetaData(), Column("row", Integer), *columns)
+    if request.param == "sqlite":
+        maker = sqlite.make_engine(tmp_path_factory.mktemp("conditions") / "x.db")
+        engine, reading = sqlite.SqliteEngine(maker.dialect), sqlite.driver_connection(maker)
+    else:
+        address = request.getfixturevalue("postgres").new_database()
+        maker, engine, reading = postgres_engine.make_engine(address), PostgresEngine(), connect(address)
+    with maker.begin() as connection:
+        table.create(connection)
+    given = {column.name: bindparam(column.name, type_=column.type) for column in table.columns}
+    yield Rows(engine, reading, table, Prepared(table.insert().values(given), engine))
+    reading.close()
+    maker.dispose()
 
 
 @settings(max_examples=500, deadline=None, suppress_health_check=[HealthCheck.too_slow])
 @given(condition=CONDITIONS, records=st.lists(RECORDS, min_size=4, max_size=4), actor=TEXTS)
 def test_both_readings_of_a_condition_agree_on_every_row(
-    database: tuple[Connection, Table], condition: Condition, records: list[dict[str, Any]], actor: str
+    rows: Rows, condition: Condition, records: list[dict[str, Any]], actor: str
 ) -> None:
-    connection, table = database
-    codec = Codec(THINGS)
-    # As the service does: what columns hold is the codec's to say, and not the types'.
-    names = ", ".join(f'"{name}"' for name in VALUES)
-    marks = ", ".join("?" for _ in VALUES)
-    connection.exec_driver_sql("DELETE FROM plain")
+    rows.reading.execute("DELETE FROM plain")
     for number, record in enumerate(records):
-        values = [codec.encode(name, record[name]) for name in VALUES]
-        connection.exec_driver_sql(
-            f'INSERT INTO plain ("row", {names}) VALUES ({number}, {marks})', tuple(values)
-        )
-    compiled = select(table.c.row).where(sql_of(condition, table, codec)).compile(dialect=connection.dialect)
-    given = {**compiled.params, **actor_parameters(Actor(actor))}
-    rows = connection.exec_driver_sql(
-        str(compiled), tuple(given[name] for name in compiled.positiontup or ())
-    )
+        rows.insert.run(rows.reading, {"row": number, **record})
+    statement = select(rows.table.c.row).where(sql_of(condition, rows.table))
+    found = Prepared(statement, rows.engine).all(rows.reading, actor_parameters(Actor(actor)))
     expected = {number for number, record in enumerate(records) if holds(condition, record, Actor(actor))}
-    assert {row[0] for row in rows} == expected
+    assert {row[0] for row in found} == expected
 
 
 def test_access_lists_become_conditions() -> None:

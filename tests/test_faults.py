@@ -15,7 +15,7 @@ import pytest
 
 from fenland.service.service import Service
 from fenland.service.settings import Settings
-from fenland.storage.sqlite import WritingConnection
+from fenland.storage.sqlite.engine import WritingConnection
 from fenland.web.app import create_app
 from fenland.web.front import Front, Served
 from fenland.web.short import Short

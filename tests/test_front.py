@@ -19,7 +19,7 @@ import pytest
 from fenland.core.limits import Limits
 from fenland.core.problems import Unavailable
 from fenland.service.service import Service
-from fenland.storage import patience
+from fenland.storage.sqlite import patience
 from support import Running, bearer, start, workshop_of
 
 NOTE = b'{"slug": "s", "title": "T"}'

@@ -21,7 +21,7 @@ from fenland.core.problems import Refusal
 from fenland.core.reading import definitions_from
 from fenland.core.values import frozen, read_json, same, write_json
 from fenland.service.service import Service
-from fenland.storage.database import DatabaseRefused, open_database
+from fenland.storage.door import DatabaseRefused, open_database
 from support import bearer, workshop_of
 
 EVERYONE = {action: ["everyone"] for action in ("read", "create", "update", "delete")}

@@ -20,6 +20,9 @@ from fenland.core.problems import Conflict, Malformed, TooLarge
 from fenland.core.values import write_json
 from support import Running, bearer
 
+#: Each engine behind the door of storage must answer the same.
+ENGINES = ["sqlite", "postgres"]
+
 EDITS = {"Content-Type": "application/vnd.fenland.edits+json"}
 JSON_PATCH = {"Content-Type": "application/json-patch+json"}
 

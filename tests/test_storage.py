@@ -9,32 +9,19 @@ from contextlib import contextmanager
 from decimal import Decimal
 from pathlib import Path
 
+import httpx
 import pytest
+from sqlalchemy import create_engine
 
 from fenland.core.problems import Unavailable
 from fenland.core.reading import definitions_from
 from fenland.service.service import Service
-from fenland.storage.database import DatabaseRefused, open_database
-from fenland.storage.sqlite import make_engine, writing_connection
-from fenland.storage.writer import Writer
+from fenland.storage.column_types import ExactDecimal, from_column, to_column
+from fenland.storage.door import DatabaseRefused, open_database
+from fenland.storage.sqlite.engine import make_engine, writing_connection
+from fenland.storage.sqlite.writer import Writer
 
 NOTES = {"notes": {"fields": {"text": {"type": "string"}}}}
-
-
-def test_history_can_only_grow(service: Service) -> None:
-    def spoil(text: str) -> None:
-        service.database.write(lambda connection: connection.execute(text))
-
-    service.database.write(
-        lambda connection: connection.execute(
-            "INSERT INTO fenland_history (time, collection, record_id, key, version, action, actor, via, request_id, "
-            "changes) VALUES ('', 'x', 'y', '1', 1, 'create', 'olga', 'api', '', '{}')"
-        )
-    )
-    with pytest.raises(sqlite3.IntegrityError, match="append-only"):
-        spoil("UPDATE fenland_history SET actor = 'carl'")
-    with pytest.raises(sqlite3.IntegrityError, match="append-only"):
-        spoil("DELETE FROM fenland_history")
 
 
 def test_other_tools_can_read_the_tables(tmp_path: Path, service: Service) -> None:
@@ -52,13 +39,14 @@ def test_other_tools_can_read_the_tables(tmp_path: Path, service: Service) -> No
     raw.close()
 
 
-def test_a_decimal_goes_in_and_out_exactly(service: Service) -> None:
-    codec = service.resources["tools"].records.codec
+def test_a_decimal_goes_in_and_out_exactly() -> None:
+    kind, dialect = ExactDecimal(2), create_engine("sqlite://").dialect
+    into, out_of = to_column(kind, dialect), from_column(kind, dialect)
+    assert into is not None and out_of is not None
     for number in (Decimal("0.01"), Decimal("-92233720368547758.08"), Decimal("1.10")):
-        kept = codec.encode("weight", number)
+        kept = into(number)
         assert isinstance(kept, int)
-        row = [kept if name == "weight" else None for name in codec.columns]
-        assert str(codec.record(row)["weight"]) == str(number)
+        assert str(out_of(kept)) == str(number)
 
 
 @pytest.fixture
@@ -191,3 +179,22 @@ def test_databases_that_do_not_fit_are_refused_with_a_reason(tmp_path: Path) -> 
     broken.write_bytes(b"this is no database at all" * 99)
     with pytest.raises(DatabaseRefused, match="cannot be opened"):
         open_database(broken, definitions_from(NOTES))
+
+
+def test_a_full_disk_is_told_and_nothing_is_half_written(http: httpx.Client, service: Service) -> None:
+    http.post("/v1/records/tools", json={"code": "A1", "name": "Saw"}).raise_for_status()
+    pages = service.database.write(lambda connection: connection.execute("PRAGMA page_count").fetchone()[0])
+    service.database.write(lambda connection: connection.execute(f"PRAGMA max_page_count={pages}"))
+    statuses = [
+        http.patch("/v1/records/tools/A1", json={"note": f"{number:050}"}).status_code for number in range(99)
+    ]
+    assert set(statuses) == {200, 507}
+    assert statuses[-1] == 507
+    full = http.patch("/v1/records/tools/A1", json={"note": "x"})
+    assert (full.headers["Retry-After"], full.json()["type"]) == ("1", "/problems/storage-full")
+    version = http.get("/v1/records/tools/A1").json()["version"]
+    assert version == 1 + statuses.count(200)
+    entries = http.get("/v1/records/tools/A1/history", params={"limit": 200}).json()["items"]
+    assert [one["version"] for one in entries] == list(range(version, 0, -1))
+    service.database.write(lambda connection: connection.execute("PRAGMA max_page_count=100000"))
+    assert http.patch("/v1/records/tools/A1", json={"note": "x"}).json()["version"] == version + 1

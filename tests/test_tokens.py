@@ -5,19 +5,25 @@ from __future__ import annotations
 from collections.abc import Iterator
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
+from typing import Any
 
 import pytest
 
+from fenland.core.access import Actor
 from fenland.core.identity import timestamp
 from fenland.core.problems import NotSignedIn
 from fenland.core.reading import definitions_from
 from fenland.service.accounts import add_account, change_account, issue_token, revoke_tokens
-from fenland.service.service import Call, Service
-from fenland.storage.database import open_database
-from fenland.storage.known import LONGEST, Mark
+from fenland.service.callers import caller_by_token
+from fenland.service.service import Service
+from fenland.storage.door import Token, open_database
+from fenland.storage.sqlite.known import LONGEST, Mark
 
 DEFINITIONS = definitions_from({"notes": {"fields": {"text": {"type": "string"}}}}, ["office"])
-CALL = Call("a-token")
+
+
+def signed_in(service: Service, token: str = "a-token") -> Actor:
+    return caller_by_token(service, token).actor
 
 
 class Clock:
@@ -49,49 +55,50 @@ def both(tmp_path: Path, clock: Clock) -> Iterator[tuple[Service, Service]]:
 
 def test_a_token_is_looked_up_once(both: tuple[Service, Service], monkeypatch: pytest.MonkeyPatch) -> None:
     looked = []
-    look_up = both[0]._look_up
-    monkeypatch.setattr(both[0], "_look_up", lambda digest: looked.append(digest) or look_up(digest))
+    database: Any = both[0].database
+    look_up = database._look_up
+    monkeypatch.setattr(database, "_look_up", lambda *asked: looked.append(asked) or look_up(*asked))
     for _ in range(3):
-        assert both[0].authenticate(CALL).name == "olga"
+        assert signed_in(both[0]).name == "olga"
     assert len(looked) == 1
 
 
 @pytest.mark.parametrize("by", [0, 1])
 def test_every_process_heeds_a_change_at_once(both: tuple[Service, Service], by: int) -> None:
-    assert [service.authenticate(CALL).roles for service in both] == [{"office"}] * 2
+    assert [signed_in(service).roles for service in both] == [{"office"}] * 2
     change_account(both[by], "olga", roles=[])
-    assert [service.authenticate(CALL).roles for service in both] == [frozenset()] * 2
+    assert [signed_in(service).roles for service in both] == [frozenset()] * 2
     revoke_tokens(both[by], "olga")
     for service in both:
         with pytest.raises(NotSignedIn):
-            service.authenticate(CALL)
+            signed_in(service)
     issue_token(both[by], "olga", token="a-token-2")
-    assert both[1 - by].authenticate(Call("a-token-2")).name == "olga"
+    assert signed_in(both[1 - by], "a-token-2").name == "olga"
 
 
 def test_a_token_is_not_remembered_past_its_end(both: tuple[Service, Service], clock: Clock) -> None:
     accounts, ends = both[0].database.accounts, clock.moment + LONGEST / 2
     both[0].database.change_accounts(
-        lambda connection: accounts.add_token(
-            connection, "short", "olga", now=timestamp(clock.moment), expires=timestamp(ends)
+        lambda writing: accounts.add_token(
+            writing, "olga", "short", Token("", timestamp(clock.moment), timestamp(ends))
         )
     )
-    assert both[1].authenticate(Call("short")).name == "olga"
+    assert signed_in(both[1], "short").name == "olga"
     clock.moment = ends - timedelta(microseconds=1)
-    assert both[1].authenticate(Call("short")).name == "olga"
+    assert signed_in(both[1], "short").name == "olga"
     clock.moment = ends
     with pytest.raises(NotSignedIn):
-        both[1].authenticate(Call("short"))
+        signed_in(both[1], "short")
 
 
 def test_what_a_crash_left_unsaid_is_found_out_soon(both: tuple[Service, Service], clock: Clock) -> None:
-    assert both[0].authenticate(CALL).name == "olga"
+    assert signed_in(both[0]).name == "olga"
     accounts, now = both[1].database.accounts, timestamp(clock.moment)
     # As when a process dies between its commit and the last renewal of the mark.
     both[1].database.write(lambda connection: accounts.revoke(connection, "olga", now))
     clock.moment += LONGEST
     with pytest.raises(NotSignedIn):
-        both[0].authenticate(CALL)
+        signed_in(both[0])
 
 
 def test_the_mark_has_its_room_on_the_disk_from_the_start(tmp_path: Path) -> None:

@@ -13,6 +13,9 @@ from fenland.core.patches import merge
 from fenland.service.service import Service
 from support import bearer
 
+#: Each engine behind the door of storage must answer the same.
+ENGINES = ["sqlite", "postgres"]
+
 #: The examples of RFC 7396, appendix A: original, patch, result.
 RFC_7396 = [
     ({"a": "b"}, {"a": "c"}, {"a": "c"}),

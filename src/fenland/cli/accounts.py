@@ -18,7 +18,7 @@ from fenland.core.problems import Conflict, Invalid, NotFound
 
 if TYPE_CHECKING:
     from fenland.service.service import Service
-    from fenland.storage.accounts import Account
+    from fenland.storage.door import Account
 
 commands = typer.Typer(help="Keep the accounts of a project and their tokens.", no_args_is_help=True)
 
@@ -29,7 +29,7 @@ _JSON = json_option()
 @contextmanager
 def _service(folder: Path) -> Iterator[Service]:
     from fenland.service.service import open_service
-    from fenland.storage.database import DatabaseRefused
+    from fenland.storage.door import DatabaseRefused
 
     project = open_project(folder)
     try:

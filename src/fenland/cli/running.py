@@ -24,7 +24,7 @@ _WORKERS = typer.Option(None, min=1, max=64, help="Processes that answer, in pla
 
 @contextmanager
 def _telling() -> Iterator[None]:
-    from fenland.storage.database import DatabaseRefused
+    from fenland.storage.door import DatabaseRefused
     from fenland.web.serve import StartRefused
 
     try:

@@ -7,9 +7,10 @@ from dataclasses import dataclass
 from decimal import Decimal
 from typing import Any, Literal
 
-from fenland.core.definitions import Collection
+from fenland.core.field_access import FieldAccess
 
-EntryAction = Literal["create", "update", "delete"]
+#: What a change does to its record.
+ChangeKind = Literal["create", "update", "delete"]
 
 #: How long a value may be inside a sentence.
 _SHOWN = 60
@@ -28,7 +29,7 @@ class Entry:
     record_id: str
     key: Any
     version: int
-    action: EntryAction
+    action: ChangeKind
     actor: str
     via: str
     request_id: str
@@ -42,6 +43,10 @@ class Entry:
     def kept(self) -> dict[str, Any]:
         """The fields that the service keeps itself, as this change left them."""
         return {"version": self.version, "updated_at": self.time, "updated_by": self.actor}
+
+    def last_copy(self) -> dict[str, Any]:
+        """Of a deletion, the fields of the record that held anything."""
+        return {name: before for name, (before, _) in self.changes.items()}
 
 
 def _shown(value: Any) -> str:
@@ -57,17 +62,17 @@ def _shown(value: Any) -> str:
     return text if len(text) <= _SHOWN else text[: _SHOWN - 1] + "…"
 
 
-def sentence(entry: Entry, collection: Collection, who: str) -> str:
-    """The entry as one sentence, `who` being what people call the actor."""
+def sentence(entry: Entry, access: FieldAccess, who: str) -> str:
+    """The entry as one sentence, `who` being what people call its actor, for a reader with this access."""
     if entry.action == "create":
         return f"{who} created {entry.key}."
     if entry.action == "delete":
         return f"{who} deleted {entry.key}."
     parts = []
     for name, (before, after) in entry.changes.items():
-        item = collection.fields.get(name)
+        item = access.collection.fields.get(name)
         label = (item.label if item else name).lower()
-        if item is not None and item.write_only:
+        if name in access.hidden:
             parts.append(f"{label}")
         elif isinstance(before, dict) or isinstance(after, dict):
             parts.append(f"{label}, in {_inside(before, after)}")
@@ -86,12 +91,11 @@ def _inside(before: Any, after: Any) -> str:
     )
 
 
-def entry_json(entry: Entry, collection: Collection, who: str) -> dict[str, Any]:
-    """The entry as answers show it. Values of write-only fields are left out, the change is not."""
+def entry_json(entry: Entry, access: FieldAccess, who: str) -> dict[str, Any]:
+    """The entry as answers show it. Values of hidden fields are left out, the change is not."""
     changes = {}
     for name, (before, after) in entry.changes.items():
-        item = collection.fields.get(name)
-        hidden = item is not None and item.write_only
+        hidden = name in access.hidden
         changes[name] = {"hidden": True} if hidden else {"before": before, "after": after}
     return {
         "sequence": entry.sequence,
@@ -109,5 +113,5 @@ def entry_json(entry: Entry, collection: Collection, who: str) -> dict[str, Any]
         "reason": entry.reason,
         "cause": entry.cause,
         "changes": changes,
-        "sentence": sentence(entry, collection, who),
+        "sentence": sentence(entry, access, who),
     }

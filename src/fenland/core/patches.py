@@ -16,10 +16,11 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any, Protocol
 
+from fenland.core.field_access import FieldAccess
 from fenland.core.limits import DEFAULTS, Limits
 from fenland.core.problems import Malformed, Problem
 from fenland.core.validation import kind_of
-from fenland.core.values import read_json
+from fenland.core.values import MISSING, read_json
 
 
 class Patch(Protocol):
@@ -86,3 +87,14 @@ class Replacement:
     def against(self, stored: Mapping[str, Any], problems: list[Problem]) -> dict[str, Any]:
         """See `Patch`."""
         return {**self.absent, **self.fields}
+
+
+def replacement(fields: Mapping[str, Any], access: FieldAccess) -> Replacement:
+    """The patch that puts these fields in the place of all that the caller can set, and see."""
+    absent = {
+        name: None if item.default is MISSING else item.default
+        for name, item in access.collection.fields.items()
+        # Whose a record is changes only when that is said.
+        if access.sets(name) and name not in access.hidden and name != access.collection.owner
+    }
+    return Replacement(fields, absent)

@@ -8,11 +8,12 @@ of the service hears of all at once.
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
-from typing import Any
+from typing import Any, NamedTuple
 
 from fenland.core.definitions import Blank, Collection, Field
+from fenland.core.field_access import PROTECTIONS, FieldAccess
 from fenland.core.names import RESERVED_FIELDS, did_you_mean
-from fenland.core.patches import MergePatch, Patch, Replacement, merge
+from fenland.core.patches import MergePatch, Patch, merge
 from fenland.core.problems import MOST_PROBLEMS, Malformed, Problem, pointer_to
 from fenland.core.validation import HIGHEST_INTEGER, REFUSED, Check, compile_nullable
 from fenland.core.values import MISSING, same
@@ -21,6 +22,13 @@ from fenland.core.values import MISSING, same
 BLANKS: tuple[Blank, ...] = ("store", "keep", "clear", "reject")
 
 _SERVER_KEPT = "is kept by the service and cannot be set"
+
+
+class Before(NamedTuple):
+    """A record before it is changed: as it is stored, and as who changes it last knew it."""
+
+    stored: Mapping[str, Any]
+    seen: Mapping[str, Any]
 
 
 class Rules:
@@ -33,17 +41,9 @@ class Rules:
             self._checks[collection.key] = _fit_for_addresses(self._checks[collection.key])
         self._pointers = {name: pointer_to(name) for name in collection.fields}
         self._required = tuple(item for item in collection.fields.values() if item.required)
-        #: Fields that no answer shows.
-        self.hidden = frozenset(name for name, item in collection.fields.items() if item.write_only)
         self._says_blank = any(
             item.blank != "store" or item.properties is not None for item in collection.fields.values()
         )
-        owner = collection.owner
-        self._protected = {
-            name: code
-            for name, item in collection.fields.items()
-            if (code := _protection(item) or ("owner" if name == owner else None))
-        }
 
     # --- step: blanks -------------------------------------------------------------------------
 
@@ -102,49 +102,36 @@ class Rules:
     # --- step: fields nobody may set this way -------------------------------------------------
 
     def drop_protected(
-        self,
-        stored: Mapping[str, Any],
-        touched: dict[str, Any],
-        problems: list[Problem],
-        *,
-        may_transfer: bool,
-        creating: bool = False,
-        seen: Mapping[str, Any] | None = None,
+        self, touched: dict[str, Any], access: FieldAccess, before: Before, problems: list[Problem]
     ) -> dict[str, Any]:
         """The touched fields without unknown and protected fields.
 
-        A protected field that is sent as it is stored, or as the caller has `seen` it, is dropped in
+        A protected field that is sent as it is stored, or as the caller has seen it, is dropped in
         silence, so that a client may return a whole record; any other adds a problem.
         """
         unknown = [name for name in touched if name not in self._checks]
-        protected = [name for name in touched if name in self._protected]
+        protected = [name for name in touched if name in access.protected]
         if not unknown and not protected:
             return touched
-        refused = set()
+        stored, refused = before.stored, {*unknown, *protected}
         for name in unknown:
-            refused.add(name)
             if name not in RESERVED_FIELDS:
                 hint = did_you_mean(name, self.collection.fields) if len(problems) < MOST_PROBLEMS else ""
                 detail = f"There is no field {name!r}. {hint}"
                 problems.append(Problem(pointer_to(name), "unknown_field", detail))
-            elif not (
-                same(stored.get(name), touched[name]) or (seen and same(seen.get(name), touched[name]))
-            ):
+            elif not any(same(one.get(name), touched[name]) for one in before):
                 detail = f"{name} {_SERVER_KEPT}. Leave it out."
-                if name == "version" and not creating:
+                if name == "version" and not access.creating:
                     detail = (
                         f"The record is at version {stored.get(name)}, not {touched[name]}. "
                         "Read it again, or leave version out."
                     )
                 problems.append(Problem(pointer_to(name), "server_kept", detail))
         for name in protected:
-            code = self._protected[name]
-            if (code == "fixed" and creating) or (code == "owner" and may_transfer):
-                continue
-            known = [one for one in (stored, seen) if one is not None and name not in self.hidden]
+            known = () if name in access.hidden else before
             if not any(self._unchanged(name, one, touched[name]) for one in known):
-                problems.append(Problem(self._pointers[name], code, _PROTECTIONS[code]))
-            refused.add(name)
+                code = access.protected[name]
+                problems.append(Problem(self._pointers[name], code, PROTECTIONS[code]))
         return {name: value for name, value in touched.items() if name not in refused}
 
     def _unchanged(self, name: str, stored: Mapping[str, Any], sent: Any) -> bool:
@@ -187,23 +174,25 @@ class Rules:
 
     # --- step: difference ---------------------------------------------------------------------
 
-    def difference(self, stored: Mapping[str, Any], kept: Mapping[str, Any]) -> dict[str, Any]:
+    def difference(
+        self, stored: Mapping[str, Any], kept: Mapping[str, Any], access: FieldAccess
+    ) -> dict[str, Any]:
         """The fields whose value is not what is stored.
 
         One that no answer shows counts as changed whenever it is sent: whether it was would tell its value.
         """
-        hidden = self.hidden
+        hidden = access.hidden
         return {
             name: value for name, value in kept.items() if name in hidden or not same(stored[name], value)
         }
 
     def without_unchanged(
-        self, changes: Mapping[str, Any], patch: Patch, seen: Mapping[str, Any]
+        self, changes: Mapping[str, Any], patch: Patch, seen: Mapping[str, Any], access: FieldAccess
     ) -> dict[str, Any]:
         """The changes that are the caller's: not those of fields sent as the caller had seen them."""
         theirs = dict(changes)
         for name, value in changes.items():
-            if name in patch.atomic or name in self.hidden:
+            if name in patch.atomic or name in access.hidden:
                 continue
             sent = patch.fields.get(name) if isinstance(patch, MergePatch) else None
             if isinstance(sent, dict):
@@ -213,23 +202,18 @@ class Rules:
                 del theirs[name]
         return theirs
 
-    def replacement(self, fields: Mapping[str, Any]) -> Replacement:
-        """The patch that puts these fields in the place of all that can be set."""
-        absent = {
-            name: None if item.default is MISSING else item.default
-            for name, item in self.collection.fields.items()
-            if name not in self._protected and not item.write_only
-        }
-        return Replacement(fields, absent)
-
     # --- creating -----------------------------------------------------------------------------
 
-    def start_record(self, given: Mapping[str, Any], problems: list[Problem]) -> dict[str, Any]:
-        """A new record's fields before validation: given, else default, else null."""
+    def start_record(
+        self, given: Mapping[str, Any], start: Mapping[str, Any], problems: list[Problem]
+    ) -> dict[str, Any]:
+        """A new record's fields before validation: given, else those of `start`, else default, else null."""
         record: dict[str, Any] = {}
         for name, item in self.collection.fields.items():
             if name in given:
                 record[name] = given[name]
+            elif start[name] is not None:
+                record[name] = start[name]
             elif item.default is not MISSING:
                 record[name] = item.default
             else:
@@ -247,14 +231,6 @@ class Rules:
         return kept
 
 
-_PROTECTIONS = {
-    "derived": "Is computed from other fields and cannot be set. Leave it out.",
-    "read_only": "Can be read, and not set. Leave it out.",
-    "fixed": "Was set when the record was created and stays. Leave it out.",
-    "owner": "Only someone who may transfer the record can change its owner. Leave it out.",
-}
-
-
 def _fit_for_addresses(check: Check) -> Check:
     """The check of a key: it stands in addresses as one segment of a path."""
 
@@ -266,14 +242,6 @@ def _fit_for_addresses(check: Check) -> Check:
         return kept
 
     return with_address
-
-
-def _protection(item: Field) -> str | None:
-    if item.derived is not None:
-        return "derived"
-    if item.read_only:
-        return "read_only"
-    return "fixed" if item.fixed else None
 
 
 def _settle(
@@ -306,7 +274,7 @@ def _settle(
 
 def lenient(problems: Iterable[Problem]) -> tuple[list[Problem], list[str]]:
     """For `Prefer: handling=lenient`: the problems that remain, and the fields dropped instead."""
-    dropped = {"unknown_field", "server_kept", "derived", "read_only", "fixed", "owner"}
+    dropped = {"unknown_field", "server_kept", *PROTECTIONS}
     problems = list(problems)
     remaining = [problem for problem in problems if problem.code not in dropped]
     return remaining, [problem.pointer[1:] for problem in problems if problem.code in dropped]

@@ -6,8 +6,8 @@ from collections.abc import Mapping
 from decimal import Decimal
 from typing import Any
 
-from fenland.core.access import Actor, Policy
-from fenland.core.definitions import Collection, Field
+from fenland.core.definitions import Field
+from fenland.core.field_access import FieldAccess
 from fenland.core.validation import HIGHEST_INTEGER, LOWEST_INTEGER
 from fenland.core.values import MISSING
 
@@ -93,23 +93,14 @@ def field_schema(item: Field) -> dict[str, Any]:
     return schema
 
 
-def may_set(item: Field, collection: Collection, *, creating: bool, transfer: bool) -> bool:
-    """Whether a caller who may create or update records here may give this field a new value."""
-    if item.read_only or item.derived is not None or (item.fixed and not creating):
-        return False
-    return item.name != collection.owner or transfer
-
-
-def collection_schema(
-    collection: Collection, policy: Policy, actor: Actor, *, creating: bool = False
-) -> dict[str, Any]:
-    """The schema of whole records, with `readOnly` on what this caller may never set."""
-    transfer = policy.grants("transfer", actor)
+def collection_schema(access: FieldAccess) -> dict[str, Any]:
+    """The schema of whole records for a caller, or of one to create; `readOnly` on what they cannot set."""
+    collection, creating = access.collection, access.creating
     properties: dict[str, Any] = {} if creating else {k: dict(v) for k, v in RESERVED_SCHEMAS.items()}
     required = []
     for name, item in collection.fields.items():
         properties[name] = field_schema(item)
-        settable = may_set(item, collection, creating=creating, transfer=transfer)
+        settable = access.sets(name)
         if not settable:
             properties[name]["readOnly"] = True
         filled = item.default is not MISSING or name == collection.owner or not settable

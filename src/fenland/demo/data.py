@@ -12,17 +12,16 @@ from collections.abc import Callable, Iterator
 from datetime import UTC, date, datetime, timedelta
 from typing import Any
 
-from fenland.core.access import Actor
+from fenland.core.access import Actor, Caller
 from fenland.core.conditions import ALWAYS
 from fenland.core.definitions import Definitions
 from fenland.core.patches import MergePatch
 from fenland.service.accounts import add_account, issue_token
 from fenland.service.create import CreateRequest, create
 from fenland.service.finding import Address
-from fenland.service.service import Call, Service
+from fenland.service.service import Service
 from fenland.service.update import UpdateRequest, update
-from fenland.storage.database import Database
-from fenland.storage.records import Page
+from fenland.storage.door import Database, Page
 
 SEED = 4711
 START = datetime(2026, 2, 2, 7, 30, tzinfo=UTC)
@@ -103,18 +102,19 @@ class _Writer:
     def __init__(self, definitions: Definitions, database: Database) -> None:
         self.clock = _Clock()
         self.service = Service(definitions, database, clock=self.clock)
-        self.tokens = {name: token for name, _, _, token in ACCOUNTS}
+        self.callers = {
+            name: Caller(Actor(name, title, frozenset({role})), request_id="sample")
+            for name, title, role, _ in ACCOUNTS
+        }
 
     def create(self, who: str, collection: str, fields: dict[str, Any]) -> None:
-        call = Call(self.tokens[who], "api", "sample")
-        create(self.service, call, CreateRequest(collection, lambda rules: fields))
+        create(self.service, self.callers[who], CreateRequest(collection, lambda access: fields))
 
     def update(self, who: str, collection: str, key: Any, fields: dict[str, Any], reason: str | None) -> None:
-        call = Call(self.tokens[who], "api", "sample")
         request = UpdateRequest(
-            Address(collection, str(key)), lambda rules: MergePatch(fields), reason=reason
+            Address(collection, str(key)), lambda access: MergePatch(fields), reason=reason
         )
-        update(self.service, call, request)
+        update(self.service, self.callers[who], request)
 
 
 def _accounts(service: Service) -> None:

@@ -8,7 +8,7 @@ from pathlib import Path
 
 from fenland.demo.data import fill
 from fenland.service.project import Project, load_project
-from fenland.storage.database import open_database
+from fenland.storage.door import open_database
 
 _FILES = Path(__file__).with_name("project")
 

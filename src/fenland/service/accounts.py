@@ -11,8 +11,7 @@ from datetime import timedelta
 from fenland.core.names import did_you_mean
 from fenland.core.problems import Conflict, Invalid, NotFound, Problem
 from fenland.service.service import Service
-from fenland.storage.accounts import Account, Token
-from fenland.storage.sqlite import Connection
+from fenland.storage.door import Account, Reading, Token, Writing
 
 _NAME = re.compile(r"[a-z0-9][a-z0-9._-]{0,63}")
 _LONGEST_TEXT = 200
@@ -28,12 +27,12 @@ def add_account(service: Service, name: str, title: str, roles: Sequence[str]) -
     _check(service, account, problems)
     now = service.now()
 
-    def work(connection: Connection) -> None:
-        if service.database.accounts.by_name(connection, name) is not None:
+    def work(writing: Writing) -> None:
+        if service.database.accounts.by_name(writing, name) is not None:
             raise Conflict(
                 f"There is an account {name!r} already. Change it with: fenland account change {name}"
             )
-        service.database.accounts.add(connection, account, now)
+        service.database.accounts.add(writing, account, now)
 
     service.database.change_accounts(work)
     return account
@@ -44,12 +43,12 @@ def change_account(
 ) -> Account:
     """Gives an account another title, other roles, or both; what is None stays. Raises as `add_account`."""
 
-    def work(connection: Connection) -> Account:
-        account = _there(service, connection, name)
+    def work(writing: Writing) -> Account:
+        account = _there(service, writing, name)
         account = replace(account, title=account.title if title is None else title or name)
         account = replace(account, roles=account.roles if roles is None else frozenset(roles))
         _check(service, account, [])
-        service.database.accounts.change(connection, account)
+        service.database.accounts.change(writing, account)
         return account
 
     return service.database.change_accounts(work)
@@ -68,10 +67,10 @@ def _check(service: Service, account: Account, problems: list[Problem]) -> None:
         raise Invalid(problems)
 
 
-def _there(service: Service, connection: Connection, name: str) -> Account:
-    account = service.database.accounts.by_name(connection, name)
+def _there(service: Service, reading: Reading, name: str) -> Account:
+    account = service.database.accounts.by_name(reading, name)
     if account is None:
-        known = [one.name for one in service.database.accounts.all(connection)]
+        known = [one.name for one in service.database.accounts.all(reading)]
         raise NotFound(f"There is no account {name!r}. {did_you_mean(name, known)}")
     return account
 
@@ -86,13 +85,12 @@ def issue_token(
 ) -> str:
     """A new token for an account, which ends after its lifetime; only its hash is kept. Raises `NotFound`."""
     token = token or secrets.token_urlsafe(32)
-    now, expires = service.now(), None if lifetime is None else service.now(lifetime)
+    expires = None if lifetime is None else service.now(lifetime)
+    about = Token(label[:_LONGEST_TEXT], service.now(), expires)
 
-    def work(connection: Connection) -> None:
-        _there(service, connection, name)
-        service.database.accounts.add_token(
-            connection, token, name, now=now, label=label[:_LONGEST_TEXT], expires=expires
-        )
+    def work(writing: Writing) -> None:
+        _there(service, writing, name)
+        service.database.accounts.add_token(writing, name, token, about)
 
     service.database.change_accounts(work)
     return token
@@ -100,28 +98,28 @@ def issue_token(
 
 def list_tokens(service: Service, name: str) -> list[Token]:
     """The tokens of an account that are not revoked, oldest first. Raises `NotFound`."""
-    with service.database.reading() as connection:
-        _there(service, connection, name)
-        return service.database.accounts.tokens_of(connection, name)
+    with service.database.reading() as reading:
+        _there(service, reading, name)
+        return service.database.accounts.tokens_of(reading, name)
 
 
 def revoke_tokens(service: Service, name: str, token_id: str | None = None) -> int:
     """Revokes every token of an account, or the one with this id; returns how many. Raises `NotFound`."""
     now = service.now()
 
-    def work(connection: Connection) -> int:
-        _there(service, connection, name)
+    def work(writing: Writing) -> int:
+        _there(service, writing, name)
         if token_id is None:
-            return service.database.accounts.revoke(connection, name, now)
-        known = [one.id for one in service.database.accounts.tokens_of(connection, name)]
+            return service.database.accounts.revoke(writing, name, now)
+        known = [one.id for one in service.database.accounts.tokens_of(writing, name)]
         if token_id not in known:
             raise NotFound(f"{name} has no token {token_id!r}. {did_you_mean(token_id, known)}")
-        return service.database.accounts.revoke_one(connection, name, token_id, now)
+        return service.database.accounts.revoke_one(writing, name, token_id, now)
 
     return service.database.change_accounts(work)
 
 
 def list_accounts(service: Service) -> list[Account]:
     """Every account, by name."""
-    with service.database.reading() as connection:
-        return service.database.accounts.all(connection)
+    with service.database.reading() as reading:
+        return service.database.accounts.all(reading)

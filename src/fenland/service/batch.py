@@ -9,23 +9,22 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from typing import Any, Literal
+from typing import Any
 
-from fenland.core.access import Actor
+from fenland.core.access import Caller
 from fenland.core.definitions import Collection
+from fenland.core.history import ChangeKind
 from fenland.core.limits import beyond, weight
 from fenland.core.problems import Malformed, Refusal, Unavailable, refusal_data, refusal_from
 from fenland.core.values import as_written
-from fenland.service.create import CreateRequest, create_within
+from fenland.service.create import CreateRequest, create_within, read_new
 from fenland.service.delete import DeleteRequest, delete_within
-from fenland.service.finding import permit
-from fenland.service.once import SAVED, Form, Once, once
-from fenland.service.saving import Saved
-from fenland.service.service import Call, Service
+from fenland.service.once import SAVED, Keeping, Once, once
+from fenland.service.saved import Saved
+from fenland.service.service import Service
 from fenland.service.update import UpdateRequest, update_within
-from fenland.storage.sqlite import Connection, savepoint
+from fenland.service.work import Work, written
 
-Action = Literal["create", "update", "delete"]
 #: Puts keys for the names of records created earlier in the batch; given a collection, and JSON.
 Resolve = Callable[[Collection, Any], Any]
 
@@ -39,20 +38,19 @@ class Item:
 
 
 @dataclass(frozen=True, slots=True)
-class Outcome:
+class Result:
     """What became of an item: what was saved, or why it was refused. Neither: it was not tried, or undone."""
 
     saved: Saved | None = None
-    collection: str = ""
     created: bool = False
     refusal: Refusal | None = None
 
 
 @dataclass(frozen=True, slots=True)
 class Done:
-    """What became of a batch; `repeated` when these are the kept outcomes of an earlier request."""
+    """What became of a batch; `repeated` when this is the kept outcome of an earlier request."""
 
-    outcomes: list[Outcome]
+    results: list[Result]
     repeated: bool = False
 
 
@@ -65,30 +63,28 @@ class _NotMade(Exception):
 
 
 class _Broken(Exception):
-    """Carries the outcomes of an all-or-nothing batch out of its transaction, which is then undone."""
+    """Carries the results of an all-or-nothing batch out of its transaction, which is then undone."""
 
-    def __init__(self, outcomes: list[Outcome]) -> None:
+    def __init__(self, results: list[Result]) -> None:
         super().__init__("broken")
-        self.outcomes = outcomes
+        self.results = results
 
 
 @dataclass(slots=True)
 class _Run:
     """A batch being carried out."""
 
-    service: Service
-    call: Call
-    actor: Actor
-    connection: Connection
+    work: Work
+    caller: Caller
     created: dict[str, Any] = field(default_factory=dict)
     failed: set[str] = field(default_factory=set)
     #: Characters of JSON that the answer may still hold.
     room: int = 0
 
-    def attempt(self, item: Item) -> Outcome:
+    def attempt(self, item: Item) -> Result:
         """What becomes of an item, which is undone alone when it is refused."""
         try:
-            with savepoint(self.connection):
+            with self.work.nested():
                 return self.do(item)
         except (Unavailable, _TooMuch):
             # About the storage and not about this item: the whole batch ends, and nothing of it is kept.
@@ -96,7 +92,7 @@ class _Run:
         except (Refusal, _NotMade) as reason:
             if item.name is not None:
                 self.failed.add(item.name)
-            return Outcome(refusal=reason if isinstance(reason, Refusal) else None)
+            return Result(refusal=reason if isinstance(reason, Refusal) else None)
 
     def resolve(self, collection: Collection, sent: Any) -> Any:
         """The value with keys in the place of names of records created earlier."""
@@ -117,33 +113,29 @@ class _Run:
             for name, value in sent.items()
         }
 
-    def do(self, item: Item) -> Outcome:
+    def do(self, item: Item) -> Result:
         """Carries out an item. Raises `_TooMuch` when the answer to all would be too large."""
-        outcome = self._done(item)
-        if outcome.saved is not None:
-            self.room -= weight(outcome.saved.record)
+        result = self._done(item)
+        if result.saved is not None:
+            self.room -= weight(result.saved.record)
         if self.room < 0:
             raise _TooMuch
-        return outcome
+        return result
 
-    def _done(self, item: Item) -> Outcome:
-        request = item.make(self.resolve)
+    def _done(self, item: Item) -> Result:
+        request, work, caller = item.make(self.resolve), self.work, self.caller
         if isinstance(request, CreateRequest):
-            resource = self.service.resource(request.collection)
-            permit("create", resource, self.actor, {})
-            given = request.read_fields(resource.rules)
-            parts = (self.service, self.connection, self.call, self.actor, resource)
-            saved = create_within(*parts, request, given)
+            collection = request.collection
+            saved = create_within(work, caller, read_new(work.service, caller, request))
         else:
-            resource = self.service.resource(request.address.collection)
-            parts = (self.service, self.connection, self.call, self.actor, resource)
+            collection = request.address.collection
             if isinstance(request, UpdateRequest):
-                saved = update_within(*parts, request)
+                saved = update_within(work, caller, request)
             else:
-                saved = delete_within(*parts, request)
+                saved = delete_within(work, caller, request)
         if item.name is not None:
-            self.created[item.name] = saved.record[resource.collection.key]
-        return Outcome(saved, resource.collection.name, created=isinstance(request, CreateRequest))
+            self.created[item.name] = saved.record[work.resource(collection).collection.key]
+        return Result(saved, created=isinstance(request, CreateRequest))
 
 
 def _keep(done: Done) -> dict[str, Any]:
@@ -152,58 +144,55 @@ def _keep(done: Done) -> dict[str, Any]:
             {
                 "saved": SAVED.keep(one.saved) if one.saved is not None else None,
                 "refusal": refusal_data(one.refusal) if one.refusal is not None else None,
-                "collection": one.collection,
                 "created": one.created,
             }
-            for one in done.outcomes
+            for one in done.results
         ]
     }
 
 
 def _give(kept: dict[str, Any]) -> Done:
-    outcomes = [
-        Outcome(
+    results = [
+        Result(
             SAVED.give(one["saved"]) if one["saved"] is not None else None,
-            one["collection"],
             one["created"],
             refusal_from(one["refusal"]) if one["refusal"] is not None else None,
         )
         for one in kept["outcomes"]
     ]
-    return Done(outcomes, repeated=True)
+    return Done(results, repeated=True)
 
 
 def batch(
-    service: Service, call: Call, items: Sequence[Item], *, atomic: bool, asked: Once | None = None
+    service: Service, caller: Caller, items: Sequence[Item], *, atomic: bool, asked: Once | None = None
 ) -> Done:
     """Carries the items out in order and tells what became of each.
 
     All or nothing: when one is refused the others are still tried, so that all that is wrong is told at
     once, and then everything is undone.
     """
-    actor = service.authenticate(call)
 
-    def work(connection: Connection) -> Done:
-        run = _Run(service, call, actor, connection, room=service.limits.answer)
-        outcomes = [run.attempt(item) for item in items]
-        if atomic and any(one.saved is None for one in outcomes):
-            raise _Broken(outcomes)
-        return Done(outcomes)
+    def work(unit: Work) -> Done:
+        run = _Run(unit, caller, room=service.limits.answer)
+        results = [run.attempt(item) for item in items]
+        if atomic and any(one.saved is None for one in results):
+            raise _Broken(results)
+        return Done(results)
 
     try:
-        return service.database.write(once(service, actor, asked, work, Form(_keep, _give)))
+        return written(service, once(caller, asked, work, Keeping(_keep, _give)))
     except _TooMuch:
         raise beyond(
             "answer_limit", service.limits.answer, "The records of the batch are too large together."
         ) from None
     except _Broken as broken:
-        return Done([replace(one, saved=None) for one in broken.outcomes])
+        return Done([replace(one, saved=None) for one in broken.results])
 
 
-def read_action(sent: Mapping[str, Any]) -> Action:
+def read_action(sent: Mapping[str, Any]) -> ChangeKind:
     """The action an item names. Raises `Malformed`."""
     action = sent.get("action")
     if action not in ("create", "update", "delete"):
         raise Malformed(f"action is {as_written(action)}. It must be create, update or delete.")
-    found: Action = action
+    found: ChangeKind = action
     return found

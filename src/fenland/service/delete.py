@@ -1,7 +1,7 @@
 """Deleting a record, and what that does to the records that refer to it.
 
 Each referring field says what it wants: `restrict` forbids, `clear` empties the reference,
-`cascade` deletes the referring record too. All of it is planned before anything is written, and
+`cascade` deletes the referring record too. All of it is decided before anything is written, and
 every record touched gets its own history entry, whose cause is the entry of the first deletion.
 """
 
@@ -11,26 +11,23 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import Any
 
-from fenland.core.access import Actor
+from fenland.core.access import Caller
+from fenland.core.changes import Change, Stamp, alteration, deletion
+from fenland.core.definitions import Collection, Field
 from fenland.core.limits import beyond
 from fenland.core.problems import Conflict
-from fenland.service.finding import UNCONDITIONAL, Address, Preconditions, Record, find, meet, permit
+from fenland.service.applying import apply
+from fenland.service.finding import UNCONDITIONAL, Address, Preconditions, find, meet, permit
 from fenland.service.once import SAVED, Once, once
-from fenland.service.saving import NamingConflicts, Saved, history_entry, save_changes
-from fenland.service.service import Call, Resource, Service
-from fenland.storage.sqlite import Connection
+from fenland.service.saved import Saved
+from fenland.service.service import Resource, Service
+from fenland.service.work import View, Work, written
+from fenland.storage.door import Record
 
 #: How many records that stand in the way are named.
 _NAMED = 10
-
-
-@dataclass(slots=True)
-class _Plan:
-    """What a deletion will touch: records to delete, references to clear, and what forbids it."""
-
-    deleted: dict[str, tuple[Resource, Record]] = field(default_factory=dict)
-    cleared: dict[str, tuple[Resource, Record, dict[str, Any]]] = field(default_factory=dict)
-    blocking: dict[str, tuple[Resource, Record]] = field(default_factory=dict)
+#: The place, in the list of changes, of the deletion that was asked for.
+_ASKED_FOR = 0
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,115 +42,110 @@ class DeleteRequest:
     check: Callable[[], None] = lambda: None
 
 
-def delete(service: Service, call: Call, request: DeleteRequest) -> Saved:
+def delete(service: Service, caller: Caller, request: DeleteRequest) -> Saved:
     """Deletes a record and returns its last copy. Raises `Conflict` when others refer to it."""
-    actor = service.authenticate(call)
-    resource = service.resource(request.address.collection)
+    service.resource(request.address.collection)
 
-    def work(connection: Connection) -> Saved:
-        return delete_within(service, connection, call, actor, resource, request)
+    def work(unit: Work) -> Saved:
+        return delete_within(unit, caller, request)
 
-    return service.database.write(once(service, actor, request.once, work, SAVED))
+    return written(service, once(caller, request.once, work, SAVED))
 
 
-def delete_within(
-    service: Service,
-    connection: Connection,
-    call: Call,
-    actor: Actor,
-    resource: Resource,
-    request: DeleteRequest,
-) -> Saved:
-    """Deletes a record within a transaction that the caller holds."""
-    stored = find(connection, resource, actor, request.address)
-    permit("delete", resource, actor, stored)
+def delete_within(work: Work, caller: Caller, request: DeleteRequest) -> Saved:
+    """Deletes a record within a unit of work that somebody else has opened."""
+    resource, stored = find(work, caller, request.address)
+    permit("delete", resource, caller, stored)
     meet(request.preconditions, resource, stored)
     request.check()
-    plan = _follow(service, connection, resource, stored)
-    _refuse_blocked(actor, plan)
-    cause: int | None = None
-    with NamingConflicts():
-        for owner, record in plan.deleted.values():
-            # The first one planned is the one asked for; the others follow from it.
-            sequence = _remove(service, connection, call, actor, owner, record, request.reason, cause)
-            cause = cause or sequence
-    for owner, record, changes in plan.cleared.values():
-        save_changes(service, connection, call, actor, owner, record, changes, cause=cause)
-    return Saved(stored, changed=True)
+    plan = _Plan(work, resource, stored)
+    plan.follow()
+    plan.refuse_blocked(caller)
+    apply(work, caller, plan.changes(work.stamp(caller, request.reason), work.stamp(caller)))
+    return Saved(resource.policy.fields(caller.actor, stored).shown(stored), changed=True)
 
 
-def _follow(service: Service, connection: Connection, resource: Resource, record: Record) -> _Plan:
-    """Plans the deletion of a record: everything that refers to it, and to what goes with it."""
-    plan, ahead, room = _Plan(), [(resource, record)], service.limits.cascade
-    plan.deleted[record["id"]] = (resource, record)
-    while ahead:
-        target, gone = ahead.pop()
-        key = gone[target.collection.key]
-        for collection, item in service.definitions.referring_to(target.collection.name):
-            referring = service.resources[collection.name]
-            if item.on_delete != "restrict":
-                count = referring.records.count_referring(connection, item.name, key)
-                room -= count
-                if room < 0:
-                    touched = service.limits.cascade - room
-                    raise beyond(
-                        "cascade_limit",
-                        service.limits.cascade,
-                        f"The deletion would touch {touched} records.",
-                    )
-            # Of those that forbid, more than could be deleted along with it need not be known.
-            most = service.limits.cascade + _NAMED
-            for other in referring.records.referring(connection, item.name, key, most):
-                if other["id"] in plan.deleted:
-                    continue
-                if item.on_delete == "cascade":
-                    plan.deleted[other["id"]] = (referring, other)
-                    ahead.append((referring, other))
-                elif item.on_delete == "clear":
-                    _, _, changes = plan.cleared.setdefault(other["id"], (referring, other, {}))
-                    changes[item.name] = None
-                else:
-                    plan.blocking[other["id"]] = (referring, other)
-    return plan
+@dataclass(slots=True)
+class _Touched:
+    """A record that the deletion touches; for one that stays, the references to be emptied."""
+
+    resource: Resource
+    record: Record
+    cleared: dict[str, Any] = field(default_factory=dict)
 
 
-def _refuse_blocked(actor: Actor, plan: _Plan) -> None:
-    # What is itself deleted neither forbids nor needs clearing, in whichever order it was met.
-    blocking = [one for record_id, one in plan.blocking.items() if record_id not in plan.deleted]
-    for record_id in plan.deleted:
-        plan.cleared.pop(record_id, None)
-    if not blocking:
-        return
-    # Only those the actor may see are counted and named: a count of the others would tell of them.
-    seen = [(owner, record) for owner, record in blocking if owner.policy.may("read", actor, record)]
-    named = [
-        {"collection": owner.collection.name, "key": record[owner.collection.key]}
-        for owner, record in seen[:_NAMED]
-    ]
-    who = "records that you may not see refer"
-    if seen:
-        who = "1 record refers" if len(seen) == 1 else f"{len(seen)} records refer"
-    raise Conflict(
-        f"{who[0].upper()}{who[1:]} to this one. Change or delete what refers to it first.",
-        count=len(seen),
-        referring=named,
-    )
+class _Plan:
+    """What a deletion will touch: records to delete, references to clear, and what forbids it."""
 
+    def __init__(self, view: View, resource: Resource, record: Record) -> None:
+        self._view = view
+        self._room = view.limits.cascade
+        first = _Touched(resource, record)
+        self._deleted = {record["id"]: first}
+        self._ahead = [first]
+        self._cleared: dict[str, _Touched] = {}
+        self._blocking: dict[str, _Touched] = {}
 
-def _remove(
-    service: Service,
-    connection: Connection,
-    call: Call,
-    actor: Actor,
-    resource: Resource,
-    record: Record,
-    reason: str | None,
-    cause: int | None,
-) -> int:
-    resource.records.remove(connection, record["id"], record["version"])
-    gone = {**record, "version": record["version"] + 1, "updated_at": service.now()}
-    changes = {name: (record[name], None) for name in resource.collection.fields if record[name] is not None}
-    entry = history_entry(
-        call, actor, resource, gone, action="delete", changes=changes, reason=reason, cause=cause
-    )
-    return service.database.history.add(connection, entry)
+    def follow(self) -> None:
+        """Finds everything that refers to the record, and to what goes with it. Raises `TooLarge`."""
+        definitions = self._view.service.definitions
+        while self._ahead:
+            gone = self._ahead.pop()
+            for collection, item in definitions.referring_to(gone.resource.collection.name):
+                self._refer(gone, collection, item)
+
+    def _refer(self, gone: _Touched, collection: Collection, item: Field) -> None:
+        """Takes in what refers to a record that goes, by one field of one collection."""
+        referring, view = self._view.resource(collection.name), self._view
+        key, most = gone.record[gone.resource.collection.key], view.limits.cascade
+        if item.on_delete != "restrict":
+            self._room -= referring.records.count_referring(view.reading, item.name, key)
+            if self._room < 0:
+                raise beyond("cascade_limit", most, f"The deletion would touch {most - self._room} records.")
+        # Of those that forbid, more than could be deleted along with it need not be known.
+        for other in referring.records.referring(view.reading, item.name, key, most + _NAMED):
+            touched = _Touched(referring, other)
+            if other["id"] in self._deleted:
+                continue
+            if item.on_delete == "cascade":
+                self._deleted[other["id"]] = touched
+                self._ahead.append(touched)
+            elif item.on_delete == "clear":
+                self._cleared.setdefault(other["id"], touched).cleared[item.name] = None
+            else:
+                self._blocking[other["id"]] = touched
+
+    def refuse_blocked(self, caller: Caller) -> None:
+        """Raises `Conflict` when something forbids the deletion."""
+        # What is itself deleted does not forbid it, in whichever order it was met.
+        blocking = [one for record_id, one in self._blocking.items() if record_id not in self._deleted]
+        if not blocking:
+            return
+        # Only those the caller may see are counted and named: a count of the others would tell of them.
+        seen = [one for one in blocking if one.resource.policy.may("read", caller.actor, one.record)]
+        named = [
+            {"collection": one.resource.collection.name, "key": one.record[one.resource.collection.key]}
+            for one in seen[:_NAMED]
+        ]
+        who = "records that you may not see refer"
+        if seen:
+            who = "1 record refers" if len(seen) == 1 else f"{len(seen)} records refer"
+        raise Conflict(
+            f"{who[0].upper()}{who[1:]} to this one. Change or delete what refers to it first.",
+            count=len(seen),
+            referring=named,
+        )
+
+    def changes(self, stamp: Stamp, clearing: Stamp) -> list[Change]:
+        """All of it as changes; the first is the deletion asked for, and the others follow from it."""
+        found = [
+            deletion(one.resource.collection, one.record, stamp, None if place == 0 else _ASKED_FOR)
+            for place, one in enumerate(self._deleted.values())
+        ]
+        found += [
+            alteration(one.resource.collection, one.record, one.cleared, clearing, _ASKED_FOR)
+            for record_id, one in self._cleared.items()
+            # What is itself deleted needs no clearing.
+            if record_id not in self._deleted
+        ]
+        return found

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from fenland.core.access import Actor
+from fenland.core.access import Caller
 from fenland.core.definitions import Action
 from fenland.core.identity import etag
 from fenland.core.names import did_you_mean
@@ -14,9 +14,8 @@ from fenland.core.problems import Malformed, NotFound, NotPermitted, VersionMism
 from fenland.core.texts import read_text
 from fenland.core.validation import REFUSED
 from fenland.service.service import Resource
-from fenland.storage.sqlite import Connection
-
-Record = dict[str, Any]
+from fenland.service.work import View
+from fenland.storage.door import Record
 
 _DEEDS: Mapping[Action, str] = {
     "create": "create records here",
@@ -67,14 +66,6 @@ def checked_reason(reason: str | None) -> str | None:
 UNCONDITIONAL = Preconditions()
 
 
-def visible(record: Record, resource: Resource) -> Record:
-    """The record as answers show it: without write-only fields."""
-    hidden = resource.rules.hidden
-    if not hidden:
-        return record
-    return {name: value for name, value in record.items() if name not in hidden}
-
-
 def lookup_value(resource: Resource, field: str, text: str) -> Any:
     """The value that a part of a URL names in a unique field; None where it can name none."""
     if field == "id":
@@ -96,16 +87,18 @@ def lookup_field(resource: Resource, address: Address) -> str:
     return field
 
 
-def find(connection: Connection, resource: Resource, actor: Actor, address: Address) -> Record:
-    """The record at an address. Raises `NotFound`, also for a record the actor may not read."""
-    field = address.field or resource.collection.key
-    if address.field is not None:
-        lookup_field(resource, address)
+def find(view: View, caller: Caller, address: Address) -> tuple[Resource, Record]:
+    """The record at an address, as stored, with its collection.
+
+    Raises `NotFound`, also for a record the caller may not read. What is shown of it, `Policy.fields` says.
+    """
+    resource = view.resource(address.collection)
+    field = resource.collection.key if address.field is None else lookup_field(resource, address)
     value = lookup_value(resource, field, address.value)
-    record = None if value is None else resource.records.find(connection, field, value)
-    if record is None or not resource.policy.may("read", actor, record):
+    record = None if value is None else view.find(resource, field, value)
+    if record is None or not resource.policy.may("read", caller.actor, record):
         raise not_there(address)
-    return record
+    return resource, record
 
 
 def not_there(address: Address) -> NotFound:
@@ -114,8 +107,9 @@ def not_there(address: Address) -> NotFound:
     return NotFound(f"There is no {where} in {address.collection} that you may see.")
 
 
-def permit(action: Action, resource: Resource, actor: Actor, record: Record) -> None:
-    """Raises `NotPermitted` unless the actor may do this to the record as it is stored."""
+def permit(action: Action, resource: Resource, caller: Caller, record: Record) -> None:
+    """Raises `NotPermitted` unless the caller may do this to the record as it is stored."""
+    actor = caller.actor
     if not resource.policy.may(action, actor, record):
         raise NotPermitted(
             f"{actor.title or actor.name} may not {_DEEDS[action]}. "

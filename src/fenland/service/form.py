@@ -6,17 +6,18 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from fenland.core.access import Actor
+from fenland.core.access import Caller
 from fenland.core.conditions import NEVER
 from fenland.core.definitions import Field
-from fenland.core.schemas import collection_schema, may_set
+from fenland.core.schemas import collection_schema
 from fenland.core.values import MISSING
-from fenland.service.finding import Address, Record, find, permit, visible
+from fenland.service.create import start_of
+from fenland.service.finding import Address, find, permit
 from fenland.service.labels import label_of
-from fenland.service.saving import Saved
-from fenland.service.service import Call, Resource, Service
-from fenland.storage.records import Order, Page
-from fenland.storage.sqlite import Connection
+from fenland.service.saved import Saved
+from fenland.service.service import Resource, Service
+from fenland.service.work import View
+from fenland.storage.door import Order, Page, Record
 
 #: Choices listed for a reference at most; the rest is found by searching the collection.
 MOST_CHOICES = 500
@@ -34,104 +35,86 @@ class Form:
     saved: Saved | None = None
 
 
-def edit_form(service: Service, call: Call, address: Address) -> Form:
+def edit_form(service: Service, caller: Caller, address: Address) -> Form:
     """The form to change the record at an address; nothing is writable to who may only read it."""
-    actor = service.authenticate(call)
-    resource = service.resource(address.collection)
-    with service.database.snapshot() as connection:
-        record = find(connection, resource, actor, address)
-        policy = resource.policy
-        transfer = policy.may("transfer", actor, record)
-        may_update = policy.may("update", actor, record)
-        writable = _writable(resource, creating=False, transfer=transfer) if may_update else []
+    with service.database.snapshot() as reading:
+        view = View(service, reading)
+        resource, record = find(view, caller, address)
+        policy, actor = resource.policy, caller.actor
+        access = policy.fields(actor, record)
+        shown = access.shown(record)
+        writable = access.settable if policy.may("update", actor, record) else []
         return Form(
-            values=visible(record, resource),
-            schema=collection_schema(resource.collection, policy, actor),
-            choices=_choices(service, connection, resource, actor, record, writable),
+            values=shown,
+            schema=collection_schema(policy.fields(actor)),
+            choices=_Choices(view, caller, resource, writable).of(record),
             writable=writable,
             deletable=policy.may("delete", actor, record),
-            saved=Saved(record, changed=False),
+            saved=Saved(shown, changed=False),
         )
 
 
-def create_form(service: Service, call: Call, collection: str) -> Form:
+def create_form(service: Service, caller: Caller, collection: str) -> Form:
     """The form to create a record: defaults for values. Raises `NotPermitted` to who may not."""
-    actor = service.authenticate(call)
     resource = service.resource(collection)
-    permit("create", resource, actor, {})
-    fields = resource.collection.fields
+    permit("create", resource, caller, {})
+    owned = {name: value for name, value in start_of(resource, caller).items() if value is not None}
     values = {
-        name: None if item.default is MISSING else item.default
-        for name, item in fields.items()
-        if not item.write_only
+        **{
+            name: None if item.default is MISSING else item.default
+            for name, item in resource.collection.fields.items()
+        },
+        **owned,
     }
-    if resource.collection.owner is not None:
-        values[resource.collection.owner] = actor.name
-    transfer = resource.policy.may("transfer", actor, values)
-    writable = _writable(resource, creating=True, transfer=transfer)
-    with service.database.snapshot() as connection:
+    access = resource.policy.fields(caller.actor, values, creating=True)
+    with service.database.snapshot() as reading:
         return Form(
-            values=values,
-            schema=collection_schema(resource.collection, resource.policy, actor, creating=True),
-            choices=_choices(service, connection, resource, actor, values, writable),
-            writable=writable,
+            values=access.shown(values),
+            schema=collection_schema(resource.policy.fields(caller.actor, creating=True)),
+            choices=_Choices(View(service, reading), caller, resource, access.settable).of(values),
+            writable=access.settable,
             deletable=False,
         )
 
 
-def _writable(resource: Resource, *, creating: bool, transfer: bool) -> list[str]:
-    collection = resource.collection
-    return [
-        name
-        for name, item in collection.fields.items()
-        if may_set(item, collection, creating=creating, transfer=transfer)
-    ]
+class _Choices:
+    """What the fields of a form may hold, as far as the caller may know it."""
 
+    def __init__(self, view: View, caller: Caller, resource: Resource, writable: list[str]) -> None:
+        self._view = view
+        self._caller = caller
+        self._collection = resource.collection
+        self._writable = writable
 
-def _choices(
-    service: Service,
-    connection: Connection,
-    resource: Resource,
-    actor: Actor,
-    values: Record,
-    writable: list[str],
-) -> dict[str, dict[str, Any]]:
-    found = {}
-    for name, item in resource.collection.fields.items():
-        if item.enum is not None:
-            options = [{"value": value, "label": _word(value)} for value in item.enum]
-            found[name] = {"options": options, "more": False}
-        elif item.references is not None:
-            everything = name in writable
-            found[name] = _referable(service, connection, item, actor, values.get(name), everything)
-        elif name == resource.collection.owner and name in writable:
-            accounts = service.database.accounts.all(connection)
-            options = [{"value": one.name, "label": one.title or one.name} for one in accounts]
-            found[name] = {"options": options, "more": False}
-    return found
+    def of(self, values: Record) -> dict[str, dict[str, Any]]:
+        """By field: the options, and whether there are more."""
+        found = {}
+        for name, item in self._collection.fields.items():
+            if item.enum is not None:
+                options = [{"value": value, "label": _word(value)} for value in item.enum]
+                found[name] = {"options": options, "more": False}
+            elif item.references is not None:
+                found[name] = self._referable(item, values.get(name))
+            elif name == self._collection.owner and name in self._writable:
+                accounts = self._view.service.database.accounts.all(self._view.reading)
+                options = [{"value": one.name, "label": one.title or one.name} for one in accounts]
+                found[name] = {"options": options, "more": False}
+        return found
+
+    def _referable(self, item: Field, current: Any) -> dict[str, Any]:
+        """The records a reference may hold, the current one among them, so that a form can preselect it."""
+        target, actor = self._view.target(item.references), self._caller.actor
+        key = target.collection.key
+        condition = target.policy.condition("read", actor) if item.name in self._writable else NEVER
+        page = Page(condition, actor, order=(Order(key), Order("id")), limit=MOST_CHOICES)
+        shown, more = target.records.page(self._view.reading, page)
+        if current is not None and all(record[key] != current for record in shown):
+            one = self._view.find(target, key, current)
+            if one is not None and target.policy.may("read", actor, one):
+                shown = [one, *shown]
+        options = [{"value": one[key], "label": label_of(one, target.collection)} for one in shown]
+        return {"options": options, "more": more}
 
 
 def _word(value: Any) -> str:
     return str(value).replace("_", " ") if isinstance(value, str) else str(value)
-
-
-def _referable(
-    service: Service,
-    connection: Connection,
-    item: Field,
-    actor: Actor,
-    current: Any,
-    everything: bool,
-) -> dict[str, Any]:
-    """The records a reference may hold, the current one among them, so that a form can preselect it."""
-    target = service.resources[str(item.references)]
-    key = target.collection.key
-    condition = target.policy.condition("read", actor) if everything else NEVER
-    page = Page(condition, actor, order=(Order(key), Order("id")), limit=MOST_CHOICES)
-    shown, more = target.records.page(connection, page)
-    if current is not None and all(record[key] != current for record in shown):
-        one = target.records.find(connection, key, current)
-        if one is not None and target.policy.may("read", actor, one):
-            shown = [one, *shown]
-    options = [{"value": one[key], "label": label_of(one, target.collection)} for one in shown]
-    return {"options": options, "more": more}

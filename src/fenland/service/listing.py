@@ -8,15 +8,15 @@ from dataclasses import dataclass
 from typing import Any
 from unicodedata import normalize
 
-from fenland.core.access import Actor
+from fenland.core.access import Caller
 from fenland.core.names import RESERVED_FIELDS, did_you_mean
 from fenland.core.problems import Malformed, NotPermitted
 from fenland.core.validation import REFUSED
 from fenland.core.values import read_json, write_json
-from fenland.service.finding import Record, visible
 from fenland.service.labels import Labels, labels_of
-from fenland.service.service import Call, Resource, Service
-from fenland.storage.records import Order, Page
+from fenland.service.service import Resource, Service
+from fenland.service.work import View
+from fenland.storage.door import Order, Page, Record
 
 LARGEST_PAGE = 200
 USUAL_PAGE = 50
@@ -50,29 +50,26 @@ class Listed:
     labels: Labels | None = None
 
 
-def list_records(service: Service, call: Call, request: ListRequest) -> Listed:
-    """One page of the records that the actor may read."""
-    actor = service.authenticate(call)
-    resource = service.resource(request.collection)
-    page = _page(resource, actor, request)
+def list_records(service: Service, caller: Caller, request: ListRequest) -> Listed:
+    """One page of the records that the caller may read, as they may see them."""
+    resource, database, account = service.resource(request.collection), service.database, caller.actor.name
+    page = _page(resource, caller, request)
     count = labels = None
     if request.count or request.labels:
-        with service.database.snapshot(actor.name) as connection:
-            shown, more = resource.records.page(connection, page)
+        with database.snapshot(account) as reading:
+            found, more = resource.records.page(reading, page)
             if request.count:
-                count = resource.records.count(connection, page)
+                count = resource.records.count(reading, page)
             if request.labels:
-                labels = labels_of(service, connection, resource, actor, shown)
+                labels = labels_of(View(service, reading), caller, resource, found)
     else:
-        with service.database.reading(actor.name) as connection:
-            shown, more = resource.records.page(connection, page)
-    cursor = _write_cursor(request.sort, page.order, shown[-1]) if more else None
-    if resource.rules.hidden:
-        shown = [visible(record, resource) for record in shown]
-    return Listed(shown, cursor, count, labels)
+        with database.reading(account) as reading:
+            found, more = resource.records.page(reading, page)
+    cursor = _write_cursor(request.sort, page.order, found[-1]) if more else None
+    return Listed(resource.policy.fields(caller.actor).shown_of(found), cursor, count, labels)
 
 
-def _page(resource: Resource, actor: Actor, request: ListRequest) -> Page:
+def _page(resource: Resource, caller: Caller, request: ListRequest) -> Page:
     if not 1 <= request.limit <= LARGEST_PAGE:
         raise Malformed(f"limit is {request.limit}. It must be from 1 to {LARGEST_PAGE}.")
     if len(request.q) > _LONGEST_SEARCH:
@@ -82,13 +79,13 @@ def _page(resource: Resource, actor: Actor, request: ListRequest) -> Page:
         raise Malformed(f"{resource.collection.name} has no field with search: true, so q finds nothing.")
     if len(words) > _MOST_WORDS or "\0" in request.q:
         raise Malformed(f"q holds {len(words)} words. Search for at most {_MOST_WORDS} at a time.")
-    order = _order(resource, request.sort)
+    order = _order(resource, caller, request.sort)
     after = None
     if request.cursor is not None:
         after = _read_cursor(resource, request.cursor, request.sort, order)
     return Page(
-        condition=resource.policy.condition("read", actor),
-        actor=actor,
+        condition=resource.policy.condition("read", caller.actor),
+        actor=caller.actor,
         words=words,
         order=order,
         after=after,
@@ -99,12 +96,12 @@ def _page(resource: Resource, actor: Actor, request: ListRequest) -> Page:
 _BY_ID = (Order("id"),)
 
 
-def _order(resource: Resource, sort: str) -> tuple[Order, ...]:
+def _order(resource: Resource, caller: Caller, sort: str) -> tuple[Order, ...]:
     """The steps of a sort, ending in one that no two records share."""
     if not sort:
         return _BY_ID
     steps = []
-    fields = resource.collection.fields
+    fields, hidden = resource.collection.fields, resource.policy.fields(caller.actor).hidden
     sortable = [
         *RESERVED_FIELDS,
         *(name for name, item in fields.items() if item.type not in ("array", "object")),
@@ -113,7 +110,7 @@ def _order(resource: Resource, sort: str) -> tuple[Order, ...]:
         name = word.removeprefix("-")
         if name not in sortable:
             raise Malformed(f"Records cannot be sorted by {name!r}. {did_you_mean(name, sortable)}")
-        if name in fields and fields[name].write_only:
+        if name in hidden:
             raise NotPermitted(f"{name!r} cannot be read, so it cannot be sorted by either.")
         steps.append(Order(name, word.startswith("-")))
     if len(steps) > _MOST_ORDERS:

@@ -9,17 +9,20 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from datetime import timedelta
 from typing import Any, Generic, TypeVar
 
-from fenland.core.access import Actor
+from fenland.core.access import Caller
 from fenland.core.problems import KeyReused
-from fenland.service.saving import Saved
-from fenland.service.service import Service
-from fenland.storage.sqlite import Connection
+from fenland.service.saved import Saved
+from fenland.service.work import Work
+from fenland.storage.door import Kept
 
 Result = TypeVar("Result")
 
 LONGEST_KEY = 255
+#: Long enough for a phone that was out of reach for a day.
+_KEPT_FOR = timedelta(hours=24)
 
 
 @dataclass(frozen=True, slots=True)
@@ -31,7 +34,7 @@ class Once:
 
 
 @dataclass(frozen=True, slots=True)
-class Form(Generic[Result]):
+class Keeping(Generic[Result]):
     """How an outcome is kept as JSON, and given again."""
 
     keep: Callable[[Result], dict[str, Any]]
@@ -47,32 +50,28 @@ def _give_saved(kept: dict[str, Any]) -> Saved:
 
 
 #: The outcome of a request about one record.
-SAVED = Form(_keep_saved, _give_saved)
+SAVED = Keeping(_keep_saved, _give_saved)
 
 
 def once(
-    service: Service,
-    actor: Actor,
-    asked: Once | None,
-    work: Callable[[Connection], Result],
-    form: Form[Result],
-) -> Callable[[Connection], Result]:
+    caller: Caller, asked: Once | None, work: Callable[[Work], Result], keeping: Keeping[Result]
+) -> Callable[[Work], Result]:
     """`work`, or what gives its kept outcome. Raises `KeyReused` for a key that came with another request."""
     if asked is None:
         return work
 
-    def guarded(connection: Connection) -> Result:
-        outcomes, now = service.database.outcomes, service.now()
-        kept = outcomes.find(connection, actor.name, asked.key, now)
+    def guarded(unit: Work) -> Result:
+        outcomes, account = unit.service.database.outcomes, caller.actor.name
+        kept = outcomes.find(unit.writing, account, asked.key, unit.service.now())
         if kept is None:
-            result = work(connection)
-            content, expiry = form.keep(result), service.outcome_expiry()
-            outcomes.keep(connection, actor.name, asked.key, asked.fingerprint, content, expiry)
+            result = work(unit)
+            outcome = Kept(asked.fingerprint, keeping.keep(result))
+            outcomes.keep(unit.writing, account, asked.key, outcome, unit.service.now(_KEPT_FOR))
             return result
         if kept.fingerprint != asked.fingerprint:
             raise KeyReused(
                 "This Idempotency-Key was used for another request. Use a new key for each change."
             )
-        return form.give(kept.content)
+        return keeping.give(kept.content)
 
     return guarded

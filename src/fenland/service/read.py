@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
+from fenland.core.access import Caller
 from fenland.service.finding import Address, find
-from fenland.service.saving import Saved
-from fenland.service.service import Call, Service
+from fenland.service.saved import Saved
+from fenland.service.service import Service
+from fenland.service.work import View
 
 
-def read(service: Service, call: Call, address: Address) -> Saved:
+def read(service: Service, caller: Caller, address: Address) -> Saved:
     """The record at an address, as it is stored now."""
-    actor = service.authenticate(call)
-    resource = service.resource(address.collection)
-    with service.database.reading() as connection:
-        record = find(connection, resource, actor, address)
-    return Saved(record, changed=False)
+    with service.database.reading() as reading:
+        resource, record = find(View(service, reading), caller, address)
+    return Saved(resource.policy.fields(caller.actor, record).shown(record), changed=False)

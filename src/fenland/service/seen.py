@@ -2,25 +2,25 @@
 
 from __future__ import annotations
 
-from fenland.core.access import Actor
+from fenland.core.access import Caller
 from fenland.core.problems import Conflict, Malformed
-from fenland.service.finding import Base, Record
-from fenland.service.service import Call
-from fenland.storage.history import History
-from fenland.storage.sqlite import Connection
+from fenland.service.finding import Base
+from fenland.service.work import View
+from fenland.storage.door import Record
 
 #: How far back a base is followed: in changes, and in characters of what they changed.
 _MOST_CHANGES, _MOST_CHARACTERS = 1_000, 4_000_000
 
 
-def as_seen(
-    history: History, connection: Connection, call: Call, actor: Actor, stored: Record, base: Base
-) -> Record:
+def as_seen(view: View, caller: Caller, stored: Record, base: Base | None) -> Record:
     """The record as its caller last knew it: as at `base`, with what the same client saved since.
 
-    It is `stored` itself when nothing was changed since. Raises `Malformed` for a version that is yet to
-    come, and `Conflict` when the record was deleted and made again, or changed too often to look through.
+    It is `stored` itself without a base, and when nothing was changed since. Raises `Malformed` for a
+    version that is yet to come, and `Conflict` when the record was deleted and made again, or changed too
+    often to look through.
     """
+    if base is None:
+        return stored
     version = stored["version"]
     if base.record_id is not None and base.record_id != stored["id"]:
         raise Conflict(
@@ -30,7 +30,9 @@ def as_seen(
         return stored
     if not 1 <= base.version < version:
         raise Malformed(f"base is {base.version}, and the record is at version {version}. Read it again.")
-    entries = history.since(connection, stored["id"], base.version - 1, _MOST_CHANGES, _MOST_CHARACTERS)
+    entries = view.service.database.history.since(
+        view.reading, stored["id"], base.version - 1, most=_MOST_CHANGES, characters=_MOST_CHARACTERS
+    )
     if entries is None:
         raise Conflict(
             f"The record was changed too often since version {base.version}. Read it again.", version=version
@@ -41,7 +43,7 @@ def as_seen(
             seen.setdefault(name, before)
     seen = {**stored, **seen, **entries[0].kept()}
     for entry in entries[1:]:
-        if entry.actor == actor.name and entry.client is not None and entry.client == call.client:
+        if entry.actor == caller.actor.name and entry.client is not None and entry.client == caller.client:
             seen |= {name: after for name, (_, after) in entry.changes.items()}
             seen |= entry.kept()
     return seen

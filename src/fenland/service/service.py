@@ -1,45 +1,25 @@
 """The open service: definitions compiled, database at hand, a clock and a source of identifiers.
 
-Use cases are functions that take a `Service` first and a `Call`, who is asking, second.
+Use cases are functions that take a `Service` first and a `Caller`, who is asking, second. What they do
+within a transaction takes a unit of work (`work.py`) in the service's place.
 """
 
 from __future__ import annotations
 
 import os
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
-from fenland.core.access import Actor, Policy
+from fenland.core.access import Policy
 from fenland.core.definitions import Collection, Definitions
 from fenland.core.identity import TICKS, timestamp, uuid7
 from fenland.core.limits import DEFAULTS, Limits
 from fenland.core.names import did_you_mean
-from fenland.core.problems import NotFound, NotSignedIn
+from fenland.core.problems import NotFound
 from fenland.core.rules import Rules
-from fenland.storage.accounts import Account
-from fenland.storage.database import Database, open_database
-from fenland.storage.known import LONGEST
-from fenland.storage.records import Records
-
-#: Long enough for a phone that was out of reach for a day.
-_OUTCOMES_KEPT = timedelta(hours=24)
-
-
-@dataclass(frozen=True, slots=True)
-class Call:
-    """Who is asking, as they came: nothing here is trusted until `Service.authenticate`.
-
-    `client` is the name a client program gave itself, to know its own changes again. `actor` is there
-    once the call was authenticated, so that it is done once for each request.
-    """
-
-    token: str | None = field(repr=False)
-    via: str = "api"
-    request_id: str = ""
-    client: str | None = None
-    actor: Actor | None = None
+from fenland.storage.door import Database, Records, open_database
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,7 +45,7 @@ class Service:
         self.definitions = definitions
         self.database = database
         self.limits = limits
-        self._clock = clock
+        self.clock = clock
         self._last_ticks = 0
         self.resources = {
             name: Resource(one, Rules(one), Policy(one), database.records[name])
@@ -74,43 +54,16 @@ class Service:
 
     def now(self, later: timedelta = timedelta()) -> str:
         """This moment, or one so much later, in the form records keep."""
-        return timestamp(self._clock() + later)
-
-    def outcome_expiry(self) -> str:
-        """Until when the outcome of a request with an idempotency key is kept."""
-        return timestamp(self._clock() + _OUTCOMES_KEPT)
+        return timestamp(self.clock() + later)
 
     def new_id(self) -> str:
         """A fresh UUIDv7, after all that this process has made, so that records come in order of creation.
 
         To be called by who writes: one thread at a time.
         """
-        now = int(self._clock().timestamp() * 1_000_000) * TICKS // 1000
+        now = int(self.clock().timestamp() * 1_000_000) * TICKS // 1000
         self._last_ticks = max(now, self._last_ticks + 1)
         return uuid7(self._last_ticks, os.urandom(8))
-
-    def authenticate(self, call: Call) -> Actor:
-        """The actor a call's token stands for. Raises `NotSignedIn`."""
-        return call.actor or self.actor_of(call.token, call.via)
-
-    def actor_of(self, token: str | None, via: str) -> Actor:
-        """The actor a token stands for. Raises `NotSignedIn`."""
-        if not token:
-            raise NotSignedIn("No token was sent. Send one as: Authorization: Bearer TOKEN.")
-        account = self.database.known_tokens.account(token, self.now(), self._look_up)
-        if account is None:
-            raise NotSignedIn("The token is unknown, expired or revoked. Sign in again.")
-        return Actor(account.name, account.title, account.roles, via)
-
-    def _look_up(self, digest: str) -> tuple[Account, str] | None:
-        moment = self._clock()
-        with self.database.reading() as connection:
-            found = self.database.accounts.by_token(connection, digest, timestamp(moment))
-        if found is None:
-            return None
-        account, expires = found
-        soon = timestamp(moment + LONGEST)
-        return account, min(soon, expires or soon)
 
     def resource(self, name: str) -> Resource:
         """The collection of this name. Raises `NotFound`."""

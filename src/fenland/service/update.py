@@ -1,10 +1,10 @@
 """Partial update: the pipeline that a PATCH goes through.
 
-`update_within` is to be read as one sentence: find the record, see that the actor may see it and may
-change it, that the precondition holds; then the patch is read and applied to what is stored,
-protected fields dropped or refused, the rest validated and compared with what is stored; what
-others changed since the version the caller saw is taken into account; and if anything differs, the
-changed columns and the history entry are saved in one transaction.
+`decide` is to be read as one sentence: find the record, see that the caller may see it and may change
+it, that the precondition holds; then the patch is read and applied to what is stored, protected fields
+dropped or refused, the rest validated and compared with what is stored; what others changed since the
+version the caller saw is taken into account; and if anything differs, that is the change to be saved,
+with its history entry, in one transaction. A preview is the same, and nothing is saved.
 
 The patch is read outside the transaction, and a refusal to read it is raised in its turn, so that
 the order of refusals holds: 401, 404, 403, 412 or 428, 415, 400, 409, 422.
@@ -16,40 +16,35 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from fenland.core.access import Actor
+from fenland.core.access import Caller
+from fenland.core.changes import Change, alteration
+from fenland.core.conflicts import refuse_conflicts
 from fenland.core.definitions import Blank
+from fenland.core.field_access import FieldAccess
 from fenland.core.limits import check_record
 from fenland.core.patches import Patch
-from fenland.core.problems import MOST_PROBLEMS, Conflict, Invalid, Problem, pointer_to
-from fenland.core.rules import Rules, lenient
-from fenland.core.values import same
-from fenland.service.finding import (
-    UNCONDITIONAL,
-    Address,
-    Base,
-    Preconditions,
-    Record,
-    find,
-    meet,
-    permit,
-    visible,
-)
+from fenland.core.problems import MOST_PROBLEMS, Invalid, Problem
+from fenland.core.rules import Before, lenient
+from fenland.service.applying import apply
+from fenland.service.finding import UNCONDITIONAL, Address, Base, Preconditions, find, meet, permit
 from fenland.service.once import SAVED, Once, once
-from fenland.service.saving import Saved, check_others, save_changes
+from fenland.service.others import check_others
+from fenland.service.saved import Saved
 from fenland.service.seen import as_seen
-from fenland.service.service import Call, Resource, Service
-from fenland.storage.sqlite import Connection
+from fenland.service.service import Service
+from fenland.service.work import View, Work, written
+from fenland.storage.door import Record
 
 
 @dataclass(frozen=True, slots=True)
 class UpdateRequest:
-    """An update as asked. `read_patch` gives the patch by the collection's rules, or raises why it cannot.
+    """An update as asked. `read_patch` gives the patch, by what the caller may do, or raises why it cannot.
 
     `base` is what the caller was looking at: fields that others changed since are in conflict.
     """
 
     address: Address
-    read_patch: Callable[[Rules], Patch]
+    read_patch: Callable[[FieldAccess], Patch]
     preconditions: Preconditions = UNCONDITIONAL
     base: Base | None = None
     blank: Blank | None = None
@@ -58,6 +53,17 @@ class UpdateRequest:
     lenient: bool = False
     reason: str | None = None
     once: Once | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Decision:
+    """What an update comes to: a change, if anything differs, and all that is wrong with it."""
+
+    stored: Record
+    access: FieldAccess
+    change: Change | None
+    problems: list[Problem]
+    dropped: tuple[str, ...]
 
 
 @dataclass(frozen=True, slots=True)
@@ -71,132 +77,71 @@ class Preview:
     version: int
 
 
-@dataclass(frozen=True, slots=True)
-class _Decision:
-    """What is to be written, and all that is wrong with it."""
-
-    changes: dict[str, Any]
-    problems: list[Problem]
-    dropped: tuple[str, ...]
-
-
-def update(service: Service, call: Call, request: UpdateRequest) -> Saved:
+def update(service: Service, caller: Caller, request: UpdateRequest) -> Saved:
     """Applies a partial update and returns the saved record.
 
     Raises the `Refusal` that comes first in the order above; `Invalid` carries all problems at once.
     """
-    actor = service.authenticate(call)
-    resource = service.resource(request.address.collection)
+    service.resource(request.address.collection)
 
-    def work(connection: Connection) -> Saved:
-        return update_within(service, connection, call, actor, resource, request)
+    def work(unit: Work) -> Saved:
+        return update_within(unit, caller, request)
 
-    return service.database.write(once(service, actor, request.once, work, SAVED))
-
-
-def preview(service: Service, call: Call, request: UpdateRequest) -> Preview:
-    """Does everything that `update` does but the saving. Field problems are part of the answer."""
-    actor = service.authenticate(call)
-    resource = service.resource(request.address.collection)
-    with service.database.snapshot() as connection:
-        stored = _found(connection, actor, resource, request)
-        decision = _decide(service, connection, call, actor, resource, request, stored)
-    shown = visible(decision.changes, resource)
-    return Preview(
-        record=visible({**stored, **decision.changes}, resource),
-        changes={name: (stored[name], value) for name, value in shown.items()},
-        problems=tuple(decision.problems[:MOST_PROBLEMS]),
-        dropped=decision.dropped,
-        version=stored["version"],
-    )
+    return written(service, once(caller, request.once, work, SAVED))
 
 
-def update_within(
-    service: Service,
-    connection: Connection,
-    call: Call,
-    actor: Actor,
-    resource: Resource,
-    request: UpdateRequest,
-) -> Saved:
-    """Updates a record within a transaction that the caller holds; the pipeline."""
-    stored = _found(connection, actor, resource, request)
-    decision = _decide(service, connection, call, actor, resource, request, stored)
+def update_within(work: Work, caller: Caller, request: UpdateRequest) -> Saved:
+    """Updates a record within a unit of work that somebody else has opened."""
+    decision = decide(work, caller, request)
     if decision.problems:
         raise Invalid(decision.problems)
-    if not decision.changes:
-        return Saved(stored, changed=False, dropped=decision.dropped)
-    record = save_changes(
-        service, connection, call, actor, resource, stored, decision.changes, reason=request.reason
+    change, record = decision.change, decision.stored
+    if change is not None:
+        apply(work, caller, [change])
+        record = change.result
+    return Saved(decision.access.shown(record), changed=change is not None, dropped=decision.dropped)
+
+
+def preview(service: Service, caller: Caller, request: UpdateRequest) -> Preview:
+    """Does everything that `update` does but the saving. Field problems are part of the answer."""
+    with service.database.snapshot() as reading:
+        decision = decide(View(service, reading), caller, request)
+    access, change = decision.access, decision.change
+    fields = {} if change is None else change.fields
+    return Preview(
+        record=access.shown(decision.stored if change is None else change.preview()),
+        changes=access.shown(dict(fields)),
+        problems=tuple(decision.problems[:MOST_PROBLEMS]),
+        dropped=decision.dropped,
+        version=decision.stored["version"],
     )
-    return Saved(record, changed=True, dropped=decision.dropped)
 
 
-def _found(connection: Connection, actor: Actor, resource: Resource, request: UpdateRequest) -> Record:
-    """The stored record, once the actor may change it and the preconditions hold."""
-    stored = find(connection, resource, actor, request.address)
-    permit("update", resource, actor, stored)
+def decide(view: View, caller: Caller, request: UpdateRequest) -> Decision:
+    """What an update comes to; the pipeline. Nothing is written."""
+    resource, stored = find(view, caller, request.address)
+    permit("update", resource, caller, stored)
     # Naming the version one saw is what a precondition is demanded for.
     if request.base is None or request.preconditions != UNCONDITIONAL:
         meet(request.preconditions, resource, stored)
-    return stored
-
-
-def _decide(
-    service: Service,
-    connection: Connection,
-    call: Call,
-    actor: Actor,
-    resource: Resource,
-    request: UpdateRequest,
-    stored: Record,
-) -> _Decision:
-    rules, problems = resource.rules, list[Problem]()
-    patch = request.read_patch(rules)
-    seen = None
-    if request.base is not None:
-        seen = as_seen(service.database.history, connection, call, actor, stored, request.base)
-    touched = rules.touch(visible(stored, resource), patch, request.blank, problems)
-    touched = rules.clear(visible(stored, resource), touched, request.clear)
-    transfer = resource.policy.may("transfer", actor, stored)
-    touched = rules.drop_protected(stored, touched, problems, may_transfer=transfer, seen=seen)
+    rules, access, problems = resource.rules, resource.policy.fields(caller.actor, stored), list[Problem]()
+    patch = request.read_patch(access)
+    before = Before(stored, as_seen(view, caller, stored, request.base))
+    shown = access.shown(stored)
+    touched = rules.touch(shown, patch, request.blank, problems)
+    touched = rules.clear(shown, touched, request.clear)
+    touched = rules.drop_protected(touched, access, before, problems)
     kept = rules.validate(touched, problems)
-    changes = rules.difference(stored, kept)
-    if seen is not None and seen is not stored:
-        changes = rules.without_unchanged(changes, patch, seen)
-        _refuse_conflicts(resource, stored, seen, changes, patch.atomic)
-    dropped: list[str] = []
-    if changes:
-        record = {**stored, **changes}
-        check_record(record, changes, service.limits)
+    values = rules.difference(stored, kept, access)
+    if before.seen is not stored:
+        values = rules.without_unchanged(values, patch, before.seen, access)
+        refuse_conflicts(before, values, access, patch.atomic)
+    change = None
+    if values:
+        record = {**stored, **values}
+        check_record(record, values, view.limits)
         rules.validate_whole(record, problems)
-        problems += check_others(service, connection, resource, actor, changes, stored["id"])
-    if request.lenient:
-        problems, dropped = lenient(problems)
-    return _Decision(changes, problems, tuple(dropped))
-
-
-def _refuse_conflicts(
-    resource: Resource, stored: Record, seen: Record, changes: Mapping[str, Any], atomic: frozenset[str]
-) -> None:
-    """Raises `Conflict` for fields that both the caller and others changed since the caller saw them."""
-    conflicts = [
-        {"pointer": pointer_to(name)}
-        if name in resource.rules.hidden
-        else {
-            "pointer": pointer_to(name),
-            "base": seen[name],
-            "current": stored[name],
-            "yours": value,
-        }
-        for name, value in changes.items()
-        # A field that others changed and changed back is as the caller saw it.
-        if name not in atomic and not same(seen[name], stored[name])
-    ]
-    if conflicts:
-        raise Conflict(
-            f"Others changed the same fields since version {seen['version']}. Decide for each, then send it "
-            f"again with base={stored['version']}.",
-            version=stored["version"],
-            conflicts=conflicts,
-        )
+        problems += check_others(view, caller, resource, values, stored["id"])
+        change = alteration(resource.collection, stored, values, view.stamp(caller, request.reason))
+    remaining, dropped = lenient(problems) if request.lenient else (problems, [])
+    return Decision(stored, access, change, remaining, tuple(dropped))

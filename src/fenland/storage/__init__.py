@@ -1,4 +1,4 @@
-"""Where records are kept: SQLAlchemy and SQL live here and nowhere else.
+"""Where records are kept. `door.py` is all of it that the rooms above may know; the rest stands behind.
 
-What only SQLite can do lives in `sqlite.py` alone.
+SQLAlchemy and SQL are nowhere else. What only one engine does stands in that engine's folder.
 """

@@ -4,34 +4,12 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import Dialect, Table, bindparam, func, select
+from sqlalchemy import Table, bindparam, func, or_, select
 
-from fenland.storage.codec import json_text, read_json_text
-from fenland.storage.sqlite import Connection
-from fenland.storage.statements import Prepared
-
-
-@dataclass(frozen=True, slots=True)
-class Account:
-    """Somebody who may sign in."""
-
-    name: str
-    title: str
-    roles: frozenset[str]
-
-
-@dataclass(frozen=True, slots=True)
-class Token:
-    """What may be known of a token that was issued: `id` tells it from the account's others."""
-
-    id: str
-    label: str
-    created_at: str
-    expires_at: str | None
-
+from fenland.storage.door import Account, Reading, Token, Writing
+from fenland.storage.statements import Engine, Prepared
 
 #: How much of a token's hash is shown: enough to name it, and far from enough to guess it.
 _ID_LENGTH = 10
@@ -42,132 +20,107 @@ def token_hash(token: str) -> str:
     return hashlib.sha256(token.encode()).hexdigest()
 
 
-class Accounts:
-    """The statements about accounts and tokens, prepared once."""
+class TableAccounts:
+    """`Accounts` of the door over their tables; its statements are prepared once."""
 
-    def __init__(self, accounts: Table, tokens: Table, dialect: Dialect) -> None:
+    def __init__(self, accounts: Table, tokens: Table, engine: Engine) -> None:
         shown = [accounts.c.name, accounts.c.title, accounts.c.roles]
+        now = bindparam("now", type_=tokens.c.expires_at.type)
         self._by_token = Prepared(
             select(*shown, tokens.c.expires_at)
             .join_from(tokens, accounts, tokens.c.account == accounts.c.name)
             .where(
                 tokens.c.hash == bindparam("hash"),
                 tokens.c.revoked_at.is_(None),
-                func.coalesce(tokens.c.expires_at, "9999") > bindparam("now"),
+                or_(tokens.c.expires_at.is_(None), tokens.c.expires_at > now),
             ),
-            dialect,
+            engine,
         )
-        self._by_name = Prepared(select(*shown).where(accounts.c.name == bindparam("name")), dialect)
-        self._all = Prepared(select(*shown).order_by(accounts.c.name), dialect)
-        self._add = Prepared(
-            accounts.insert().values(
-                {column.name: bindparam(f"v_{column.name}") for column in accounts.columns}
-            ),
-            dialect,
-        )
+        self._by_name = Prepared(select(*shown).where(accounts.c.name == bindparam("name")), engine)
+        self._all = Prepared(select(*shown).order_by(accounts.c.name), engine)
+        self._add = Prepared(_insert(accounts), engine)
         self._set = Prepared(
             accounts.update()
             .where(accounts.c.name == bindparam("x_name"))
-            .values(title=bindparam("v_title"), roles=bindparam("v_roles")),
-            dialect,
+            .values(title=bindparam("v_title"), roles=bindparam("v_roles", type_=accounts.c.roles.type)),
+            engine,
         )
-        self._add_token = Prepared(
-            tokens.insert().values({column.name: bindparam(f"v_{column.name}") for column in tokens.columns}),
-            dialect,
-        )
-        mine = (tokens.c.account == bindparam("account")) & tokens.c.revoked_at.is_(None)
+        self._add_token = Prepared(_insert(tokens), engine)
         self._tokens_of = Prepared(
             select(tokens.c.hash, tokens.c.label, tokens.c.created_at, tokens.c.expires_at)
-            .where(mine)
+            .where(tokens.c.account == bindparam("account"), tokens.c.revoked_at.is_(None))
             .order_by(tokens.c.created_at),
-            dialect,
+            engine,
         )
-        self._revoke_one = Prepared(
-            tokens.update()
-            .where(
-                tokens.c.account == bindparam("x_account"),
-                func.substr(tokens.c.hash, 1, _ID_LENGTH) == bindparam("x_id"),
-                tokens.c.revoked_at.is_(None),
-            )
-            .values(revoked_at=bindparam("v_now")),
-            dialect,
-        )
-        self._revoke = Prepared(
-            tokens.update()
-            .where(tokens.c.account == bindparam("x_account"), tokens.c.revoked_at.is_(None))
-            .values(revoked_at=bindparam("v_now")),
-            dialect,
-        )
+        revoked = {"revoked_at": bindparam("v_now", type_=tokens.c.revoked_at.type)}
+        mine = (tokens.c.account == bindparam("x_account")) & tokens.c.revoked_at.is_(None)
+        named = func.substr(tokens.c.hash, 1, _ID_LENGTH) == bindparam("x_id")
+        self._revoke_one = Prepared(tokens.update().where(mine, named).values(revoked), engine)
+        self._revoke = Prepared(tokens.update().where(mine).values(revoked), engine)
 
-    def tokens_of(self, connection: Connection, account: str) -> list[Token]:
-        """The tokens of an account that are not revoked, oldest first."""
-        rows = self._tokens_of.all(connection, {"account": account})
-        return [Token(digest[:_ID_LENGTH], *rest) for digest, *rest in rows]
-
-    def by_token(self, connection: Connection, digest: str, now: str) -> tuple[Account, str | None] | None:
+    def by_token(self, reading: Reading, digest: str, now: str) -> tuple[Account, str | None] | None:
         """The account that a token of this hash stands for, and when the token expires; or None."""
-        row = self._by_token.one(connection, {"hash": digest, "now": now})
+        row = self._by_token.one(reading, {"hash": digest, "now": now})
         if row is None:
             return None
-        *shown, expires = row
+        *shown, expires = self._by_token.turned(row)
         return _account(shown), expires
 
-    def by_name(self, connection: Connection, name: str) -> Account | None:
-        """The account of this name, or None."""
-        row = self._by_name.one(connection, {"name": name})
-        return None if row is None else _account(row)
+    def tokens_of(self, reading: Reading, account: str) -> list[Token]:
+        """See `Accounts`."""
+        rows = self._tokens_of.all(reading, {"account": account})
+        turned = (self._tokens_of.turned(row) for row in rows)
+        return [Token(label, made, ends, digest[:_ID_LENGTH]) for digest, label, made, ends in turned]
 
-    def all(self, connection: Connection) -> list[Account]:
-        """Every account, by name."""
-        return [_account(row) for row in self._all.all(connection, {})]
+    def by_name(self, reading: Reading, name: str) -> Account | None:
+        """See `Accounts`."""
+        row = self._by_name.one(reading, {"name": name})
+        return None if row is None else _account(self._by_name.turned(row))
 
-    def add(self, connection: Connection, account: Account, now: str) -> None:
-        """Adds an account, whose name nobody may have yet."""
-        given = {"v_name": account.name, "v_title": account.title, "v_roles": _roles(account)}
-        self._add.run(connection, {**given, "v_created_at": now})
+    def all(self, reading: Reading) -> list[Account]:
+        """See `Accounts`."""
+        return [_account(self._all.turned(row)) for row in self._all.all(reading, {})]
 
-    def change(self, connection: Connection, account: Account) -> None:
-        """Gives the account of this name this title and these roles."""
-        given = {"x_name": account.name, "v_title": account.title, "v_roles": _roles(account)}
-        self._set.run(connection, given)
+    def add(self, writing: Writing, account: Account, now: str) -> None:
+        """See `Accounts`."""
+        given = {"v_name": account.name, "v_title": account.title, "v_roles": sorted(account.roles)}
+        self._add.run(writing, {**given, "v_created_at": now})
 
-    def add_token(
-        self,
-        connection: Connection,
-        token: str,
-        account: str,
-        *,
-        now: str,
-        label: str = "",
-        expires: str | None = None,
-    ) -> None:
-        """Keeps the hash of a new token for an account."""
+    def change(self, writing: Writing, account: Account) -> None:
+        """See `Accounts`."""
+        given = {"x_name": account.name, "v_title": account.title, "v_roles": sorted(account.roles)}
+        self._set.run(writing, given)
+
+    def add_token(self, writing: Writing, account: str, token: str, about: Token) -> None:
+        """See `Accounts`."""
         self._add_token.run(
-            connection,
+            writing,
             {
                 "v_hash": token_hash(token),
                 "v_account": account,
-                "v_label": label,
-                "v_created_at": now,
-                "v_expires_at": expires,
+                "v_label": about.label,
+                "v_created_at": about.created_at,
+                "v_expires_at": about.expires_at,
                 "v_revoked_at": None,
             },
         )
 
-    def revoke_one(self, connection: Connection, account: str, token_id: str, now: str) -> int:
-        """Revokes the token of an account with this id; returns how many there were."""
+    def revoke_one(self, writing: Writing, account: str, token_id: str, now: str) -> int:
+        """See `Accounts`."""
         given = {"x_account": account, "x_id": token_id, "v_now": now}
-        return self._revoke_one.run(connection, given)
+        return self._revoke_one.run(writing, given)
 
-    def revoke(self, connection: Connection, account: str, now: str) -> int:
-        """Revokes every token of an account; returns how many there were."""
-        return self._revoke.run(connection, {"x_account": account, "v_now": now})
+    def revoke(self, writing: Writing, account: str, now: str) -> int:
+        """See `Accounts`."""
+        return self._revoke.run(writing, {"x_account": account, "v_now": now})
 
 
-def _roles(account: Account) -> str:
-    return json_text(sorted(account.roles))
+def _insert(table: Table) -> Any:
+    return table.insert().values(
+        {column.name: bindparam(f"v_{column.name}", type_=column.type) for column in table.columns}
+    )
 
 
 def _account(row: Sequence[Any]) -> Account:
     name, title, roles = row
-    return Account(name, title, frozenset(read_json_text(roles)))
+    return Account(name, title, frozenset(roles))

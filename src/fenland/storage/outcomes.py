@@ -2,72 +2,54 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-from typing import Any
+from sqlalchemy import Table, bindparam, select, tuple_
 
-from sqlalchemy import Dialect, Table, bindparam, select, tuple_
-
-from fenland.storage.codec import json_text, read_verbatim
-from fenland.storage.sqlite import Connection
-from fenland.storage.statements import Prepared
+from fenland.storage.door import Kept, Writing
+from fenland.storage.statements import Engine, Prepared
 
 _EXPIRED_AT_A_TIME = 100
 
 
-@dataclass(frozen=True, slots=True)
-class Outcome:
-    """What a request led to, and the fingerprint of that request."""
+class TableOutcomes:
+    """`Outcomes` of the door over their table; its statements are prepared once."""
 
-    fingerprint: str
-    content: dict[str, Any]
-
-
-class Outcomes:
-    """The statements about kept outcomes, prepared once."""
-
-    def __init__(self, table: Table, dialect: Dialect) -> None:
+    def __init__(self, table: Table, engine: Engine) -> None:
+        now = bindparam("now", type_=table.c.expires_at.type)
         mine = (table.c.account == bindparam("x_account")) & (table.c.key == bindparam("x_key"))
         self._find = Prepared(
-            select(table.c.fingerprint, table.c.content).where(mine, table.c.expires_at > bindparam("now")),
-            dialect,
+            select(table.c.fingerprint, table.c.content).where(mine, table.c.expires_at > now), engine
         )
         self._add = Prepared(
-            table.insert().values({column.name: bindparam(f"v_{column.name}") for column in table.columns}),
-            dialect,
+            table.insert().values(
+                {column.name: bindparam(f"v_{column.name}", type_=column.type) for column in table.columns}
+            ),
+            engine,
         )
         # In portions: after a busy day there may be very many.
         past = (
             select(table.c.account, table.c.key)
-            .where(table.c.expires_at <= bindparam("now"))
+            .where(table.c.expires_at <= now)
             .order_by(table.c.expires_at)
             .limit(_EXPIRED_AT_A_TIME)
         )
         here = tuple_(table.c.account, table.c.key)
-        self._expire = Prepared(table.delete().where(here.in_(past)), dialect)
+        self._expire = Prepared(table.delete().where(here.in_(past)), engine)
 
-    def find(self, connection: Connection, account: str, key: str, now: str) -> Outcome | None:
-        """The outcome kept under an account's key, after clearing away what has expired."""
-        self._expire.run(connection, {"now": now})
-        row = self._find.one(connection, {"x_account": account, "x_key": key, "now": now})
-        return None if row is None else Outcome(row[0], read_verbatim(row[1]))
+    def find(self, writing: Writing, account: str, key: str, now: str) -> Kept | None:
+        """See `Outcomes`."""
+        self._expire.run(writing, {"now": now})
+        row = self._find.one(writing, {"x_account": account, "x_key": key, "now": now})
+        return None if row is None else Kept(*self._find.turned(row))
 
-    def keep(
-        self,
-        connection: Connection,
-        account: str,
-        key: str,
-        fingerprint: str,
-        content: dict[str, Any],
-        expires: str,
-    ) -> None:
-        """Keeps an outcome until it expires."""
+    def keep(self, writing: Writing, account: str, key: str, outcome: Kept, expires: str) -> None:
+        """See `Outcomes`."""
         self._add.run(
-            connection,
+            writing,
             {
                 "v_account": account,
                 "v_key": key,
-                "v_fingerprint": fingerprint,
-                "v_content": json_text(content),
+                "v_fingerprint": outcome.fingerprint,
+                "v_content": outcome.content,
                 "v_expires_at": expires,
             },
         )

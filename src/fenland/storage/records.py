@@ -1,18 +1,14 @@
-"""The records of one collection: read by key, listed, added, changed and removed.
-
-Every method takes the connection it works on, so that the caller decides the transaction.
-"""
+"""The records of one collection: read by key, listed, added, changed and removed."""
 
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import Any
 
 from sqlalchemy import (
     BindParameter,
     ColumnElement,
-    Dialect,
     Select,
     Table,
     and_,
@@ -23,15 +19,13 @@ from sqlalchemy import (
     select,
 )
 
-from fenland.core.access import Actor
-from fenland.core.conditions import ALWAYS, Condition
+from fenland.core.conditions import ALWAYS
 from fenland.core.definitions import Collection, Field
 from fenland.core.limits import DEFAULTS, Limits
-from fenland.storage import sqlite
-from fenland.storage.codec import Codec
-from fenland.storage.conditions import actor_parameters, sql_of
-from fenland.storage.sqlite import Connection
-from fenland.storage.statements import Prepared
+from fenland.storage.condition_sql import actor_parameters, sql_of
+from fenland.storage.door import Order, Page, Reading, Record, VersionRace, Writing
+from fenland.storage.rows import row_reader
+from fenland.storage.statements import Engine, Prepared
 
 #: Characters that a record may hold and still count as small.
 _SMALL = 20_000
@@ -40,119 +34,86 @@ _MOST_STATEMENTS = 256
 _LONGEST_NAME = 64
 
 
-class VersionRace(Exception):
-    """The record changed between reading and writing it within one transaction: a defect."""
-
-
-@dataclass(frozen=True, slots=True)
-class Order:
-    """One step of a sort: a field, and its direction."""
-
-    field: str
-    descending: bool = False
-
-
-@dataclass(frozen=True, slots=True)
-class Page:
-    """What part of a list is wanted. `after` holds the values of `order` at the last record seen."""
-
-    #: What must hold of a record to be in the list at all, for whom.
-    condition: Condition
-    actor: Actor
-    words: tuple[str, ...] = ()
-    order: tuple[Order, ...] = ()
-    after: tuple[Any, ...] | None = None
-    limit: int = 50
-    #: Only the records with nothing in the first field of the order.
-    nulls_only: bool = False
-
-
-class Records:
-    """The statements of one collection, prepared once."""
+class TableRecords:
+    """`Records` of the door over one table; its statements are prepared once."""
 
     def __init__(
-        self, collection: Collection, table: Table, dialect: Dialect, limits: Limits = DEFAULTS
+        self, collection: Collection, table: Table, engine: Engine, limits: Limits = DEFAULTS
     ) -> None:
         self.collection = collection
         self._limits = limits
-        #: Whether no record can be large, so that nobody needs to count what a page of them holds.
         self.small = sum(_longest(item, collection) for item in collection.fields.values()) <= _SMALL
-        self.codec = Codec(collection)
         self._table = table
-        self._dialect = dialect
-        self._columns = [table.c[name] for name in self.codec.columns]
-        self._by_field: dict[str, Prepared] = {}
+        self._engine = engine
+        self._columns = list(table.columns)
         self._updates: dict[tuple[str, ...], Prepared] = {}
         self._lists: dict[Any, Prepared] = {}
         self._referring: dict[str, Prepared] = {}
         self._counts: dict[str, Prepared] = {}
-        self._insert = Prepared(
-            table.insert().values({name: bindparam(f"v_{name}") for name in self.codec.columns}), dialect
-        )
-        self._delete = Prepared(
-            table.delete().where(table.c.id == bindparam("x_id"), table.c.version == bindparam("x_version")),
-            dialect,
-        )
+        names = [column.name for column in self._columns]
+        self._by_field = {"id": Prepared(self._where_equal("id"), engine)}
+        turns = {names[place]: turn for place, turn in self._by_field["id"].conversions.items()}
+        self._record = row_reader(collection.name, names, turns)
+        self._insert = Prepared(table.insert().values(_given(table, names)), engine)
+        self._delete = Prepared(table.delete().where(*_guard(table)), engine)
 
     # --- reading ------------------------------------------------------------------------------
 
-    def find(self, connection: Connection, field: str, value: Any) -> dict[str, Any] | None:
-        """The record whose unique `field` (or `id`) holds this value, or None."""
+    def find(self, reading: Reading, field: str, value: Any) -> Record | None:
+        """See `Records`."""
         prepared = self._by_field.get(field)
         if prepared is None:
-            where = self._table.c[field] == bindparam("value")
-            prepared = Prepared(select(*self._columns).where(where), self._dialect)
-            self._by_field[field] = prepared
-        row = prepared.one(connection, {"value": self.codec.encode(field, value)})
-        return None if row is None else self.codec.record(row)
+            prepared = self._by_field[field] = Prepared(self._where_equal(field), self._engine)
+        row = prepared.one(reading, {"value": value})
+        return None if row is None else self._record(row)
 
-    def referring(self, connection: Connection, field: str, key: Any, limit: int) -> list[dict[str, Any]]:
-        """The records whose reference `field` holds this key, up to so many."""
+    def _where_equal(self, field: str) -> Select[Any]:
+        column = self._table.c[field]
+        return select(*self._columns).where(column == bindparam("value", type_=column.type))
+
+    def referring(self, reading: Reading, field: str, key: Any, limit: int) -> list[Record]:
+        """See `Records`."""
         prepared = self._referring.get(field)
         if prepared is None:
-            where = self._table.c[field] == bindparam("key")
-            statement = select(*self._columns).where(where).order_by(self._table.c.id)
-            prepared = Prepared(statement.limit(bindparam("x_limit")), self._dialect)
-            self._referring[field] = prepared
-        return self.codec.records(prepared.all(connection, {"key": key, "x_limit": limit}))
+            statement = self._where_equal(field).order_by(self._table.c.id).limit(bindparam("x_limit"))
+            prepared = self._referring[field] = Prepared(statement, self._engine)
+        return list(map(self._record, prepared.all(reading, {"value": key, "x_limit": limit})))
 
-    def count_referring(self, connection: Connection, field: str, key: Any) -> int:
-        """How many records hold this key in their reference `field`."""
+    def count_referring(self, reading: Reading, field: str, key: Any) -> int:
+        """See `Records`."""
         prepared = self._counts.get(field)
         if prepared is None:
-            statement = select(func.count()).select_from(self._table)
-            prepared = Prepared(statement.where(self._table.c[field] == bindparam("key")), self._dialect)
-            self._counts[field] = prepared
-        return int(prepared.one(connection, {"key": key})[0])
+            column = self._table.c[field]
+            where = column == bindparam("value", type_=column.type)
+            statement = select(func.count()).select_from(self._table).where(where)
+            prepared = self._counts[field] = Prepared(statement, self._engine)
+        return int(prepared.one(reading, {"value": key})[0])
 
-    def page(self, connection: Connection, page: Page) -> tuple[list[dict[str, Any]], bool]:
-        """The records of a page, in order, and whether more follow.
-
-        A page ends early where its records would be too large together.
-        """
-        rows, cut = self._stretch(connection, page, page.limit + 1)
+    def page(self, reading: Reading, page: Page) -> tuple[list[Record], bool]:
+        """See `Records`."""
+        rows, cut = self._stretch(reading, page, page.limit + 1)
         if not cut and len(rows) <= page.limit and self._nulls_follow(page):
             rest = replace(page, after=None, nulls_only=True)
-            found, cut = self._stretch(connection, rest, page.limit + 1 - len(rows))
+            found, cut = self._stretch(reading, rest, page.limit + 1 - len(rows))
             rows += found
         more = cut or len(rows) > page.limit
-        return self.codec.records(rows[: page.limit]), more
+        return list(map(self._record, rows[: page.limit])), more
 
-    def _stretch(self, connection: Connection, page: Page, limit: int) -> tuple[list[Any], bool]:
+    def _stretch(self, reading: Reading, page: Page, limit: int) -> tuple[list[Any], bool]:
         """The rows of a page that one range of an index gives."""
         nulls = tuple(value is None for value in page.after) if page.after is not None else None
         shape = ("page", page.condition, len(page.words), page.order, nulls, page.nulls_only)
         prepared = self._lists.get(shape)
         if prepared is None:
-            prepared = Prepared(self._page_statement(page), self._dialect)
+            prepared = Prepared(self._page_statement(page), self._engine)
             _keep(self._lists, shape, prepared)
         given = self._selection(page)
         given["x_limit"] = limit
-        for place, (order, value) in enumerate(zip(page.order, page.after or (), strict=False)):
-            given[f"after_{place}"] = self.codec.encode(order.field, value)
+        for place, value in enumerate(page.after or ()):
+            given[f"after_{place}"] = value
         if self.small:
-            return prepared.all(connection, given), False
-        return prepared.some(connection, given, self._limits.answer)
+            return prepared.all(reading, given), False
+        return prepared.some(reading, given, self._limits.answer)
 
     def _nulls_follow(self, page: Page) -> bool:
         """Whether what a page asks for ends with the records that have nothing in the first field."""
@@ -164,30 +125,30 @@ class Records:
             and bool(self._table.c[first.field].nullable)
         )
 
-    def count(self, connection: Connection, page: Page) -> int:
-        """How many records the page's selection holds in all."""
+    def count(self, reading: Reading, page: Page) -> int:
+        """See `Records`."""
         shape = ("count", page.condition, len(page.words))
         prepared = self._lists.get(shape)
         if prepared is None:
             statement = self._selected(select(func.count()).select_from(self._table), page)
-            prepared = Prepared(statement, self._dialect)
+            prepared = Prepared(statement, self._engine)
             _keep(self._lists, shape, prepared)
-        return int(prepared.one(connection, self._selection(page))[0])
+        return int(prepared.one(reading, self._selection(page))[0])
 
     def _selection(self, page: Page) -> dict[str, Any]:
         given: dict[str, Any] = {**actor_parameters(page.actor)}
         for place, word in enumerate(page.words):
-            given[f"word_{place}"] = sqlite.word_pattern(word)
+            given[f"word_{place}"] = self._engine.word_pattern(word)
         return given
 
     def _selected(self, statement: Select[Any], page: Page) -> Select[Any]:
         if page.condition != ALWAYS:
-            statement = statement.where(sql_of(page.condition, self._table, self.codec))
+            statement = statement.where(sql_of(page.condition, self._table))
         searched = [self._table.c[name] for name in self.collection.searched]
         for place in range(len(page.words)):
             word: BindParameter[str] = bindparam(f"word_{place}")
             statement = statement.where(
-                or_(false(), *(sqlite.holds_word(column, word) for column in searched))
+                or_(false(), *(self._engine.holds_word(column, word) for column in searched))
             )
         return statement
 
@@ -214,7 +175,7 @@ class Records:
         equal: list[ColumnElement[bool]] = []
         for place, (order, value) in enumerate(zip(orders, after, strict=True)):
             column = self._table.c[order.field]
-            bound: BindParameter[Any] = bindparam(f"after_{place}")
+            bound: BindParameter[Any] = bindparam(f"after_{place}", type_=column.type)
             beyond: ColumnElement[bool]
             equal_here: ColumnElement[bool]
             if value is None:
@@ -229,7 +190,7 @@ class Records:
             branches.append(and_(*equal, beyond))
             equal.append(equal_here)
         first: ColumnElement[Any] = self._table.c[orders[0].field]
-        bound = bindparam("after_0")
+        bound = bindparam("after_0", type_=first.type)
         entry: list[ColumnElement[bool]]
         if after[0] is None:
             entry = [first.is_(None)] if orders[0].descending else []
@@ -239,39 +200,38 @@ class Records:
 
     # --- writing ------------------------------------------------------------------------------
 
-    def add(self, connection: Connection, record: Mapping[str, Any]) -> None:
-        """Inserts a whole record. Raises the driver's error when a unique value is taken."""
-        encode = self.codec.encode
-        self._insert.run(connection, {f"v_{name}": encode(name, record[name]) for name in self.codec.columns})
+    def add(self, writing: Writing, record: Mapping[str, Any]) -> None:
+        """See `Records`."""
+        self._insert.run(writing, {f"v_{name}": value for name, value in record.items()})
 
-    def change(
-        self, connection: Connection, record_id: str, version: int, changes: Mapping[str, Any]
-    ) -> None:
-        """Writes only the columns in `changes`, guarded by the version the change was made from."""
+    def change(self, writing: Writing, record_id: str, version: int, changes: Mapping[str, Any]) -> None:
+        """See `Records`."""
         names = tuple(sorted(changes))
         prepared = self._updates.get(names)
         if prepared is None:
-            prepared = self._update_statement(names)
+            statement = self._table.update().where(*_guard(self._table)).values(_given(self._table, names))
+            prepared = Prepared(statement, self._engine)
             _keep(self._updates, names, prepared)
-        encode = self.codec.encode
-        given = {f"v_{name}": encode(name, value) for name, value in changes.items()}
+        given = {f"v_{name}": value for name, value in changes.items()}
         given["x_id"], given["x_version"] = record_id, version
-        if prepared.run(connection, given) != 1:
+        self._guarded(prepared.run(writing, given), record_id, version)
+
+    def remove(self, writing: Writing, record_id: str, version: int) -> None:
+        """See `Records`."""
+        touched = self._delete.run(writing, {"x_id": record_id, "x_version": version})
+        self._guarded(touched, record_id, version)
+
+    def _guarded(self, touched: int, record_id: str, version: int) -> None:
+        if touched != 1:
             raise VersionRace(f"{self.collection.name} {record_id} is no longer at version {version}.")
 
-    def _update_statement(self, names: tuple[str, ...]) -> Prepared:
-        table = self._table
-        statement = (
-            table.update()
-            .where(table.c.id == bindparam("x_id"), table.c.version == bindparam("x_version"))
-            .values({name: bindparam(f"v_{name}") for name in names})
-        )
-        return Prepared(statement, self._dialect)
 
-    def remove(self, connection: Connection, record_id: str, version: int) -> None:
-        """Deletes a record, guarded by its version."""
-        if self._delete.run(connection, {"x_id": record_id, "x_version": version}) != 1:
-            raise VersionRace(f"{self.collection.name} {record_id} is no longer at version {version}.")
+def _given(table: Table, names: Sequence[str]) -> dict[str, BindParameter[Any]]:
+    return {name: bindparam(f"v_{name}", type_=table.c[name].type) for name in names}
+
+
+def _guard(table: Table) -> list[ColumnElement[bool]]:
+    return [table.c.id == bindparam("x_id"), table.c.version == bindparam("x_version")]
 
 
 def _keep(cache: dict[Any, Prepared], shape: Any, prepared: Prepared) -> None:

@@ -1,60 +1,94 @@
 """Statements built with SQLAlchemy once and run as text on the driver's own connection.
 
-Compiling and SQLAlchemy's result objects cost more than SQLite's own work; the compiled text with
-its parameters in order costs neither.
+Compiling and SQLAlchemy's result objects cost more than SQLite's own work; the compiled text with its
+parameters in order costs neither. What turns values is taken from the types of the columns, also once.
 """
 
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from operator import itemgetter
-from typing import Any
+from typing import Any, Protocol
 
-from sqlalchemy import Dialect, Executable
+from sqlalchemy import BindParameter, ColumnElement, Dialect, Executable
 from sqlalchemy.sql.elements import ClauseElement
 
-from fenland.storage.sqlite import Connection
+from fenland.storage.column_types import Conversion, from_column, to_column
+from fenland.storage.door import Reading, Writing
+
+
+class Engine(Protocol):
+    """What each database engine does its own way."""
+
+    dialect: Dialect
+    #: What its driver raises.
+    errors: tuple[type[Exception], ...]
+
+    def told(self, error: Exception) -> Exception:
+        """The error in the words of the door and the core, or itself when it is a defect of ours."""
+
+    def holds_word(self, column: ColumnElement[str], word: BindParameter[str]) -> ColumnElement[bool]:
+        """Whether a text holds a word, given as `word_pattern` makes it, in upper or lower case."""
+
+    def word_pattern(self, word: str) -> str:
+        """The pattern that finds a word within a text."""
 
 
 class Prepared:
-    """A statement's text and the order of its named parameters."""
+    """A statement's text, the order of its parameters, and what turns values on their way in and out."""
 
-    def __init__(self, statement: Executable, dialect: Dialect) -> None:
+    def __init__(self, statement: Executable, engine: Engine) -> None:
         if not isinstance(statement, ClauseElement):
             raise TypeError("Only statements can be prepared.")
-        compiled = statement.compile(dialect=dialect)
+        dialect = engine.dialect
+        compiled: Any = statement.compile(dialect=dialect)
         self.text = str(compiled)
-        # `positiontup` is only on SQL compilers, and None when a statement has no parameters.
-        self.order: tuple[str, ...] = tuple(getattr(compiled, "positiontup", None) or ())
-        self.fixed: dict[str, Any] = {
+        # None when a statement has no parameters.
+        self.order: tuple[str, ...] = tuple(compiled.positiontup or ())
+        self._errors, self._told = engine.errors, engine.told
+        turns = {name: to_column(bound.type, dialect) for bound, name in compiled.bind_names.items()}
+        self._turns: tuple[tuple[str, Conversion], ...] = tuple(
+            (name, turn) for name, turn in turns.items() if turn is not None
+        )
+        self._fixed: dict[str, Any] = {
             name: value for name, value in compiled.params.items() if value is not None
         }
-
         # For the usual case, all given and more than one, which itemgetter makes a tuple of.
-        self._picked = itemgetter(*self.order) if len(self.order) > 1 and not self.fixed else None
+        self._picked = itemgetter(*self.order) if len(self.order) > 1 else None
+        columns = getattr(statement, "selected_columns", ())
+        turned = ((place, from_column(one.type, dialect)) for place, one in enumerate(columns))
+        #: What turns the columns of a row, by their places; for readers of rows to apply.
+        self.conversions: dict[int, Conversion] = {place: turn for place, turn in turned if turn is not None}
 
     def values(self, given: Mapping[str, Any]) -> Sequence[Any]:
-        """Parameters in the order of the text."""
+        """Parameters in the order of the text, as the columns hold them."""
+        if self._fixed:
+            given = {**self._fixed, **given}
+        if self._turns:
+            turned = dict(given)
+            for name, turn in self._turns:
+                value = turned[name]
+                if value is not None:
+                    turned[name] = turn(value)
+            given = turned
         if self._picked is not None:
             picked: tuple[Any, ...] = self._picked(given)
             return picked
-        fixed = self.fixed
-        return [given[name] if name in given else fixed[name] for name in self.order]
+        return [given[name] for name in self.order]
 
-    def one(self, connection: Connection, given: Mapping[str, Any]) -> Any:
+    def one(self, reading: Reading, given: Mapping[str, Any]) -> Any:
         """The first row, or None."""
-        return connection.execute(self.text, self.values(given)).fetchone()
+        return reading.execute(self.text, self.values(given)).fetchone()
 
-    def all(self, connection: Connection, given: Mapping[str, Any]) -> list[Any]:
+    def all(self, reading: Reading, given: Mapping[str, Any]) -> list[Any]:
         """Every row."""
-        return connection.execute(self.text, self.values(given)).fetchall()
+        found: list[Any] = reading.execute(self.text, self.values(given)).fetchall()
+        return found
 
-    def some(
-        self, connection: Connection, given: Mapping[str, Any], characters: int
-    ) -> tuple[list[Any], bool]:
+    def some(self, reading: Reading, given: Mapping[str, Any], characters: int) -> tuple[list[Any], bool]:
         """Rows until they hold so many characters, one at least; and whether there were more."""
         rows: list[Any] = []
-        cursor = connection.execute(self.text, self.values(given))
+        cursor = reading.execute(self.text, self.values(given))
         for row in cursor:
             characters -= sum(len(value) for value in row if isinstance(value, str))
             if characters < 0 and rows:
@@ -63,10 +97,26 @@ class Prepared:
             rows.append(row)
         return rows, False
 
-    def run(self, connection: Connection, given: Mapping[str, Any]) -> int:
-        """Runs a change and returns how many rows it touched."""
-        return connection.execute(self.text, self.values(given)).rowcount
+    def run(self, writing: Writing, given: Mapping[str, Any]) -> int:
+        """Runs a change and returns how many rows it touched. Raises in the words of the door."""
+        try:
+            touched: int = writing.execute(self.text, self.values(given)).rowcount
+        except self._errors as error:
+            raise self._told(error) from error
+        return touched
 
-    def added(self, connection: Connection, given: Mapping[str, Any]) -> int:
-        """Runs an insert and returns the integer key of the new row."""
-        return connection.execute(self.text, self.values(given)).lastrowid or 0
+    def added(self, writing: Writing, given: Mapping[str, Any]) -> int:
+        """Runs an insert that returns one column of the new row, and gives that."""
+        try:
+            found: int = writing.execute(self.text, self.values(given)).fetchone()[0]
+        except self._errors as error:
+            raise self._told(error) from error
+        return found
+
+    def turned(self, row: Sequence[Any]) -> list[Any]:
+        """A row's values, turned."""
+        turns = self.conversions
+        return [
+            turns[place](value) if value is not None and place in turns else value
+            for place, value in enumerate(row)
+        ]

@@ -1,7 +1,7 @@
 """Tables made from the definitions, and the service's own beside them.
 
 Every collection is a table that other tools can read: typed columns, unique and foreign keys, and
-indexes for owners, references and dates. An exact decimal is a 64-bit count of its last digit.
+indexes for owners, references and dates. What each type keeps, `column_types.py` says.
 """
 
 from __future__ import annotations
@@ -9,13 +9,11 @@ from __future__ import annotations
 from typing import Any
 
 from sqlalchemy import (
+    DDL,
     JSON,
     BigInteger,
     Boolean,
     Column,
-    Date,
-    DateTime,
-    Float,
     ForeignKey,
     Index,
     Integer,
@@ -23,31 +21,45 @@ from sqlalchemy import (
     String,
     Table,
     Text,
+    event,
 )
 from sqlalchemy.types import TypeEngine
 
 from fenland.core.definitions import Collection, Definitions, Field, has_index
+from fenland.storage.column_types import BinaryNumber, Day, ExactDecimal, Json, JsonText, Moment
 
 #: Grows when the service's own tables change shape; a newer database is refused by an older service.
 LAYOUT = 2
+
+
+def _word(length: int | None = None) -> String:
+    """A column of short texts. On every engine they sort by their characters' numbers, and may be longer.
+
+    How long a value may be is a rule, and rules change: what was stored under another one stays.
+    """
+    return String(length).with_variant(Text(collation="C"), "postgresql")
+
+
+def _text() -> Text:
+    return Text().with_variant(Text(collation="C"), "postgresql")
 
 
 def column_type(item: Field) -> TypeEngine[Any]:
     """The column type that holds a field's values."""
     if item.type == "string":
         by_format: dict[str | None, TypeEngine[Any]] = {
-            "date": Date(),
-            "date-time": DateTime(),
-            "uuid": String(36),
+            "date": Day(),
+            "date-time": Moment(),
+            "uuid": _word(36),
         }
-        plain: TypeEngine[Any] = String(item.max_length) if item.max_length else Text()
+        plain = _word(item.max_length) if item.max_length else _text()
         return by_format.get(item.format, plain)
     by_type: dict[str, TypeEngine[Any]] = {
         "integer": BigInteger(),
-        "number": Float() if item.scale is None else BigInteger(),
+        "number": BinaryNumber() if item.scale is None else ExactDecimal(item.scale),
         "boolean": Boolean(),
-        "array": JSON(),
-        "object": JSON(),
+        "array": Json(),
+        "object": Json(),
     }
     return by_type[item.type]
 
@@ -92,12 +104,12 @@ def collection_table(collection: Collection, definitions: Definitions, metadata:
     table = Table(
         collection.name,
         metadata,
-        Column("id", String(36), primary_key=True),
+        Column("id", _word(36), primary_key=True),
         Column("version", BigInteger, nullable=False),
-        Column("created_at", DateTime, nullable=False),
-        Column("created_by", String, nullable=False),
-        Column("updated_at", DateTime, nullable=False),
-        Column("updated_by", String, nullable=False),
+        Column("created_at", Moment(), nullable=False),
+        Column("created_by", _word(), nullable=False),
+        Column("updated_at", Moment(), nullable=False),
+        Column("updated_by", _word(), nullable=False),
         *(_column(item, definitions) for item in collection.fields.values()),
     )
     for item in collection.fields.values():
@@ -119,35 +131,35 @@ class Tables:
         self.meta = Table(
             "fenland_meta",
             self.metadata,
-            Column("name", String, primary_key=True),
+            Column("name", _word(), primary_key=True),
             Column("value", JSON, nullable=False),
         )
         self.accounts = Table(
             "fenland_accounts",
             self.metadata,
-            Column("name", String, primary_key=True),
-            Column("title", String, nullable=False),
-            Column("roles", JSON, nullable=False),
-            Column("created_at", DateTime, nullable=False),
+            Column("name", _word(), primary_key=True),
+            Column("title", _word(), nullable=False),
+            Column("roles", Json(), nullable=False),
+            Column("created_at", Moment(), nullable=False),
         )
         self.tokens = Table(
             "fenland_tokens",
             self.metadata,
-            Column("hash", String(64), primary_key=True),
-            Column("account", String, ForeignKey("fenland_accounts.name"), nullable=False),
-            Column("label", String, nullable=False),
-            Column("created_at", DateTime, nullable=False),
-            Column("expires_at", DateTime),
-            Column("revoked_at", DateTime),
+            Column("hash", _word(64), primary_key=True),
+            Column("account", _word(), ForeignKey("fenland_accounts.name"), nullable=False),
+            Column("label", _word(), nullable=False),
+            Column("created_at", Moment(), nullable=False),
+            Column("expires_at", Moment()),
+            Column("revoked_at", Moment()),
         )
         self.outcomes = Table(
             "fenland_outcomes",
             self.metadata,
-            Column("account", String, primary_key=True),
-            Column("key", String, primary_key=True),
-            Column("fingerprint", String(64), nullable=False),
-            Column("content", JSON, nullable=False),
-            Column("expires_at", DateTime, nullable=False, index=True),
+            Column("account", _word(), primary_key=True),
+            Column("key", _word(), primary_key=True),
+            Column("fingerprint", _word(64), nullable=False),
+            Column("content", Json(verbatim=True), nullable=False),
+            Column("expires_at", Moment(), nullable=False, index=True),
         )
         self.history = _history_table(self.metadata)
 
@@ -156,22 +168,21 @@ def _history_table(metadata: MetaData) -> Table:
     table = Table(
         "fenland_history",
         metadata,
-        Column("sequence", Integer, primary_key=True),
-        Column("time", DateTime, nullable=False),
-        Column("collection", String, nullable=False),
-        Column("record_id", String(36), nullable=False),
-        # JSON as text: a column of type JSON would turn the key 1 from text into a number in SQLite.
-        Column("key", Text, nullable=False),
+        Column("sequence", Integer().with_variant(BigInteger(), "postgresql"), primary_key=True),
+        Column("time", Moment(), nullable=False),
+        Column("collection", _word(), nullable=False),
+        Column("record_id", _word(36), nullable=False),
+        Column("key", JsonText(), nullable=False),
         Column("version", BigInteger, nullable=False),
-        Column("action", String, nullable=False),
-        Column("actor", String, nullable=False),
-        Column("behalf", String),
-        Column("via", String, nullable=False),
-        Column("request_id", String, nullable=False),
-        Column("reason", Text),
-        Column("cause", Integer),
-        Column("changes", JSON, nullable=False),
-        Column("client", String),
+        Column("action", _word(), nullable=False),
+        Column("actor", _word(), nullable=False),
+        Column("behalf", _word()),
+        Column("via", _word(), nullable=False),
+        Column("request_id", _word(), nullable=False),
+        Column("reason", _text()),
+        Column("cause", Integer().with_variant(BigInteger(), "postgresql")),
+        Column("changes", Json(), nullable=False),
+        Column("client", _word()),
     )
     Index("fenland_history_by_record", table.c.record_id, table.c.version, unique=True)
     # Finds the last record that had a key, once the record itself is gone.
@@ -183,3 +194,8 @@ def _history_table(metadata: MetaData) -> Table:
         postgresql_where=table.c.action == "delete",
     )
     return table
+
+
+def after_create(table: Table, text: str) -> None:
+    """Has a statement run once the table has been made."""
+    event.listen(table, "after_create", DDL(text))  # type: ignore[no-untyped-call]

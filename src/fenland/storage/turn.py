@@ -77,7 +77,10 @@ class Turn:
             self._since = time.monotonic()
 
     def aside(self) -> _Aside:
-        """Gives the turn on, if this thread has it, while the body waits; then takes it again."""
+        """Gives the turn on, if this thread has it, while the body waits; then takes it again.
+
+        Raises `WouldWait`, before the body, in a thread that may wait for nobody.
+        """
         return _Aside(self if self.held else None)
 
 
@@ -91,6 +94,8 @@ class _Aside:
 
     def __enter__(self) -> None:
         if self._turn is not None:
+            if self._turn.hurried:
+                raise WouldWait
             self._turn.give()
 
     def __exit__(self, *_: object) -> None:

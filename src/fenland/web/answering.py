@@ -11,10 +11,9 @@ from flask import Request
 
 from fenland.core.problems import MOST_PROBLEMS
 from fenland.core.values import write_json
-from fenland.service.finding import visible
-from fenland.service.saving import Saved
-from fenland.service.service import Resource
-from fenland.web.reading import ACCEPT_PATCH, preconditions_of, prefers
+from fenland.service.saved import Saved
+from fenland.web.headers import preconditions_of, prefers
+from fenland.web.patch_formats import ACCEPT_PATCH
 
 if TYPE_CHECKING:
     from _typeshed.wsgi import StartResponse, WSGIEnvironment
@@ -57,7 +56,7 @@ def json_answer(value: Any, status: int = 200, headers: Mapping[str, str] | None
     return Answer(write_json(value), status, {**_HEADERS, **headers} if headers else _HEADERS)
 
 
-def record_answer(request: Request, resource: Resource, saved: Saved, location: str | None = None) -> Answer:
+def record_answer(request: Request, saved: Saved, location: str | None = None) -> Answer:
     """A saved record as the answer to a change, as RFC 7240 preferences would have it.
 
     `location` is where a record is that was created.
@@ -67,7 +66,7 @@ def record_answer(request: Request, resource: Resource, saved: Saved, location: 
     if saved.repeated:
         headers["Fenland-Repeated"] = "true"
     if "HTTP_PREFER" not in request.environ:
-        return json_answer(visible(saved.record, resource), status, headers)
+        return json_answer(saved.record, status, headers)
     applied = []
     if prefers(request, "handling=lenient"):
         applied.append("handling=lenient")
@@ -81,10 +80,10 @@ def record_answer(request: Request, resource: Resource, saved: Saved, location: 
         headers["Preference-Applied"] = ", ".join(applied)
     if minimal:
         return Answer(b"", 201, headers) if location is not None else Answer(None, 204, headers)
-    return json_answer(visible(saved.record, resource), status, headers)
+    return json_answer(saved.record, status, headers)
 
 
-def fresh_answer(request: Request, resource: Resource, saved: Saved) -> Answer:
+def fresh_answer(request: Request, saved: Saved) -> Answer:
     """A record that was read: 304 when the client has this version already (RFC 9110, 13.1.2)."""
     held = preconditions_of(request).none_match
     # Reading compares weakly: a tag that a proxy has marked as weak still names this version.
@@ -92,4 +91,4 @@ def fresh_answer(request: Request, resource: Resource, saved: Saved) -> Answer:
         headers = {"ETag": saved.etag, "Cache-Control": _PRIVATE, "Vary": "Authorization"}
         return Answer(None, 304, headers)
     headers = {"ETag": saved.etag, "Accept-Patch": ACCEPT_PATCH}
-    return json_answer(visible(saved.record, resource), headers=headers)
+    return json_answer(saved.record, headers=headers)

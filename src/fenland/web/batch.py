@@ -8,48 +8,39 @@ from typing import Any
 from flask import Flask, request
 
 from fenland.core.definitions import Collection
-from fenland.core.edits import edits_from
-from fenland.core.json_patch import json_patch_from
 from fenland.core.limits import Limits, beyond
 from fenland.core.names import did_you_mean
 from fenland.core.patches import MergePatch, Patch, read_object
 from fenland.core.problems import Invalid, Malformed, UnsupportedMedia
 from fenland.core.validation import kind_of
-from fenland.service.batch import Item, Outcome, Resolve, batch, read_action
+from fenland.service.batch import Item, Resolve, Result, batch, read_action
 from fenland.service.create import CreateRequest
 from fenland.service.delete import DeleteRequest
-from fenland.service.finding import UNCONDITIONAL, Address, Base, Preconditions, checked_reason, visible
+from fenland.service.finding import UNCONDITIONAL, Address, Base, Preconditions, checked_reason
 from fenland.service.service import Service
 from fenland.service.update import UpdateRequest
 from fenland.web.answering import Answer, json_answer
+from fenland.web.body import JSON, body_of, check_coding
+from fenland.web.caller import caller_of
 from fenland.web.errors import KINDS, type_of
-from fenland.web.reading import (
-    JSON,
-    base_of,
-    body_of,
-    call_of,
-    check_coding,
-    later,
-    once_of,
-    prefix_of,
-    query_of,
-)
+from fenland.web.headers import once_of, prefix_of
+from fenland.web.order import later
+from fenland.web.patch_formats import ACCEPT_PATCH, MEMBERS, fields_of
+from fenland.web.query import base_of, query_of
 
-_MEMBERS = {
+_NAMED = ("action", "collection", "key")
+_ALLOWED = {
     "create": ("action", "collection", "fields", "as", "reason"),
-    "update": (
-        "action", "collection", "key", "fields", "edits", "patch", "clear", "if_match", "base", "reason",
-    ),
-    "delete": ("action", "collection", "key", "if_match", "reason"),
-}  # fmt: skip
-_FORMS = ("fields", "edits", "patch")
+    "update": (*_NAMED, *MEMBERS, "clear", "if_match", "base", "reason"),
+    "delete": (*_NAMED, "if_match", "reason"),
+}
 
 
 def _checked(sent: Any) -> Mapping[str, Any]:
     """An item's members, each of a type that can be worked with."""
     if not isinstance(sent, dict):
         raise Malformed(f"An item must be an object, not {kind_of(sent)}.")
-    members = _MEMBERS[read_action(sent)]
+    members = _ALLOWED[read_action(sent)]
     for name in sent:
         if name not in members:
             raise Malformed(f"An item to {sent['action']} has no {name!r}. {did_you_mean(name, members)}")
@@ -76,20 +67,14 @@ def _check_key(key: Any) -> None:
 
 
 def _patch(sent: Mapping[str, Any], limits: Limits) -> Patch:
-    forms = [name for name in _FORMS if name in sent]
-    if len(forms) > 1 or not (forms or "clear" in sent):
-        raise Malformed("An update needs one of fields, edits and patch.")
-    if forms == ["edits"]:
-        return edits_from({"edits": sent["edits"]}, limits)
-    if forms == ["patch"]:
-        return json_patch_from(sent["patch"], limits)
-    return MergePatch(_object(sent.get("fields", {})))
-
-
-def _object(sent: Any) -> Mapping[str, Any]:
-    if not isinstance(sent, dict):
-        raise Malformed(f"fields must be an object, not {kind_of(sent)}.")
-    return sent
+    found = [name for name in MEMBERS if name in sent]
+    if len(found) > 1 or not (found or "clear" in sent):
+        *others, last = MEMBERS
+        raise Malformed(f"An update needs one of {', '.join(others)} and {last}.")
+    for name in found:
+        if (read := MEMBERS[name].read_member) is not None:
+            return read(sent[name], limits)
+    return MergePatch({})
 
 
 def _base(sent: Any) -> Base | None:
@@ -120,13 +105,13 @@ def _item(service: Service, sent: Any) -> Item:
         reason = checked_reason(item.get("reason"))
         if item["action"] == "create":
             fields = resolve(collection, item.get("fields"))
-            return CreateRequest(collection.name, lambda rules: _object(fields), reason=reason)
+            return CreateRequest(collection.name, lambda access: fields_of(fields), reason=reason)
         address = Address(collection.name, str(resolve(collection, item["key"])))
         if item["action"] == "delete":
             return DeleteRequest(address, _match(item), reason=reason)
         return UpdateRequest(
             address,
-            lambda rules: _resolved(patch(), collection, resolve),
+            lambda access: _resolved(patch(), collection, resolve),
             _match(item),
             base=base(),
             clear=tuple(item.get("clear", ())),
@@ -141,24 +126,23 @@ def _resolved(patch: Patch, collection: Collection, resolve: Resolve) -> Patch:
     return MergePatch(resolve(collection, patch.fields)) if isinstance(patch, MergePatch) else patch
 
 
-def _result(service: Service, outcome: Outcome, prefix: str) -> dict[str, Any]:
-    if outcome.refusal is not None:
-        kind = KINDS[outcome.refusal.code]
+def _result(result: Result, prefix: str) -> dict[str, Any]:
+    if result.refusal is not None:
+        kind = KINDS[result.refusal.code]
         found: dict[str, Any] = {
             "status": kind.status,
-            "type": type_of(outcome.refusal.code, prefix),
+            "type": type_of(result.refusal.code, prefix),
             "title": kind.title,
-            "detail": outcome.refusal.detail,
-            **{name: value for name, value in outcome.refusal.extra.items() if name != "headers"},
+            "detail": result.refusal.detail,
+            **{name: value for name, value in result.refusal.extra.items() if name != "headers"},
         }
-        if isinstance(outcome.refusal, Invalid):
-            found["errors"] = [one.as_json() for one in outcome.refusal.problems]
+        if isinstance(result.refusal, Invalid):
+            found["errors"] = [one.as_json() for one in result.refusal.problems]
         return found
-    if outcome.saved is None:
+    if result.saved is None:
         return {"status": 424, "detail": "Not done, because another item was refused."}
-    record = visible(outcome.saved.record, service.resources[outcome.collection])
-    status = 201 if outcome.created else 200
-    return {"status": status, "etag": outcome.saved.etag, "record": record}
+    status = 201 if result.created else 200
+    return {"status": status, "etag": result.saved.etag, "record": result.saved.record}
 
 
 def register(app: Flask, service: Service) -> None:
@@ -166,10 +150,10 @@ def register(app: Flask, service: Service) -> None:
 
     @app.post("/v1/batch")
     def batches() -> Answer:
-        call = call_of(request, service)
+        caller = caller_of(request, service)
         if request.mimetype != JSON:
             raise UnsupportedMedia(f"A batch must be of type {JSON}.")
-        check_coding(request)
+        check_coding(request, ACCEPT_PATCH)
         query_of(request)
         sent = read_object(body_of(request, service.limits), service.limits)
         items, atomic = sent.get("items"), sent.get("atomic", True)
@@ -178,8 +162,8 @@ def register(app: Flask, service: Service) -> None:
         if len(items) > service.limits.batch:
             raise beyond("batch_limit", service.limits.batch, f"The batch has {len(items)} items.")
         todo = [_item(service, one) for one in items]
-        found = batch(service, call, todo, atomic=atomic, asked=once_of(request, service.limits))
-        results = [_result(service, one, prefix_of(request)) for one in found.outcomes]
+        found = batch(service, caller, todo, atomic=atomic, asked=once_of(request, service.limits))
+        results = [_result(one, prefix_of(request)) for one in found.results]
         done = not atomic or all(one["status"] < 300 for one in results)
         headers = {"Fenland-Repeated": "true"} if found.repeated else {}
         return json_answer({"done": done, "results": results}, 200 if done else 422, headers)

@@ -28,11 +28,10 @@ from typing import Any, NamedTuple
 import structlog
 
 from fenland.core.problems import Unavailable
-from fenland.storage.turn import Turn, WouldWait
-from fenland.storage.writer import LARGEST_BATCH, Together
+from fenland.storage.door import MOST_TOGETHER, Together, Turn, WouldWait
+from fenland.web.body import BODY
 from fenland.web.errors import bare_problem
 from fenland.web.logs import about
-from fenland.web.reading import BODY
 from fenland.web.short import Short
 
 Environ = dict[str, Any]
@@ -279,7 +278,7 @@ class Front:
 
     def _change_here(self) -> None:
         """Makes the changes that arrived: here if nobody works and the disk is quick, else threads do."""
-        jobs, self._changes = self._changes[:LARGEST_BATCH], self._changes[LARGEST_BATCH:]
+        jobs, self._changes = self._changes[:MOST_TOGETHER], self._changes[MOST_TOGETHER:]
         if self._changes:
             self._loop.call_soon(self._change_here)
         answers: list[Answered] | None = None

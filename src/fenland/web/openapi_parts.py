@@ -11,8 +11,9 @@ from fenland.core.values import MISSING
 from fenland.service.finding import LONGEST_REASON
 from fenland.service.listing import LARGEST_PAGE, USUAL_PAGE
 from fenland.service.once import LONGEST_KEY
+from fenland.web.body import JSON
 from fenland.web.errors import KINDS
-from fenland.web.reading import JSON
+from fenland.web.patch_formats import MEMBERS
 
 Schema = dict[str, Any]
 
@@ -240,15 +241,17 @@ def batch_schemas(limits: Limits) -> dict[str, Schema]:
             "action": {"type": "string", "enum": ["update"]},
             **common,
             "key": _ITEM_KEY,
-            "fields": OPEN,
-            "edits": {"type": "array", "items": OPEN, "maxItems": limits.operations},
-            "patch": ref("schemas/JsonPatch"),
+            **{
+                name: one.member_schema(limits)
+                for name, one in MEMBERS.items()
+                if one.member_schema is not None
+            },
             "clear": _texts(),
             "if_match": _TAGS,
             "base": {"oneOf": [TEXT, NUMBER]},
             "reason": REASON,
         },
-        optional=("fields", "edits", "patch", "clear", "if_match", "base", "reason"),
+        optional=(*MEMBERS, "clear", "if_match", "base", "reason"),
     )
     delete = closed(
         {

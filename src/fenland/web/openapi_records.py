@@ -10,8 +10,10 @@ from collections.abc import Mapping
 from typing import Any
 
 from fenland.core.definitions import Collection, Field
-from fenland.core.schemas import RESERVED_SCHEMAS, field_schema, may_set
+from fenland.core.field_access import field_access
+from fenland.core.schemas import RESERVED_SCHEMAS, field_schema
 from fenland.core.values import MISSING
+from fenland.web.body import HTML_FORMS
 from fenland.web.openapi_parts import (
     FLAG,
     NUMBER,
@@ -27,7 +29,7 @@ from fenland.web.openapi_parts import (
     responses_of,
     used,
 )
-from fenland.web.reading import EDITS, FORM_TYPES, JSON, JSON_PATCH, MERGE_PATCH
+from fenland.web.patch_formats import FORMATS
 
 
 def _sent(schema: Any, *, patch: bool) -> Any:
@@ -75,8 +77,7 @@ def _example(fields: Mapping[str, Field]) -> Schema:
 def schemas_of(collection: Collection, name: str) -> dict[str, Schema]:
     """The schemas of a collection: records as answered, to create and to patch, and what holds them."""
     fields = collection.fields
-    settable = {n: f for n, f in fields.items() if may_set(f, collection, creating=True, transfer=True)}
-    patched = {n: f for n, f in fields.items() if may_set(f, collection, creating=False, transfer=True)}
+    settable, patched = ({n: fields[n] for n in _settable(collection, creating=one)} for one in (True, False))
     shown = {n: dict(schema) for n, schema in RESERVED_SCHEMAS.items()}
     shown |= {n: _answered(f, set_by_none=n not in settable) for n, f in fields.items() if not f.write_only}
     required = [
@@ -134,6 +135,11 @@ def schemas_of(collection: Collection, name: str) -> dict[str, Schema]:
     }
 
 
+def _settable(collection: Collection, *, creating: bool, transfer: bool = True) -> list[str]:
+    """The fields that somebody, who may change records, can give a value."""
+    return field_access(collection, creating=creating, transfer=transfer).settable
+
+
 def _record_answer(name: str, description: str, *headers: str) -> Schema:
     return {
         "description": description,
@@ -156,25 +162,11 @@ _GUARDED = ("version-mismatch", "version-required")
 _MINIMAL = {"description": "Saved; return=minimal was preferred."}
 
 
-#: As a text, since generators of clients cannot tell a list among other bodies: what it holds is `JsonPatch`.
-_JSON_PATCH_TEXT: Schema = {
-    "type": "string",
-    "format": "binary",
-    "description": "The text of a JSON Patch (RFC 6902): operations as in the schema JsonPatch.",
-}
-
-
-def _patch_body(name: str, example: Any) -> Schema:
-    edits = {"edits": [{"at": f"/{field}", "set": value} for field, value in list(example.items())[:1]]}
-    return {
-        "required": True,
-        "content": {
-            **content_of(ref(f"schemas/{name}Patch"), JSON, MERGE_PATCH, example=example),
-            **content_of(_JSON_PATCH_TEXT, JSON_PATCH),
-            **content_of(ref("schemas/Edits"), EDITS, example=edits),
-            **content_of(OPEN, *FORM_TYPES),
-        },
-    }
+def _patch_body(name: str, fields: Schema) -> Schema:
+    content: Schema = {}
+    for one in FORMATS:
+        content |= content_of(one.schema(name), *one.media_types, example=one.example(fields))
+    return {"required": True, "content": content}
 
 
 class _Operations:
@@ -184,13 +176,12 @@ class _Operations:
         self.collection = collection
         self.name = name
         self.one = collection.singular.lower()
-        self.example = _example(
-            {
-                n: f
-                for n, f in collection.fields.items()
-                if may_set(f, collection, creating=False, transfer=False)
-            }
-        )
+        self.example = self._example(creating=False)
+
+    def _example(self, *, creating: bool) -> Schema:
+        fields = self.collection.fields
+        settable = _settable(self.collection, creating=creating, transfer=False)
+        return _example({name: fields[name] for name in settable})
 
     def operation(self, verb: str, suffix: str, summary: str, description: str, **parts: Any) -> Schema:
         return {
@@ -235,7 +226,7 @@ class _Operations:
             parameters=used("if_match", "if_none_match", "base", "blank", "reason", "once", "prefer", "client"),
             requestBody={
                 "required": True,
-                "content": {**content_of(ref(f"schemas/{self.name}Patch")), **content_of(OPEN, *FORM_TYPES)},
+                "content": {**content_of(ref(f"schemas/{self.name}Patch")), **content_of(OPEN, *HTML_FORMS)},
             },
             responses=self._changed(),
         )  # fmt: skip
@@ -277,17 +268,14 @@ class _Operations:
         )  # fmt: skip
 
     def create(self) -> Schema:
-        example = _example(
-            {n: f for n, f in self.collection.fields.items() if may_set(f, self.collection, creating=True, transfer=False)}
-        )  # fmt: skip
         return self.operation(
             "create", "", f"Create a {self.one}", "Answers with the record as created, defaults included.",
             parameters=used("prefer", "blank", "reason", "once", "client"),
             requestBody={
                 "required": True,
                 "content": {
-                    **content_of(ref(f"schemas/{self.name}New"), example=example),
-                    **content_of(OPEN, *FORM_TYPES),
+                    **content_of(ref(f"schemas/{self.name}New"), example=self._example(creating=True)),
+                    **content_of(OPEN, *HTML_FORMS),
                 },
             },
             responses={

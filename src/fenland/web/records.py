@@ -19,28 +19,27 @@ from fenland.service.service import Service
 from fenland.service.timeline import timeline
 from fenland.service.update import Preview, UpdateRequest, preview, update
 from fenland.web.answering import Answer, fresh_answer, json_answer, record_answer
-from fenland.web.forms import form_json
+from fenland.web.caller import caller_of
+from fenland.web.edit_forms import form_json
+from fenland.web.headers import once_of, preconditions_of, prefers, prefix_of
 from fenland.web.lean import ONE_RECORD, RECORDS
-from fenland.web.reading import (
+from fenland.web.order import InOrder
+from fenland.web.patch_formats import (
     ACCEPT_PATCH,
-    InTurn,
     PatchReader,
+    fields_reader,
+    patch_reader,
+    replacement_reader,
+)
+from fenland.web.query import (
     base_of,
     blank_of,
-    call_of,
-    fields_reader,
     flag,
     names_of,
-    once_of,
     page_size,
-    patch_reader,
-    preconditions_of,
-    prefers,
-    prefix_of,
     query_of,
     query_with,
     reason_of,
-    replacement_reader,
     whole_number,
 )
 
@@ -81,7 +80,7 @@ class _Routes:
         self.service = service
 
     def list(self, request: Request, collection: str) -> Answer:
-        call = call_of(request, self.service)
+        caller = caller_of(request, self.service)
         self.service.resource(collection)
         query = query_of(request, "q", "sort", "limit", "cursor", "count", "labels")
         asked = ListRequest(
@@ -93,7 +92,7 @@ class _Routes:
             count=flag(query, "count"),
             labels=flag(query, "labels"),
         )
-        listed = list_records(self.service, call, asked)
+        listed = list_records(self.service, caller, asked)
         body: dict[str, object] = {"items": listed.items, "next": listed.next}
         if listed.count is not None:
             body["count"] = listed.count
@@ -106,25 +105,25 @@ class _Routes:
         return json_answer(body, headers=headers)
 
     def create(self, request: Request, collection: str) -> Answer:
-        call, turn = call_of(request, self.service), InTurn()
-        query = turn.query(request, "blank", "reason")
+        caller, order = caller_of(request, self.service), InOrder()
+        query = order.query(request, "blank", "reason")
         asked = CreateRequest(
             collection=collection,
-            blank=turn.read(lambda: blank_of(query), None),
+            blank=order.read(lambda: blank_of(query), None),
             lenient=prefers(request, "handling=lenient"),
-            reason=turn.read(lambda: reason_of(query), None),
-            once=turn.read(lambda: once_of(request, self.service.limits), None),
-            read_fields=fields_reader(request, self.service.limits, turn),
+            reason=order.read(lambda: reason_of(query), None),
+            once=order.read(lambda: once_of(request, self.service.limits), None),
+            read_fields=fields_reader(request, self.service.limits, order),
         )
-        saved = create(self.service, call, asked)
+        saved = create(self.service, caller, asked)
         resource = self.service.resources[collection]
         key = quote(str(saved.record[resource.collection.key]), safe="")
-        return record_answer(request, resource, saved, f"{prefix_of(request)}/v1/records/{collection}/{key}")
+        return record_answer(request, saved, f"{prefix_of(request)}/v1/records/{collection}/{key}")
 
     def read(self, request: Request, collection: str, value: str, field: str | None = None) -> Answer:
-        saved = read(self.service, call_of(request, self.service), Address(collection, value, field))
+        saved = read(self.service, caller_of(request, self.service), Address(collection, value, field))
         query_of(request)
-        return fresh_answer(request, self.service.resources[collection], saved)
+        return fresh_answer(request, saved)
 
     def update(self, request: Request, collection: str, value: str, field: str | None = None) -> Answer:
         return self._update(request, Address(collection, value, field), patch_reader)
@@ -135,50 +134,50 @@ class _Routes:
     def _update(
         self, request: Request, address: Address, reader: PatchReader, *, looking: bool = False
     ) -> Answer:
-        call, turn = call_of(request, self.service), InTurn()
-        query = turn.query(request, "blank", "reason", "base", "preview", "clear")
-        looking = looking or (bool(query) and turn.read(lambda: flag(query, "preview"), False))
+        caller, order = caller_of(request, self.service), InOrder()
+        query = order.query(request, "blank", "reason", "base", "preview", "clear")
+        looking = looking or (bool(query) and order.read(lambda: flag(query, "preview"), False))
         asked = UpdateRequest(
             address=address,
-            preconditions=turn.read(lambda: preconditions_of(request), UNCONDITIONAL),
+            preconditions=order.read(lambda: preconditions_of(request), UNCONDITIONAL),
             lenient=prefers(request, "handling=lenient"),
-            once=turn.read(lambda: once_of(request, self.service.limits), None),
+            once=order.read(lambda: once_of(request, self.service.limits), None),
             # Most changes say no more than that.
-            **(turn.read(lambda: _asked_by(query), _NOTHING) if query else _NOTHING),
-            read_patch=reader(request, self.service.limits, turn),
+            **(order.read(lambda: _asked_by(query), _NOTHING) if query else _NOTHING),
+            read_patch=reader(request, self.service.limits, order),
         )
         if looking:
-            return json_answer(_preview_json(preview(self.service, call, asked)))
-        saved = update(self.service, call, asked)
-        return record_answer(request, self.service.resources[address.collection], saved)
+            return json_answer(_preview_json(preview(self.service, caller, asked)))
+        saved = update(self.service, caller, asked)
+        return record_answer(request, saved)
 
     def preview(self, request: Request, collection: str, value: str) -> Answer:
         return self._update(request, Address(collection, value), patch_reader, looking=True)
 
     def delete(self, request: Request, collection: str, value: str, field: str | None = None) -> Answer:
-        call, turn = call_of(request, self.service), InTurn()
-        query = turn.query(request, "reason")
+        caller, order = caller_of(request, self.service), InOrder()
+        query = order.query(request, "reason")
         asked = DeleteRequest(
             address=Address(collection, value, field),
-            preconditions=turn.read(lambda: preconditions_of(request), UNCONDITIONAL),
-            reason=turn.read(lambda: reason_of(query), None),
-            once=turn.read(lambda: once_of(request, self.service.limits), None),
-            check=turn.check,
+            preconditions=order.read(lambda: preconditions_of(request), UNCONDITIONAL),
+            reason=order.read(lambda: reason_of(query), None),
+            once=order.read(lambda: once_of(request, self.service.limits), None),
+            check=order.check,
         )
-        saved = delete(self.service, call, asked)
-        return record_answer(request, self.service.resources[collection], saved)
+        saved = delete(self.service, caller, asked)
+        return record_answer(request, saved)
 
     def history(self, request: Request, collection: str, value: str) -> Answer:
-        call, turn = call_of(request, self.service), InTurn()
-        query = turn.query(request, "below", "limit")
+        caller, order = caller_of(request, self.service), InOrder()
+        query = order.query(request, "below", "limit")
         found = timeline(
             self.service,
-            call,
+            caller,
             Address(collection, value),
-            below=turn.read(lambda: whole_number(query, "below", None), None),
-            limit=turn.read(lambda: page_size(query), USUAL_PAGE),
+            below=order.read(lambda: whole_number(query, "below", None), None),
+            limit=order.read(lambda: page_size(query), USUAL_PAGE),
         )
-        turn.check()
+        order.check()
         headers = {}
         if found.next is not None:
             onward = query_with(query, below=found.next)
@@ -186,7 +185,7 @@ class _Routes:
         return json_answer({"items": found.items, "next": found.next}, headers=headers)
 
     def form(self, request: Request, collection: str, value: str) -> Answer:
-        form = edit_form(self.service, call_of(request, self.service), Address(collection, value))
+        form = edit_form(self.service, caller_of(request, self.service), Address(collection, value))
         query_of(request)
         headers = {"ETag": form.saved.etag, "Accept-Patch": ACCEPT_PATCH} if form.saved else {}
         return json_answer(form_json(form), headers=headers)

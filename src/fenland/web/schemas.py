@@ -12,8 +12,10 @@ from fenland.core.values import write_json
 from fenland.service.form import create_form
 from fenland.service.service import Service
 from fenland.web.answering import Answer, json_answer
-from fenland.web.forms import form_json
-from fenland.web.reading import call_of, prefix_of, query_of
+from fenland.web.caller import caller_of
+from fenland.web.edit_forms import form_json
+from fenland.web.headers import prefix_of
+from fenland.web.query import query_of
 
 
 def register(app: Flask, service: Service) -> None:
@@ -21,7 +23,7 @@ def register(app: Flask, service: Service) -> None:
 
     @app.get("/v1/schemas")
     def schemas() -> Answer:
-        actor = service.authenticate(call_of(request, service))
+        actor = caller_of(request, service).actor
         query_of(request)
         items = [
             {
@@ -52,14 +54,13 @@ def register(app: Flask, service: Service) -> None:
 
     @app.get("/v1/schemas/<collection>")
     def schema(collection: str) -> Answer:
-        call = call_of(request, service)
+        caller = caller_of(request, service)
         resource = service.resource(collection)
         query = query_of(request, "for")
         purpose = query.get("for")
         if purpose == "create":
-            return json_answer(form_json(create_form(service, call, collection)))
+            return json_answer(form_json(create_form(service, caller, collection)))
         if purpose is not None:
             raise Malformed(f"for is {purpose!r}. It can only be create.")
-        actor = service.authenticate(call)
-        found = collection_schema(resource.collection, resource.policy, actor)
+        found = collection_schema(resource.policy.fields(caller.actor))
         return json_answer(found, headers={"Content-Type": "application/schema+json"})

@@ -21,7 +21,7 @@ from granian.log import LogLevels
 from fenland.service.project import Project, load_project
 from fenland.service.service import Service, open_service
 from fenland.service.settings import Settings
-from fenland.storage.database import DatabaseRefused, fold
+from fenland.storage.door import DatabaseRefused, fold
 from fenland.web.app import create_app
 from fenland.web.front import Front, Served
 from fenland.web.logs import configure

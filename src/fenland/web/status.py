@@ -9,8 +9,9 @@ from fenland.core.values import write_json
 from fenland.service.service import Service
 from fenland.service.settings import Settings
 from fenland.web.answering import JSON_TYPE, Answer, json_answer
+from fenland.web.caller import caller_of
 from fenland.web.openapi import document
-from fenland.web.reading import call_of, query_of
+from fenland.web.query import query_of
 
 
 def register(app: Flask, service: Service, settings: Settings) -> None:
@@ -21,7 +22,7 @@ def register(app: Flask, service: Service, settings: Settings) -> None:
 
     @app.get("/v1/session")
     def session() -> Answer:
-        actor = service.authenticate(call_of(request, service))
+        actor = caller_of(request, service).actor
         query_of(request)
         return json_answer({"account": actor.name, "title": actor.title, "roles": sorted(actor.roles)})
 

@@ -1,6 +1,6 @@
 """Conditions as SQL: the second reading of the trees of `core/conditions.py`, for many rows.
 
-What stands in a condition is encoded as the column it is compared with keeps it. Properties of the actor
+What stands in a condition is kept as the column it is compared with keeps it. Properties of the actor
 are parameters, so that one statement serves every actor.
 """
 
@@ -12,6 +12,7 @@ from typing import Any, get_args
 from sqlalchemy import (
     Boolean,
     ColumnElement,
+    String,
     Table,
     and_,
     bindparam,
@@ -23,6 +24,7 @@ from sqlalchemy import (
     or_,
     true,
 )
+from sqlalchemy.types import TypeEngine
 
 from fenland.core.conditions import (
     ORDER,
@@ -36,7 +38,6 @@ from fenland.core.conditions import (
     Operand,
     Value,
 )
-from fenland.storage.codec import Codec
 
 
 def actor_parameters(actor: object) -> Mapping[str, Any]:
@@ -48,22 +49,23 @@ def _parameter(name: str) -> str:
     return f"actor_{name}"
 
 
-def sql_of(condition: Condition, table: Table, codec: Codec) -> ColumnElement[bool]:
+def sql_of(condition: Condition, table: Table) -> ColumnElement[bool]:
     """The condition over the rows of a table. Unknown is NULL there, so what is unknown selects nothing."""
     if isinstance(condition, Compare):
-        return _compared(condition, table, codec)
+        return _compared(condition, table)
     if isinstance(condition, Not):
-        return not_(sql_of(condition.part, table, codec))
-    parts = [sql_of(part, table, codec) for part in condition.parts]
+        return not_(sql_of(condition.part, table))
+    parts = [sql_of(part, table) for part in condition.parts]
     return and_(true(), *parts) if isinstance(condition, And) else or_(false(), *parts)
 
 
-def _compared(condition: Compare, table: Table, codec: Codec) -> ColumnElement[bool]:
+def _compared(condition: Compare, table: Table) -> ColumnElement[bool]:
     order = ORDER.get(condition.comparison)
     if order is not None and Value(None) in (condition.left, condition.right):
         return cast(null(), Boolean)
     field = next((one for one in (condition.left, condition.right) if isinstance(one, FieldOf)), None)
-    left, right = (_operand(one, field, table, codec) for one in (condition.left, condition.right))
+    kind: TypeEngine[Any] = String() if field is None else table.c[field.name].type
+    left, right = (_operand(one, kind, table) for one in (condition.left, condition.right))
     if order is not None:
         ordered: ColumnElement[bool] = order(left, right)  # type: ignore[assignment]
         return ordered
@@ -72,11 +74,9 @@ def _compared(condition: Compare, table: Table, codec: Codec) -> ColumnElement[b
     return left.is_distinct_from(right)
 
 
-def _operand(operand: Operand, beside: FieldOf | None, table: Table, codec: Codec) -> ColumnElement[Any]:
+def _operand(operand: Operand, kind: TypeEngine[Any], table: Table) -> ColumnElement[Any]:
     if isinstance(operand, FieldOf):
         return table.c[operand.name]
     if isinstance(operand, ActorOf):
-        return bindparam(_parameter(operand.name))
-    if operand.value is None:
-        return null()
-    return literal(operand.value if beside is None else codec.encode(beside.name, operand.value))
+        return bindparam(_parameter(operand.name), type_=String())
+    return null() if operand.value is None else literal(operand.value, kind)

@@ -16,7 +16,8 @@ from datetime import timedelta
 from pathlib import Path
 from typing import NamedTuple
 
-from fenland.storage.accounts import Account, token_hash
+from fenland.storage.accounts import token_hash
+from fenland.storage.door import Account
 
 #: How long an account may be remembered; only a crash makes this matter.
 LONGEST = timedelta(seconds=5)

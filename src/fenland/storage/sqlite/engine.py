@@ -1,20 +1,20 @@
-"""Everything only SQLite does: how a connection is set up, what its errors mean, its triggers.
-
-A second database would bring a module with the same names.
-"""
+"""What only SQLite does: how a connection is set up, what its errors mean, its triggers, its search."""
 
 from __future__ import annotations
 
 import re
 import sqlite3
 from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import DDL, BindParameter, ColumnElement, Engine, Table, create_engine, event, func
+from sqlalchemy import BindParameter, ColumnElement, Dialect, Engine, Table, create_engine, event, func
+from sqlalchemy.exc import DBAPIError
 
 from fenland.core.problems import StorageFull, Unavailable
+from fenland.storage.door import ReferenceBroken, ValueTaken
+from fenland.storage.tables import after_create
 
 Connection = sqlite3.Connection
 Error = sqlite3.Error
@@ -31,19 +31,6 @@ FOLD = "PRAGMA wal_checkpoint(TRUNCATE)"
 
 _FULL = {sqlite3.SQLITE_FULL}
 _UNIQUE = re.compile(r"UNIQUE constraint failed: (.+)")
-
-
-class UniqueTaken(Exception):
-    """A unique column already holds the value: `column` of `table`."""
-
-    def __init__(self, table: str, column: str) -> None:
-        super().__init__(f"{table}.{column}")
-        self.table = table
-        self.column = column
-
-
-class ReferenceBroken(Exception):
-    """A foreign key leads nowhere, or something still leads here."""
 
 
 #: Statements between two calls of `WritingConnection.between`, less one: a power of two, less one.
@@ -91,6 +78,19 @@ class WritingConnection(sqlite3.Connection):
         self._within = False
         if self.in_transaction:
             self.execute("ROLLBACK")
+
+    @contextmanager
+    def nested(self) -> Iterator[None]:
+        """See `Writing`."""
+        self.execute("SAVEPOINT part")
+        try:
+            yield
+        except BaseException:
+            if self.in_transaction:
+                self.execute("ROLLBACK TO part")
+                self.execute("RELEASE part")
+            raise
+        self.execute("RELEASE part")
 
 
 def is_busy(error: BaseException) -> bool:
@@ -140,20 +140,6 @@ def writing_connection(engine: Engine) -> WritingConnection:
     return connection
 
 
-def holds_word(column: ColumnElement[str], word: BindParameter[str]) -> ColumnElement[bool]:
-    """Whether a text holds a word, given as `word_pattern` makes it, in upper or lower case.
-
-    SQLite's own LIKE knows the case of ASCII letters alone; GLOB takes sets of characters, so that each
-    other letter can be searched for in both cases, at the speed of C.
-    """
-    return func.lower(column).op("GLOB", is_comparison=True)(word)
-
-
-def word_pattern(word: str) -> str:
-    """The pattern that finds a word within a text."""
-    return f"*{''.join(map(_either_case, word))}*"
-
-
 def _either_case(letter: str) -> str:
     if letter.isascii():
         return f"[{letter}]" if letter in "*?[" else letter.lower()
@@ -161,21 +147,43 @@ def _either_case(letter: str) -> str:
     return f"[{''.join(sorted(forms))}]"
 
 
+class SqliteEngine:
+    """`Engine` of the statements."""
+
+    errors: tuple[type[Exception], ...] = (sqlite3.Error,)
+
+    def __init__(self, dialect: Dialect) -> None:
+        self.dialect = dialect
+
+    def told(self, error: Exception) -> Exception:
+        """See `Engine`."""
+        return translated(error)
+
+    def holds_word(self, column: ColumnElement[str], word: BindParameter[str]) -> ColumnElement[bool]:
+        """See `Engine`.
+
+        SQLite's own LIKE knows the case of ASCII letters alone; GLOB takes sets of characters, so that each
+        other letter can be searched for in both cases, at the speed of C.
+        """
+        return func.lower(column).op("GLOB", is_comparison=True)(word)
+
+    def word_pattern(self, word: str) -> str:
+        """See `Engine`."""
+        return f"*{''.join(map(_either_case, word))}*"
+
+
 def append_only(table: Table) -> None:
     """Adds triggers at creation that refuse to change or remove what a table holds."""
     for action in ("UPDATE", "DELETE"):
-        event.listen(
+        after_create(
             table,
-            "after_create",
-            DDL(  # type: ignore[no-untyped-call]
-                f"CREATE TRIGGER {table.name}_no_{action.lower()} BEFORE {action} ON {table.name} "
-                f"BEGIN SELECT RAISE(ABORT, '{table.name} is append-only'); END"
-            ),
+            f"CREATE TRIGGER {table.name}_no_{action.lower()} BEFORE {action} ON {table.name} "
+            f"BEGIN SELECT RAISE(ABORT, '{table.name} is append-only'); END",
         )
 
 
-def translated(error: sqlite3.Error | MemoryError) -> Exception:
-    """The error in the project's own words, or itself when it is a defect of ours."""
+def translated(error: Exception) -> Exception:
+    """The error in the words of the door and the core, or itself when it is a defect of ours."""
     if isinstance(error, MemoryError):
         return Unavailable(
             "The service has too little memory for this now. Nothing was saved; send it again."
@@ -185,8 +193,7 @@ def translated(error: sqlite3.Error | MemoryError) -> Exception:
     code = getattr(error, "sqlite_errorcode", 0)
     found = _UNIQUE.match(str(error))
     if found:
-        table, _, column = found[1].split(", ")[0].partition(".")
-        return UniqueTaken(table, column)
+        return ValueTaken(found[1].split(", ")[0].partition(".")[2])
     if code == sqlite3.SQLITE_CONSTRAINT_FOREIGNKEY:
         return ReferenceBroken(str(error))
     if code in _FULL:
@@ -199,15 +206,9 @@ def translated(error: sqlite3.Error | MemoryError) -> Exception:
     return error
 
 
-@contextmanager
-def savepoint(connection: Connection) -> Iterator[None]:
-    """Undoes what the body did, and only that, when it raises."""
-    connection.execute("SAVEPOINT part")
-    try:
-        yield
-    except BaseException:
-        if connection.in_transaction:
-            connection.execute("ROLLBACK TO part")
-            connection.execute("RELEASE part")
-        raise
-    connection.execute("RELEASE part")
+def fold(path: Path) -> None:
+    """Moves the write-ahead log into the database file; see the door."""
+    engine = make_engine(path)
+    with suppress(DBAPIError), engine.connect() as connection:
+        connection.exec_driver_sql(FOLD)
+    engine.dispose()

@@ -21,17 +21,15 @@ import os
 import threading
 import time
 from collections.abc import Callable
+from contextlib import AbstractContextManager, ExitStack, nullcontext
 from pathlib import Path
 from typing import Any
 
 from fenland.core.problems import Unavailable
-from fenland.storage.sqlite import Error, WritingConnection, is_busy, translated
-from fenland.storage.turn import Turn, WouldWait
+from fenland.storage.door import MOST_TOGETHER, WouldWait
+from fenland.storage.sqlite.engine import Error, WritingConnection, is_busy, translated
 
 Work = Callable[[WritingConnection], Any]
-
-#: Jobs that share one commit, at most: bounds how long the first of them waits.
-LARGEST_BATCH = 64
 
 #: How long another program may hold SQLite's own lock before changes are refused, and how often it
 #: is asked for.
@@ -69,15 +67,12 @@ class _Job:
         self.settle()
 
 
-class Together:
-    """Changes that one thread makes, one after the other, in one transaction of which it is the leader.
+class Shared:
+    """`Together` of the door: the thread that opened it is the leader meanwhile."""
 
-    Nothing of them may be told before `commit`. Once one of them is `lost`, all are: what failed had written
-    already, or the database rolled everything back.
-    """
-
-    def __init__(self, connection: WritingConnection, end: Callable[[Together], bool]) -> None:
+    def __init__(self, connection: WritingConnection, end: Callable[[Shared], bool]) -> None:
         self.connection = connection
+        self.thread = threading.get_ident()
         self.lost = False
         self._end = end
 
@@ -92,7 +87,7 @@ class Together:
             raise
 
     def commit(self) -> bool:
-        """Makes all of them durable. False when nothing is kept; `Unavailable` when that is not known."""
+        """See `Together`."""
         return self._end(self)
 
 
@@ -103,21 +98,24 @@ class Writer:
         self,
         connect: Callable[[], WritingConnection],
         lock_path: Path,
-        turn: Turn | None = None,
+        aside: Callable[[], AbstractContextManager[None]] = nullcontext,
         longest_queue: int = 1024,
         guard: Callable[[], None] = lambda: None,
     ) -> None:
-        """`guard` is called before each transaction, and raises when none may begin."""
+        """A thread that has to wait does so within `aside`, which raises in one that may wait for nobody.
+
+        `guard` is called before each transaction, and raises when none may begin.
+        """
         self._connect = connect
         self._may_begin = guard
         self._connection: WritingConnection | None = connect()
         self._lock_file = os.open(lock_path, os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o600)
-        self._turn = turn or Turn()
+        self._aside = aside
         self._longest_queue = longest_queue
         self._guard = threading.Lock()
         self._waiting: list[_Job] = []
         self._led = False
-        self._shared: Together | None = None
+        self._shared: Shared | None = None
 
     def close(self) -> None:
         """Closes the connection and the lock file. Nothing may be waiting."""
@@ -132,27 +130,29 @@ class Writer:
         thread and, after a lost transaction, again: it must touch nothing but its connection.
         Raises `Unavailable` when too many already wait.
         """
-        if self._shared is not None and self._turn.hurried:
-            return self._shared.run(work)
+        shared = self._shared
+        if shared is not None and shared.thread == threading.get_ident():
+            return shared.run(work)
         job = _Job(work)
-        with self._guard:
-            if self._led and self._turn.hurried:
-                raise WouldWait
-            if len(self._waiting) >= self._longest_queue:
-                raise Unavailable("Too many changes are waiting to be saved. Send it again in a moment.")
-            self._waiting.append(job)
-            leads, self._led = not self._led, True
-        if not leads:
-            with self._turn.aside():
+        with ExitStack() as waiting:
+            with self._guard:
+                leads = not self._led
+                if not leads:
+                    # Entered before it is queued: once it is, somebody else may do it at any moment.
+                    waiting.enter_context(self._aside())
+                if len(self._waiting) >= self._longest_queue:
+                    raise Unavailable("Too many changes are waiting to be saved. Send it again in a moment.")
+                self._waiting.append(job)
+                self._led = True
+            if not leads:
                 job.woken.acquire()
-            leads = not job.done
-        if leads:
+        if leads or not job.done:
             self._lead(job)
         if job.error is not None:
             raise job.error
         return job.result
 
-    def together(self) -> Together:
+    def together(self) -> Shared:
         """Opens a transaction for changes of this thread, which may wait for nobody; see `Together`.
 
         Raises `WouldWait` when somebody else writes, and what stands in the way of any transaction.
@@ -163,14 +163,14 @@ class Writer:
             self._led = True
         try:
             self._lock_out_processes()
-            self._shared = Together(self._begin(), self._end)
+            self._shared = Shared(self._begin(), self._end)
         except BaseException:
             self._undo()
             self._end_lead()
             raise
         return self._shared
 
-    def _end(self, shared: Together) -> bool:
+    def _end(self, shared: Shared) -> bool:
         self._shared = None
         try:
             if shared.lost:
@@ -197,7 +197,7 @@ class Writer:
             self._lock_out_processes()
             try:
                 with self._guard:
-                    batch, self._waiting = self._waiting[:LARGEST_BATCH], self._waiting[LARGEST_BATCH:]
+                    batch, self._waiting = self._waiting[:MOST_TOGETHER], self._waiting[MOST_TOGETHER:]
                 self._settle(batch)
             finally:
                 fcntl.flock(self._lock_file, fcntl.LOCK_UN)
@@ -230,9 +230,7 @@ class Writer:
         try:
             fcntl.flock(self._lock_file, fcntl.LOCK_EX | fcntl.LOCK_NB)
         except BlockingIOError:
-            if self._turn.hurried:
-                raise WouldWait from None
-            with self._turn.aside():
+            with self._aside():
                 fcntl.flock(self._lock_file, fcntl.LOCK_EX)
 
     def _settle(self, batch: list[_Job]) -> None:
@@ -301,16 +299,14 @@ class Writer:
             except Error as error:
                 if not is_busy(error) or time.monotonic() > deadline:
                     raise
-                if self._turn.hurried:
-                    raise WouldWait from None
-            with self._turn.aside():
+            with self._aside():
                 time.sleep(_BUSY_PAUSE)
 
     def _commit(self, connection: WritingConnection, batch: list[_Job]) -> bool:
         """Makes it durable, which settles every job. Raises, with nothing kept; else True."""
         try:
             # Waits for the disk; others work meanwhile, and join the next commit.
-            with self._turn.aside():
+            with self._aside():
                 connection.commit_work()
         except BaseException as error:
             if connection.in_transaction or isinstance(error, Error):

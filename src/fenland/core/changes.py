@@ -1,0 +1,112 @@
+"""Changes as values: what a use case has decided, before anything is written.
+
+Creating, updating and deleting decide a list of changes and nothing else. One function applies such a
+list (`service/applying.py`); a preview is the same list, not applied.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from fenland.core.access import Caller
+from fenland.core.definitions import Collection
+from fenland.core.history import ChangeKind, Entry
+
+Record = dict[str, Any]
+
+
+@dataclass(frozen=True, slots=True)
+class Stamp:
+    """When changes are made, by whom, and why."""
+
+    time: str
+    by: str
+    reason: str | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Change:
+    """One change of one record.
+
+    `before` is None for a record that is created, `after` for one that is deleted; both are whole, with what
+    the service keeps itself. `fields` holds what differs, before and after, of defined fields alone. `cause`
+    is the place, in the list, of the change that this one follows from.
+    """
+
+    kind: ChangeKind
+    collection: str
+    record_id: str
+    key: Any
+    version: int
+    before: Record | None
+    after: Record | None
+    fields: Mapping[str, tuple[Any, Any]]
+    stamp: Stamp
+    cause: int | None = None
+
+    @property
+    def result(self) -> Record:
+        """The record as the change leaves it, or its last copy."""
+        return self.after or self.before or {}
+
+    @property
+    def columns(self) -> dict[str, Any]:
+        """Of an update, all that is to be written: the fields that differ, and what the service keeps."""
+        after = self.result
+        return {name: after[name] for name in (*self.fields, "version", "updated_at", "updated_by")}
+
+    def preview(self) -> Record:
+        """The record with what differs, and otherwise as it is: nothing is stamped before it is saved."""
+        return {**(self.before or {}), **{name: after for name, (_, after) in self.fields.items()}}
+
+    def entry(self, caller: Caller, cause: int | None) -> Entry:
+        """Its history entry; `cause` is the sequence of the entry of the change that it follows from."""
+        return Entry(
+            time=self.stamp.time,
+            collection=self.collection,
+            record_id=self.record_id,
+            key=self.key,
+            version=self.version,
+            action=self.kind,
+            actor=self.stamp.by,
+            via=caller.via if cause is None else "effect",
+            request_id=caller.request_id,
+            client=caller.client,
+            changes=self.fields,
+            reason=self.stamp.reason,
+            cause=cause,
+        )
+
+
+def creation(collection: Collection, record_id: str, fields: Mapping[str, Any], stamp: Stamp) -> Change:
+    """The change that creates a record with these fields."""
+    made = {"id": record_id, "version": 1, "created_at": stamp.time, "created_by": stamp.by}
+    record = {**made, "updated_at": stamp.time, "updated_by": stamp.by, **fields}
+    differing = {name: (None, value) for name, value in fields.items() if value is not None}
+    key = record[collection.key]
+    return Change("create", collection.name, record_id, key, 1, None, record, differing, stamp)
+
+
+def alteration(
+    collection: Collection,
+    stored: Record,
+    values: Mapping[str, Any],
+    stamp: Stamp,
+    cause: int | None = None,
+) -> Change:
+    """The change that gives a stored record these values."""
+    version = stored["version"] + 1
+    kept = {"version": version, "updated_at": stamp.time, "updated_by": stamp.by}
+    record = {**stored, **values, **kept}
+    differing = {name: (stored[name], value) for name, value in values.items()}
+    record_id, key = stored["id"], record[collection.key]
+    return Change("update", collection.name, record_id, key, version, stored, record, differing, stamp, cause)
+
+
+def deletion(collection: Collection, stored: Record, stamp: Stamp, cause: int | None = None) -> Change:
+    """The change that deletes a stored record."""
+    differing = {name: (stored[name], None) for name in collection.fields if stored[name] is not None}
+    record_id, key, version = stored["id"], stored[collection.key], stored["version"] + 1
+    return Change("delete", collection.name, record_id, key, version, stored, None, differing, stamp, cause)

@@ -1,0 +1,27 @@
+"""What use cases about one record answer with."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from fenland.core.identity import etag
+from fenland.storage.door import Record
+
+
+@dataclass(frozen=True, slots=True)
+class Saved:
+    """A record after a request about it, as its caller may see it.
+
+    `dropped` names the fields that lenient handling ignored; `repeated` says that this is the kept
+    outcome of an earlier request with the same idempotency key.
+    """
+
+    record: Record
+    changed: bool
+    dropped: tuple[str, ...] = ()
+    repeated: bool = False
+
+    @property
+    def etag(self) -> str:
+        """The entity tag of the record as it is now."""
+        return etag(self.record["id"], self.record["version"])

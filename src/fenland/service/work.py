@@ -1,0 +1,82 @@
+"""The unit of work: one moment or one transaction of the database, with the collections and the clock.
+
+A use case opens one, and hands it to all that it does within; nothing keeps it for longer.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from contextlib import AbstractContextManager
+from typing import Any, TypeVar
+
+from fenland.core.access import Caller
+from fenland.core.changes import Stamp
+from fenland.core.limits import Limits
+from fenland.core.problems import Conflict
+from fenland.service.service import Resource, Service
+from fenland.storage.door import Account, Reading, Record, ReferenceBroken, Writing
+
+Result = TypeVar("Result")
+
+
+class View:
+    """What a use case can see."""
+
+    __slots__ = ("reading", "service")
+
+    def __init__(self, service: Service, reading: Reading) -> None:
+        self.service = service
+        self.reading = reading
+
+    @property
+    def limits(self) -> Limits:
+        """What is too much."""
+        return self.service.limits
+
+    def resource(self, name: str) -> Resource:
+        """The collection of this name. Raises `NotFound`."""
+        return self.service.resource(name)
+
+    def target(self, reference: str | None) -> Resource:
+        """The collection that a reference names, which definitions have seen to be there."""
+        return self.service.resources[str(reference)]
+
+    def find(self, resource: Resource, field: str, value: Any) -> Record | None:
+        """The record whose unique `field` (or `id`) holds this value, or None; whoever asks."""
+        return resource.records.find(self.reading, field, value)
+
+    def account(self, name: str) -> Account | None:
+        """The account of this name, or None."""
+        return self.service.database.accounts.by_name(self.reading, name)
+
+    def stamp(self, caller: Caller, reason: str | None = None) -> Stamp:
+        """What marks changes that the caller makes now."""
+        return Stamp(self.service.now(), caller.actor.name, reason)
+
+
+class Work(View):
+    """What a use case can see and change: all of it is kept, or nothing."""
+
+    __slots__ = ("writing",)
+
+    def __init__(self, service: Service, writing: Writing) -> None:
+        super().__init__(service, writing)
+        self.writing = writing
+
+    def nested(self) -> AbstractContextManager[None]:
+        """Undoes what the body did, and only that, when it raises."""
+        return self.writing.nested()
+
+
+def written(service: Service, work: Callable[[Work], Result]) -> Result:
+    """What `work` gives, once all that it changed is durable. It may run again; see `Database.write`."""
+    try:
+        return service.database.write(lambda writing: work(Work(service, writing)))
+    except ReferenceBroken:
+        # Found only at the commit: references are checked there.
+        raise just_changed() from None
+
+
+def just_changed() -> Conflict:
+    """The refusal where a reference has come loose between the check and the write."""
+    return Conflict("A record this one refers to, or that refers to it, has just changed. Try again.")

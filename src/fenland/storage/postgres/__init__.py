@@ -1,0 +1,1 @@
+"""PostgreSQL behind the door. Not offered to users yet: it proves that nothing above depends on SQLite."""

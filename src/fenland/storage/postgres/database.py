@@ -1,0 +1,129 @@
+"""One PostgreSQL database, as the door promises it; plain rather than fast.
+
+One change at a time is made, whatever processes there are: an advisory lock keeps the order, as SQLite's one
+writer does. Nothing is remembered of tokens, and nothing is made on the event loop.
+"""
+
+from __future__ import annotations
+
+from collections import deque
+from collections.abc import Callable, Iterator
+from contextlib import AbstractContextManager, contextmanager
+from datetime import datetime
+from typing import TypeVar
+
+import psycopg
+
+from fenland.core.definitions import Definitions
+from fenland.core.identity import timestamp
+from fenland.core.limits import DEFAULTS, Limits
+from fenland.storage.accounts import token_hash
+from fenland.storage.door import Account, DatabaseRefused, Together, WouldWait, Writing
+from fenland.storage.postgres.engine import (
+    PostgresConnection,
+    PostgresEngine,
+    append_only,
+    connect,
+    make_engine,
+    translated,
+)
+from fenland.storage.preparing import prepare
+from fenland.storage.stores import Stores
+from fenland.storage.tables import Tables
+
+Result = TypeVar("Result")
+
+#: The number of the advisory lock that whoever writes holds: any, so long as it is always the same.
+_LOCK = 7_304_815
+
+
+class PostgresDatabase(Stores):
+    """`Database` of the door."""
+
+    def __init__(self, address: str, definitions: Definitions, tables: Tables, limits: Limits) -> None:
+        super().__init__(definitions, tables, PostgresEngine(), limits)
+        self._address = address
+        self._idle: deque[PostgresConnection] = deque()
+
+    @contextmanager
+    def _lent(self) -> Iterator[PostgresConnection]:
+        try:
+            connection = self._idle.pop()
+        except IndexError:
+            connection = connect(self._address)
+        try:
+            yield connection
+        except psycopg.Error as error:
+            raise translated(error) from error
+        finally:
+            if connection.closed:
+                connection.close()
+            else:
+                self._idle.append(connection)
+
+    def check(self) -> None:
+        """See `Database`."""
+        with self.reading() as connection:
+            connection.execute("SELECT 1")
+
+    def reading(self, account: str | None = None) -> AbstractContextManager[PostgresConnection]:
+        """See `Database`."""
+        return self._lent()
+
+    @contextmanager
+    def snapshot(self, account: str | None = None) -> Iterator[PostgresConnection]:
+        """See `Database`."""
+        with self._lent() as connection:
+            connection.execute("BEGIN ISOLATION LEVEL REPEATABLE READ READ ONLY")
+            try:
+                yield connection
+            finally:
+                connection.execute("ROLLBACK")
+
+    def write(self, work: Callable[[Writing], Result]) -> Result:
+        """See `Database`."""
+        with self._lent() as connection:
+            connection.execute("BEGIN")
+            try:
+                connection.execute("SELECT pg_advisory_xact_lock(%s)", (_LOCK,))
+                result = work(connection)
+                connection.execute("COMMIT")
+            except BaseException:
+                if not connection.closed:
+                    connection.execute("ROLLBACK")
+                raise
+            return result
+
+    def change_accounts(self, work: Callable[[Writing], Result]) -> Result:
+        """See `Database`."""
+        return self.write(work)
+
+    def account_of(self, token: str, moment: datetime) -> Account | None:
+        """See `Database`."""
+        with self.reading() as connection:
+            found = self.accounts.by_token(connection, token_hash(token), timestamp(moment))
+        return found[0] if found is not None else None
+
+    def together(self) -> Together:
+        """See `Database`."""
+        raise WouldWait
+
+    def close(self) -> None:
+        """See `Database`."""
+        while self._idle:
+            self._idle.pop().close()
+
+
+def open_postgres(address: str, definitions: Definitions, limits: Limits = DEFAULTS) -> PostgresDatabase:
+    """The database at an address, as libpq takes it. See `open_database`."""
+    tables = Tables(definitions)
+    append_only(tables.history)
+    engine = make_engine(address)
+    try:
+        with engine.begin() as connection:
+            prepare(connection, tables)
+    except psycopg.OperationalError as error:
+        raise DatabaseRefused(f"The database cannot be opened: {error}") from None
+    finally:
+        engine.dispose()
+    return PostgresDatabase(address, definitions, tables, limits)

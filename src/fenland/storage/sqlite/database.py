@@ -1,0 +1,197 @@
+"""One SQLite database: opened, checked against the definitions, and handed out as what the door promises."""
+
+from __future__ import annotations
+
+import os
+from collections import deque
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager, suppress
+from datetime import datetime
+from pathlib import Path
+from types import TracebackType
+from typing import TypeVar
+
+from sqlalchemy import Engine
+from sqlalchemy.exc import DBAPIError
+
+from fenland.core.definitions import Definitions
+from fenland.core.identity import timestamp
+from fenland.core.limits import DEFAULTS, Limits
+from fenland.core.problems import Unavailable
+from fenland.storage.door import Account, DatabaseRefused, Writing
+from fenland.storage.preparing import prepare
+from fenland.storage.sqlite import engine as sqlite
+from fenland.storage.sqlite.known import LONGEST, KnownTokens, Mark
+from fenland.storage.sqlite.patience import STEPS, LongReads, Watch
+from fenland.storage.sqlite.writer import Shared, Writer
+from fenland.storage.stores import Stores
+from fenland.storage.tables import Tables
+
+Result = TypeVar("Result")
+
+
+class _Reading:
+    """A reading connection, lent for the body of a with statement."""
+
+    __slots__ = ("_account", "_database", "_lent")
+
+    def __init__(self, database: SqliteDatabase, account: str | None) -> None:
+        self._database = database
+        self._account = account
+
+    def __enter__(self) -> sqlite.Connection:
+        # Not one a thread: servers end idle threads and start others, and theirs would be lost.
+        try:
+            self._lent = self._database.idle.pop()
+        except IndexError:
+            self._lent = self._database.connect()
+        connection, watch = self._lent
+        watch.begin(self._account)
+        return connection
+
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
+        watch = self._lent[1]
+        watch.end()
+        self._database.idle.append(self._lent)
+        if error is not None and watch.refusal is not None:
+            raise Unavailable(watch.refusal) from None
+        if isinstance(error, (sqlite.Error, MemoryError)):
+            raise sqlite.translated(error) from error
+
+
+class SqliteDatabase(Stores):
+    """`Database` of the door. Readers take a connection each, from those that are idle; one writer writes."""
+
+    def __init__(
+        self, engine: Engine, path: Path, definitions: Definitions, tables: Tables, limits: Limits
+    ) -> None:
+        super().__init__(definitions, tables, sqlite.SqliteEngine(engine.dialect), limits)
+        self._engine = engine
+        self._path = path
+        self._file = _file_at(path)
+        self.idle: deque[tuple[sqlite.Connection, Watch]] = deque()
+        self._long = LongReads(self.turn, per_account=limits.long_reads, seconds=limits.read_seconds)
+        lock_path = path.with_name(path.name + ".lock")
+        self._mark = Mark(lock_path)
+        self._known = KnownTokens(self._mark)
+        self._writing = sqlite.make_engine(path, writing=True)
+        self._writer = Writer(self._connect_writer, lock_path, self.turn.aside, guard=self.check_there)
+
+    def connect(self) -> tuple[sqlite.Connection, Watch]:
+        """A new reading connection, watched."""
+        connection, watch = sqlite.driver_connection(self._engine), Watch(self._long)
+        connection.set_progress_handler(watch, STEPS)
+        return connection, watch
+
+    def _connect_writer(self) -> sqlite.WritingConnection:
+        connection = sqlite.writing_connection(self._writing)
+        connection.between = self.turn.breathe
+        connection.set_progress_handler(self.turn.breathe, STEPS)
+        return connection
+
+    def check_there(self) -> None:
+        """Raises `Unavailable` when the file that was opened no longer lies where it was."""
+        if _file_at(self._path) != self._file:
+            raise Unavailable(
+                "The database file was moved away or replaced, so nothing is saved. "
+                "Put it back, or start the service anew."
+            )
+
+    def check(self) -> None:
+        """See `Database`."""
+        self.check_there()
+        with self.reading() as connection:
+            connection.execute("SELECT 1").fetchone()
+
+    def reading(self, account: str | None = None) -> _Reading:
+        """See `Database`."""
+        return _Reading(self, account)
+
+    @contextmanager
+    def snapshot(self, account: str | None = None) -> Iterator[sqlite.Connection]:
+        """See `Database`."""
+        with self.reading(account) as connection:
+            connection.execute("BEGIN")
+            try:
+                yield connection
+            finally:
+                if connection.in_transaction:
+                    connection.execute("COMMIT")
+
+    def write(self, work: Callable[[Writing], Result]) -> Result:
+        """See `Database`, and `Writer.run`."""
+        result: Result = self._writer.run(work)
+        return result
+
+    def together(self) -> Shared:
+        """See `Database`."""
+        return self._writer.together()
+
+    def change_accounts(self, work: Callable[[Writing], Result]) -> Result:
+        """See `Database`."""
+        with self._known.changing():
+            return self.write(work)
+
+    def account_of(self, token: str, moment: datetime) -> Account | None:
+        """See `Database`."""
+        return self._known.account(token, timestamp(moment), lambda digest: self._look_up(digest, moment))
+
+    def _look_up(self, digest: str, moment: datetime) -> tuple[Account, str] | None:
+        with self.reading() as reading:
+            found = self.accounts.by_token(reading, digest, timestamp(moment))
+        if found is None:
+            return None
+        account, expires = found
+        soon = timestamp(moment + LONGEST)
+        return account, min(soon, expires or soon)
+
+    def close(self) -> None:
+        """Closes every connection."""
+        self._writer.close()
+        self._mark.close()
+        while self.idle:
+            self.idle.pop()[0].close()
+        self._engine.dispose()
+        self._writing.dispose()
+
+
+def _file_at(path: Path) -> tuple[int, int] | None:
+    try:
+        found = os.stat(path)
+    except OSError:
+        return None
+    return found.st_dev, found.st_ino
+
+
+def open_sqlite(path: Path, definitions: Definitions, limits: Limits = DEFAULTS) -> SqliteDatabase:
+    """See `open_database` of the door."""
+    tables = Tables(definitions)
+    sqlite.append_only(tables.history)
+    engine = sqlite.make_engine(path)
+    try:
+        _make_private(path)
+        with engine.connect() as connection:
+            connection.exec_driver_sql("BEGIN IMMEDIATE")
+            prepare(connection, tables)
+            connection.commit()
+        return SqliteDatabase(engine, path, definitions, tables, limits)
+    except DBAPIError as error:
+        raise DatabaseRefused(
+            f"The database {path} cannot be opened: {error.orig}. "
+            "Check that the folder exists, may be written and holds a database of this service."
+        ) from None
+    except OSError as error:
+        raise DatabaseRefused(
+            f"The database {path} cannot be opened: {error.strerror}. "
+            "Check that the folder exists, may be written and holds a database of this service."
+        ) from None
+
+
+def _make_private(path: Path) -> None:
+    """Sees that only the file's owner can read it; SQLite gives the log beside it the same mode."""
+    os.close(os.open(path, os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o600))
+    for one in (path, path.with_name(path.name + "-wal"), path.with_name(path.name + "-shm")):
+        with suppress(OSError):
+            one.chmod(0o600)

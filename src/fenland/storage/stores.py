@@ -1,0 +1,27 @@
+"""What a database holds, over its tables: the part of `Database` that is the same on every engine."""
+
+from __future__ import annotations
+
+from fenland.core.definitions import Definitions
+from fenland.core.limits import Limits
+from fenland.storage.accounts import TableAccounts
+from fenland.storage.history import TableHistory
+from fenland.storage.outcomes import TableOutcomes
+from fenland.storage.records import TableRecords
+from fenland.storage.statements import Engine
+from fenland.storage.tables import Tables
+from fenland.storage.turn import Turn
+
+
+class Stores:
+    """Records, history, accounts and outcomes, with their statements prepared."""
+
+    def __init__(self, definitions: Definitions, tables: Tables, engine: Engine, limits: Limits) -> None:
+        self.turn = Turn()
+        self.records = {
+            name: TableRecords(one, tables.records[name], engine, limits)
+            for name, one in definitions.collections.items()
+        }
+        self.history = TableHistory(tables.history, engine, limits)
+        self.outcomes = TableOutcomes(tables.outcomes, engine)
+        self.accounts = TableAccounts(tables.accounts, tables.tokens, engine)

@@ -1,0 +1,48 @@
+"""The body of a request, whole: its bytes, its type, and how it is coded."""
+
+from __future__ import annotations
+
+from flask import Request
+from werkzeug.exceptions import RequestEntityTooLarge
+
+from fenland.core.limits import Limits, beyond
+from fenland.core.problems import UnsupportedMedia
+
+JSON = "application/json"
+HTML_FORMS = ("application/x-www-form-urlencoded", "multipart/form-data")
+
+#: Where the whole body lies in the WSGI environment, once the front has read it.
+BODY = "fenland.body"
+
+
+def body_of(request: Request, limits: Limits) -> bytes:
+    """The body. Raises `TooLarge`."""
+    body: bytes | None = request.environ.get(BODY)
+    if body is None:
+        try:
+            body = request.get_data()
+        except RequestEntityTooLarge:
+            body = None
+    if body is None or len(body) > limits.body:
+        raise beyond("body_limit", limits.body, "The body has too many bytes.")
+    return body
+
+
+def check_coding(request: Request, accepted: str) -> None:
+    """Raises `UnsupportedMedia` for a body that is compressed, or in other characters than UTF-8's.
+
+    `accepted` is what Accept-Patch then says.
+    """
+    coding = request.environ.get("HTTP_CONTENT_ENCODING", "").strip().lower()
+    if coding not in ("", "identity"):
+        raise UnsupportedMedia(
+            f"The body is coded as {coding!r}, which is not read here. Send it as it is.",
+            headers={"Accept-Encoding": "identity"},
+        )
+    sent: str = request.environ.get("CONTENT_TYPE", "")
+    if "charset" in sent.lower():
+        charset = request.mimetype_params.get("charset", "utf-8").lower()
+        if charset not in ("utf-8", "utf8", "us-ascii"):
+            raise UnsupportedMedia(
+                f"The body is in {charset!r}. Send it in UTF-8.", headers={"Accept-Patch": accepted}
+            )

@@ -1,0 +1,108 @@
+"""The query of a request, parameter by parameter: what is not understood is refused, and nothing guessed."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping
+from typing import Any
+from urllib.parse import parse_qsl, quote
+
+from flask import Request
+
+from fenland.core.definitions import Blank
+from fenland.core.names import did_you_mean
+from fenland.core.problems import Malformed
+from fenland.core.rules import BLANKS
+from fenland.service.finding import Base, checked_reason
+from fenland.service.listing import LARGEST_PAGE, USUAL_PAGE
+
+#: An entity tag as `?base=` takes it, with or without its quotes.
+_BASE_TAG = re.compile(r'"?(?P<id>[0-9a-fA-F-]{36})\.(?P<version>[0-9]{1,18})"?')
+
+
+def query_of(request: Request, *known: str) -> dict[str, str]:
+    """The query's parameters. Raises `Malformed` for an unknown one, or one given twice."""
+    sent: str = request.environ.get("QUERY_STRING", "")
+    if not sent:
+        return {}
+    try:
+        pairs = parse_qsl(sent.encode("latin-1").decode(), keep_blank_values=True, errors="strict")
+    except UnicodeError:
+        raise Malformed("The query is not UTF-8. Percent-encode the bytes of UTF-8.") from None
+    found: dict[str, str] = {}
+    for name, value in pairs:
+        if name not in known:
+            raise Malformed(f"There is no query parameter {name!r} here. {did_you_mean(name, known)}")
+        if name in found:
+            raise Malformed(f"The query parameter {name!r} stands twice. Send it once.")
+        found[name] = value
+    return found
+
+
+def query_with(query: Mapping[str, str], **other: Any) -> str:
+    """The text of a query with some of its parameters set otherwise."""
+    return "&".join(f"{name}={quote(str(value), safe='')}" for name, value in {**query, **other}.items())
+
+
+def whole_number(query: dict[str, str], name: str, default: int | None) -> int | None:
+    """A whole number from the query, or the default. Raises `Malformed`."""
+    text = query.get(name)
+    if text is None:
+        return default
+    if not (text.isascii() and text.isdigit() and len(text) < 19):
+        raise Malformed(f"{name} is {text!r}. It must be a whole number.")
+    return int(text)
+
+
+def flag(query: dict[str, str], name: str) -> bool:
+    """A true or false from the query, false when it is not there. Raises `Malformed`."""
+    text = query.get(name, "false")
+    if text not in ("true", "false"):
+        raise Malformed(f"{name} is {text!r}. It must be true or false.")
+    return text == "true"
+
+
+def blank_of(query: dict[str, str]) -> Blank | None:
+    """What blanks shall mean for this request. Raises `Malformed`."""
+    text = query.get("blank")
+    if text is None:
+        return None
+    if text not in BLANKS:
+        raise Malformed(f"blank is {text!r}. It must be one of {', '.join(BLANKS)}.")
+    return text
+
+
+def base_of(query: dict[str, str]) -> Base | None:
+    """What the caller was looking at: a version, or better the entity tag. Raises `Malformed`."""
+    text = query.get("base")
+    if text is None:
+        return None
+    tag = _BASE_TAG.fullmatch(text)
+    if tag is not None:
+        return Base(int(tag["version"]), tag["id"].lower())
+    if not (text.isascii() and text.isdigit() and len(text) < 19):
+        raise Malformed(f"base is {text[:80]!r}. It must be a version, or the ETag you were given.")
+    return Base(int(text))
+
+
+def reason_of(query: dict[str, str]) -> str | None:
+    """Why a change is made. Raises `Malformed`."""
+    return checked_reason(query.get("reason"))
+
+
+def names_of(query: dict[str, str], name: str) -> tuple[str, ...]:
+    """The names in a parameter that lists them by comma. Raises `Malformed`."""
+    if name not in query:
+        return ()
+    names = tuple(part.strip() for part in query[name].split(","))
+    if not all(names):
+        raise Malformed(f"{name} is {query[name]!r}. It must be names by comma.")
+    return names
+
+
+def page_size(query: dict[str, str]) -> int:
+    """How many items a page of a history is to hold. Raises `Malformed`."""
+    size = whole_number(query, "limit", USUAL_PAGE) or 0
+    if not 1 <= size <= LARGEST_PAGE:
+        raise Malformed(f"limit is {query['limit']}. It must be from 1 to {LARGEST_PAGE}.")
+    return size
