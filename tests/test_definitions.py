@@ -76,7 +76,7 @@ def test_yaml_means_what_it_shows(tmp_path: Path) -> None:
     )
     things = read_definitions({"things": read_source(path, "things.yaml")}).collections["things"]
     assert things.fields["a"].enum == ("no", "on", "2031-04-09", "1")
-    assert things.fields["b"].multiple_of == Decimal("0.01")
+    assert things.fields["b"].constraints["multipleOf"] == Decimal("0.01")
     assert things.fields["b"].scale == 2
 
 

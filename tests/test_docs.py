@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import ast
 import io
 import json
 import re
@@ -14,12 +15,15 @@ import httpx
 import pytest
 from ruamel.yaml import YAML
 
+from fenland.client.errors import BY_STATUS
+from fenland.core.constraints import CONSTRAINTS
+from fenland.core.field_access import PROTECTIONS
+from fenland.core.problems import REFUSALS, Refusal
 from fenland.core.reading import definitions_from
 from fenland.service.accounts import add_account, issue_token
 from fenland.service.service import open_service
 from fenland.service.settings import Settings
 from fenland.web.app import create_app
-from fenland.web.errors import KINDS
 
 ROOT = Path(__file__).parents[1]
 PAGE = (ROOT / "docs" / "updates.md").read_text()
@@ -107,25 +111,50 @@ def test_the_page_has_every_kind_of_case() -> None:
     }
 
 
-def _headings(page: str) -> set[str]:
-    return set(re.findall(r"^### `(.+)`$", (ROOT / "docs" / page).read_text(), re.MULTILINE))
+def _sections(page: str) -> dict[str, str]:
+    """The text under each heading that is a code."""
+    parts = re.split(r"^### `(.+)`$", (ROOT / "docs" / page).read_text(), flags=re.MULTILINE)
+    return dict(zip(parts[1::2], parts[2::2], strict=True))
+
+
+def _snake(name: str) -> str:
+    return re.sub(r"([A-Z])", lambda found: "_" + found[1].lower(), name)
 
 
 def test_every_code_has_its_heading() -> None:
     sources = "".join(path.read_text() for path in (ROOT / "src" / "fenland").rglob("*.py"))
     # A code stands before its sentence: a capital letter begins that.
     codes = set(re.findall(r'"([a-z_]+)", f?"(?:Must|Is|Item|Another|Holds)\b', sources))
-    codes |= set(re.findall(r'Problem\([^"()]*"([a-z_]+)"', sources)) | set(
-        re.findall(r'_bound\("(\w+)"', sources)
-    )
-    headings = _headings("errors.md")
-    assert codes | KINDS.keys() <= headings, (codes | KINDS.keys()) - headings
-    assert headings <= codes | KINDS.keys() | _SAID_OTHERWISE, headings - codes - KINDS.keys()
+    codes |= set(re.findall(r'Problem\([^"()]*"([a-z_]+)"', sources))
+    codes |= {_snake(name) for name in CONSTRAINTS} | PROTECTIONS.keys() | REFUSALS.keys()
+    headings = _sections("errors.md").keys()
+    assert codes <= headings, codes - headings
+    assert headings <= codes | _SAID_OTHERWISE, headings - codes
 
 
 #: Codes whose sentence is put together elsewhere than beside them.
-_SAID_OTHERWISE = {"type", "min_length", "max_length", "min_items", "max_items", "reference", "server_kept", "unknown_field",
-                   "unknown_property", "key_characters", "fixed", "read_only", "derived", "owner", "enum", "pattern"}  # fmt: skip
+_SAID_OTHERWISE = {"type", "reference", "server_kept", "unknown_field", "unknown_property", "key_characters"}
+
+
+@pytest.mark.parametrize("kind", REFUSALS.values(), ids=REFUSALS)
+def test_a_problem_is_described_as_it_is(kind: type[Refusal]) -> None:
+    section = _sections("errors.md")[kind.code]
+    assert section.strip().startswith(f"{kind.status}. ")
+    for name in kind.parameters:
+        assert f"`{name}`" in section
+    # What a client meets in the way of its work has an error of its own in the Python client.
+    told = {401, 403, 404, 409, 412, 422, 428}
+    assert (kind.status in told) == (kind.status in BY_STATUS)
+
+
+def test_problems_carry_what_they_declare_and_nothing_else() -> None:
+    for path in (ROOT / "src" / "fenland").rglob("*.py"):
+        for node in ast.walk(ast.parse(path.read_text())):
+            name = getattr(getattr(node, "func", None), "id", None)
+            kind = next((one for one in REFUSALS.values() if one.__name__ == name), None)
+            if isinstance(node, ast.Call) and kind is not None:
+                given = {one.arg for one in node.keywords if one.arg is not None}
+                assert given <= {*kind.parameters, "headers"}, f"{path.name}:{node.lineno}"
 
 
 def test_links_between_pages_lead_somewhere() -> None:

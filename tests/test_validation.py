@@ -67,6 +67,9 @@ CASES: list[tuple[dict, Any, list[str], Any]] = [
     ({"type": "array", "uniqueItems": True}, [1, True, "1"], [], [1, True, "1"]),
     ({"type": "array", "uniqueItems": True}, [{"a": 1}, {"a": Decimal("1.0")}], ["unique_items"], None),
     ({"type": "object"}, {"any": [1]}, [], {"any": [1]}),
+    ({"type": "object", "minProperties": 1}, {}, ["min_properties"], None),
+    ({"type": "object", "maxProperties": 1}, {"a": 1, "b": 2}, ["max_properties"], None),
+    ({"type": "object", "minProperties": 2, "properties": {"a": {"type": "string"}}}, {"a": 1}, ["min_properties", "type"], None),
     ({"type": "object", "properties": {"a": {"type": "string"}}}, {"b": 1}, ["unknown_property"], None),
     ({"type": "object", "properties": {"a": {"type": "string", "required": True}}}, {}, ["required"], None),
     ({"type": "object", "required": ["a"], "properties": {"a": {"type": "string"}}}, {}, ["required"], None),
@@ -130,6 +133,7 @@ FIELDS = st.one_of(
         },
     ),
     st.just({"type": "object", "properties": {"a": {"type": "integer", "required": True}, "b": {"type": "string"}}}),
+    st.fixed_dictionaries({"type": st.just("object")}, optional={"minProperties": st.integers(0, 2), "maxProperties": st.integers(2, 3)}),
     st.just({"type": "boolean"}),
     st.just({"type": "string", "enum": ["a", "ab"]}),
 )  # fmt: skip

@@ -34,19 +34,9 @@ class Field:
     title: str = ""
     description: str = ""
     format: str | None = None
-    enum: tuple[Any, ...] | None = None
-    pattern: str | None = None
-    min_length: int | None = None
-    max_length: int | None = None
-    minimum: Decimal | None = None
-    maximum: Decimal | None = None
-    exclusive_minimum: Decimal | None = None
-    exclusive_maximum: Decimal | None = None
-    multiple_of: Decimal | None = None
+    #: By keyword; `constraints.py` says what each means.
+    constraints: Mapping[str, Any] = field(default_factory=dict)
     items: Field | None = None
-    min_items: int | None = None
-    max_items: int | None = None
-    unique_items: bool = False
     properties: Mapping[str, Field] | None = None
     required: bool = False
     nullable: bool = True
@@ -70,14 +60,25 @@ class Field:
         return self.title or self.name.replace("_", " ").capitalize()
 
     @property
+    def enum(self) -> tuple[Any, ...] | None:
+        """The values allowed, where they are listed."""
+        return self.constraints.get("enum")
+
+    @property
+    def max_length(self) -> int | None:
+        """How many characters a text may have, where that is bounded."""
+        return self.constraints.get("maxLength")
+
+    @property
     def scale(self) -> int | None:
         """Digits after the point for an exact decimal; None for every other type.
 
         A number is an exact decimal when its `multipleOf` has a fraction that ends.
         """
-        if self.type != "number" or self.multiple_of is None:
+        step: Decimal | None = self.constraints.get("multipleOf")
+        if self.type != "number" or step is None:
             return None
-        exponent = self.multiple_of.normalize().as_tuple().exponent
+        exponent = step.normalize().as_tuple().exponent
         return -exponent if isinstance(exponent, int) and exponent < 0 else None
 
 

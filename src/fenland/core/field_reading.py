@@ -4,22 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from decimal import Decimal
 from typing import Any
 
-from fenland.core import patterns
-from fenland.core.definitions import (
-    Field,
-    Mistake,
-)
-from fenland.core.keywords import (
-    BOUNDS,
-    FORMATS,
-    KEYWORDS,
-    TYPES,
-    Keyword,
-    is_number,
-)
+from fenland.core.constraints import CONSTRAINTS
+from fenland.core.definitions import Field, Mistake
+from fenland.core.keywords import FORMATS, KEYWORDS, TYPES, Keyword
 from fenland.core.names import did_you_mean, nearest
 from fenland.core.problems import Problem, pointer_to
 from fenland.core.validation import compile_field
@@ -103,7 +92,10 @@ class FieldReader:
         self._bounds(data)
         if len(self.notes.mistakes) > before:
             return None
-        item = Field(name=self.name, **{"type": kind, **values})
+        given = {name: values.pop(name) for name in CONSTRAINTS if name in values}
+        # `uniqueItems: false` asks for nothing.
+        constraints = {name: value for name, value in given.items() if value is not False}
+        item = Field(name=self.name, **{"type": kind, "constraints": constraints, **values})
         self._lengths(item, data)
         self._together(item, data)
         item = self._values_fit(item, data)
@@ -139,8 +131,10 @@ class FieldReader:
                 self.note(word, f"{word} belongs to a field, not inside one.", "Move or remove it.")
             elif word == "properties":
                 yield word, self._properties(value, data.get("required"))
+            elif word == "items":
+                yield word, self._inner(_ITEM, value, ("items",))
             else:
-                yield keyword.attribute, self._settled(word, value)
+                yield word if word in CONSTRAINTS else keyword.attribute, self._settled(word, value, keyword)
         if "nullable" not in data:
             # A list holds nothing but items, unless it says so.
             yield "nullable", self.name != _ITEM and data.get("required") is not True
@@ -152,15 +146,11 @@ class FieldReader:
             hint = f"Did you mean {close!r}? {hint}" if close else hint
         self.note(word, f"{self.place}: {word} is {as_written(value)}.", hint)
 
-    def _settled(self, word: str, value: Any) -> Any:
-        if word in ("enum", "examples"):
-            return tuple(value)
-        if word in ("minimum", "maximum", "exclusiveMinimum", "exclusiveMaximum", "multipleOf"):
-            return Decimal(value)
-        if word == "items":
-            return self._inner(_ITEM, value, ("items",))
-        if word == "pattern":
-            self._pattern(value)
+    def _settled(self, word: str, value: Any, keyword: Keyword) -> Any:
+        try:
+            return keyword.settle(value)
+        except ValueError as error:
+            self.note(word, f"{self.place}: {word} cannot be read: {error}.", "Correct it.")
         return value
 
     def _inner(self, name: str, data: Any, steps: Path) -> Field | None:
@@ -199,20 +189,17 @@ class FieldReader:
         )
         return False
 
-    def _pattern(self, text: str) -> None:
-        try:
-            patterns.compile_pattern(text)
-        except ValueError as error:
-            self.note("pattern", f"{self.place}: pattern cannot be read: {error}.", "Correct it.")
-
     def _bounds(self, data: Mapping[str, Any]) -> None:
-        for low, high in BOUNDS:
-            if is_number(data.get(low)) and is_number(data.get(high)) and data[low] > data[high]:
-                self.note(
-                    high,
-                    f"{self.place}: {high} {data[high]} is below {low} {data[low]}.",
-                    "No value could pass. Swap or correct them.",
-                )
+        for low, row in CONSTRAINTS.items():
+            for high in row.at_most:
+                lower: Any = data.get(low)
+                upper: Any = data.get(high)
+                if row.fits(lower) and row.fits(upper) and lower > upper:
+                    self.note(
+                        high,
+                        f"{self.place}: {high} {upper} is below {low} {lower}.",
+                        "No value could pass. Swap or correct them.",
+                    )
 
     def _together(self, item: Field, data: Mapping[str, Any]) -> None:
         """Keywords that contradict each other."""
@@ -254,7 +241,7 @@ class FieldReader:
         """
         if item.enum is not None:
             members: list[Any] = []
-            check = compile_field(replace(item, enum=None))
+            check = compile_field(_constrained(item, enum=None))
             for number, value in enumerate(item.enum):
                 kept = self._fits(check, value, ("enum", number), "enum")
                 if any(same(kept, one) for one in members):
@@ -262,7 +249,7 @@ class FieldReader:
                         "enum", f"{self.place}: enum holds {as_written(value)} twice.", "Keep one of them."
                     )
                 members.append(kept)
-            item = replace(item, enum=tuple(members))
+            item = _constrained(item, enum=tuple(members))
         whole = compile_field(item)
         for number, value in enumerate(item.examples):
             self._fits(whole, value, ("examples", number), "examples")
@@ -280,3 +267,9 @@ class FieldReader:
                 problem.detail,
             )
         return kept
+
+
+def _constrained(item: Field, *, enum: tuple[Any, ...] | None) -> Field:
+    """The field with other values allowed; with None, with any."""
+    others = {name: value for name, value in item.constraints.items() if name != "enum"}
+    return replace(item, constraints=others if enum is None else {**others, "enum": enum})

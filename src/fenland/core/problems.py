@@ -1,28 +1,36 @@
 """What can be wrong with a request, as values and as one small tree of errors.
 
-Nothing here knows HTTP statuses: `web/errors.py` maps the tree to RFC 9457 problem details.
+One kind of problem is one class: its code, the status it is answered with (RFC 9110 section 15), what it is
+called, what can be done about it, and the parameters it may carry, as JSON Schema. `web/errors.py` makes
+RFC 9457 problem details of them, the OpenAPI document describes them, and tests hold docs/errors.md and the
+client against them. A new problem is a new class here.
 
     Refusal
     ├─ NotSignedIn          nobody, or a token that is unknown, expired or revoked
-    ├─ NotFound             not there, or not for this actor to see
-    ├─ NotPermitted         seen, but not this actor's to change
+    ├─ NotFound             not there, or not for this caller to see
+    ├─ NotPermitted         seen, but not this caller's to change
     ├─ VersionMismatch      a stated precondition does not hold
     ├─ VersionRequired      the collection demands a precondition and none was given
     ├─ UnsupportedMedia     a body of a type that is not read here
     ├─ TooLarge             a body over the limit
     ├─ Malformed            a request that cannot be read at all
     ├─ Conflict             cannot be done as the other records stand
-    ├─ KeyReused            an idempotency key that came with another request before
     ├─ Invalid              read, but breaks rules: carries every problem at once
+    ├─ KeyReused            an idempotency key that came with another request before
+    ├─ MethodNotAllowed     an address that does not take this method
+    ├─ BodyTimeout          a body that came too slowly
+    ├─ Internal             a defect of the service
     └─ Unavailable          the storage cannot take it now
        └─ StorageFull       the disk has no room
 """
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, ClassVar
+
+Schema = dict[str, Any]
 
 #: Problems that are told at once, and looked into: more than a form can show, and no more work than that.
 MOST_PROBLEMS = 100
@@ -51,68 +59,92 @@ class Problem:
 
 
 class Refusal(Exception):
-    """A request that is not carried out. `code` is stable; `detail` is a sentence with a remedy."""
+    """A request that is not carried out. `detail` is a sentence with a remedy."""
 
-    code = "refused"
+    #: Stable: programs may branch on it.
+    code: ClassVar[str]
+    status: ClassVar[int]
+    title: ClassVar[str]
+    #: What a client can do about it, whatever the detail.
+    remedy: ClassVar[str]
+    #: What it may carry besides, by name: the JSON Schema of each.
+    parameters: ClassVar[Mapping[str, Schema]] = {}
 
     def __init__(self, detail: str, **extra: Any) -> None:
+        """`extra` holds parameters, and under `headers` those that the answer is to have."""
         super().__init__(detail)
         self.detail = detail
         self.extra = extra
 
 
 class NotSignedIn(Refusal):
-    code = "not-signed-in"
+    code, status, title = "not-signed-in", 401, "Not signed in"
+    remedy = "Send a valid token as Authorization: Bearer TOKEN."
 
 
 class NotFound(Refusal):
-    code = "not-found"
+    code, status, title = "not-found", 404, "Not found"
+    remedy = "Check the address; what you may not see is also not found."
 
 
 class NotPermitted(Refusal):
-    code = "not-permitted"
+    code, status, title = "not-permitted", 403, "Not permitted"
+    remedy = "Ask the record's owner, or somebody whose role allows it."
 
 
 class VersionMismatch(Refusal):
-    code = "version-mismatch"
+    code, status, title = "version-mismatch", 412, "The record has changed"
+    remedy = "Read the record again and decide anew."
+    parameters: ClassVar = {"version": {"type": "integer", "description": "The record's version, with 412."}}
 
 
 class VersionRequired(Refusal):
-    code = "version-required"
+    code, status, title = "version-required", 428, "Say which version you saw"
+    remedy = "Send If-Match with the ETag you were given."
 
 
 class UnsupportedMedia(Refusal):
-    code = "unsupported-media"
+    code, status, title = "unsupported-media", 415, "Body of another type"
+    remedy = "Send one of the types named in Accept-Patch."
 
 
 class TooLarge(Refusal):
-    code = "too-large"
+    code, status, title = "too-large", 413, "Too large"
+    remedy = "Send less; limit names the setting that was passed."
+    parameters: ClassVar = {
+        "limit": {"type": "string", "description": "The setting that was passed, with 413."},
+        "most": {"type": "integer", "description": "Its value."},
+    }
 
 
 class Malformed(Refusal):
-    code = "malformed"
+    code, status, title = "malformed", 400, "The request cannot be read"
+    remedy = "Correct the request as the detail says."
 
 
 class Conflict(Refusal):
-    code = "conflict"
+    code, status, title = "conflict", 409, "In conflict with other records"
+    remedy = "Resolve what the detail names, then send again."
+    parameters: ClassVar = {
+        "version": {"type": "integer", "description": "The record's version."},
+        "conflicts": {"type": "array", "items": {"$ref": "#/components/schemas/FieldConflict"}},
+        "count": {"type": "integer", "description": "Records that refer to the one to be deleted."},
+        "referring": {"type": "array", "items": {"$ref": "#/components/schemas/Referring"}},
+        "operation": {"type": "integer", "description": "Of a JSON Patch, the one that cannot be done."},
+    }
 
 
-class KeyReused(Refusal):
-    code = "key-reused"
-
-
-class Unavailable(Refusal):
-    code = "unavailable"
-
-
-class StorageFull(Unavailable):
-    code = "storage-full"
+class BodyTimeout(Refusal):
+    code, status, title = "body-timeout", 408, "The body came too slowly"
+    remedy = "Send it again, over a better connection."
 
 
 class Invalid(Refusal):
     """Carries every problem found, so that a form can show them all at once."""
 
-    code = "invalid"
+    code, status, title = "invalid", 422, "Not valid"
+    remedy = "Correct each field named under errors."
+    parameters: ClassVar = {"errors": {"type": "array", "items": {"$ref": "#/components/schemas/FieldError"}}}
 
     def __init__(self, problems: Sequence[Problem]) -> None:
         count = len(problems)
@@ -122,24 +154,39 @@ class Invalid(Refusal):
         self.problems = tuple(problems[:MOST_PROBLEMS])
 
 
-#: Every kind of refusal by its code, for refusals that were kept.
-REFUSALS: Mapping[str, type[Refusal]] = {
-    kind.code: kind
-    for kind in (
-        NotSignedIn,
-        NotFound,
-        NotPermitted,
-        VersionMismatch,
-        VersionRequired,
-        UnsupportedMedia,
-        TooLarge,
-        Malformed,
-        Conflict,
-        KeyReused,
-        Unavailable,
-        StorageFull,
-    )
-}
+class KeyReused(Refusal):
+    code, status, title = "key-reused", 422, "Idempotency-Key used before"
+    remedy = "Use a new key for each change."
+
+
+class Unavailable(Refusal):
+    code, status, title = "unavailable", 503, "Not possible at the moment"
+    remedy = "Wait as Retry-After says, then send again."
+
+
+class StorageFull(Unavailable):
+    code, status, title = "storage-full", 507, "No room left"
+    remedy = "Make room on the disk, then send again."
+
+
+class MethodNotAllowed(Refusal):
+    code, status, title = "method-not-allowed", 405, "Method not allowed"
+    remedy = "Use one of the methods named in Allow."
+
+
+class Internal(Refusal):
+    code, status, title = "internal", 500, "An error of the service"
+    remedy = "Report it with the request id, and read the record to see whether it was saved."
+
+
+def _kinds(of: type[Refusal]) -> Iterator[type[Refusal]]:
+    for kind in of.__subclasses__():
+        yield kind
+        yield from _kinds(kind)
+
+
+#: Every kind of refusal by its code. Of several with one status the first is its plain one.
+REFUSALS: Mapping[str, type[Refusal]] = {kind.code: kind for kind in _kinds(Refusal)}
 
 
 def refusal_data(refusal: Refusal) -> dict[str, Any]:

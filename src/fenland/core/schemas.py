@@ -8,34 +8,11 @@ from typing import Any
 
 from fenland.core.definitions import Field
 from fenland.core.field_access import FieldAccess
+from fenland.core.keywords import KEYWORDS
 from fenland.core.validation import HIGHEST_INTEGER, LOWEST_INTEGER
 from fenland.core.values import MISSING
 
 DIALECT = "https://json-schema.org/draft/2020-12/schema"
-
-_PLAIN: Mapping[str, str] = {
-    "description": "description",
-    "format": "format",
-    "pattern": "pattern",
-    "min_length": "minLength",
-    "max_length": "maxLength",
-    "minimum": "minimum",
-    "maximum": "maximum",
-    "exclusive_minimum": "exclusiveMinimum",
-    "exclusive_maximum": "exclusiveMaximum",
-    "multiple_of": "multipleOf",
-    "min_items": "minItems",
-    "max_items": "maxItems",
-}
-_FLAGS: Mapping[str, str] = {"unique_items": "uniqueItems", "write_only": "writeOnly"}
-#: Our own words, under names of their own: JSON Schema leaves unknown keywords alone.
-_OURS: Mapping[str, str] = {
-    "unique": "x-unique",
-    "fixed": "x-fixed",
-    "references": "x-references",
-    "search": "x-search",
-    "sensitive": "x-sensitive",
-}
 
 RESERVED_SCHEMAS: Mapping[str, Mapping[str, Any]] = {
     "id": {"type": "string", "format": "uuid", "title": "Id", "readOnly": True},
@@ -58,16 +35,13 @@ def field_schema(item: Field) -> dict[str, Any]:
     schema: dict[str, Any] = {"type": [item.type, "null"] if item.nullable else item.type}
     if item.name != "item":
         schema["title"] = item.label
-    for attribute, keyword in _PLAIN.items():
-        value = getattr(item, attribute)
-        if value is not None and value != "":
-            schema[keyword] = _number(value)
-    for table in (_FLAGS, _OURS):
-        for attribute, keyword in table.items():
-            if getattr(item, attribute):
-                schema[keyword] = getattr(item, attribute)
-    if item.enum is not None:
-        schema["enum"] = [*item.enum, None] if item.nullable else list(item.enum)
+    for row in KEYWORDS.values():
+        if row.schema is not None and (value := getattr(item, row.attribute)) != row.silent:
+            schema[row.schema] = list(value) if isinstance(value, tuple) else value
+    for name, value in item.constraints.items():
+        schema[name] = list(value) if isinstance(value, tuple) else _number(value)
+    if item.enum is not None and item.nullable:
+        schema["enum"].append(None)
     if item.type == "integer":
         schema.setdefault("minimum", LOWEST_INTEGER)
         schema.setdefault("maximum", HIGHEST_INTEGER)
@@ -76,12 +50,8 @@ def field_schema(item: Field) -> dict[str, Any]:
         schema.setdefault("minimum", LOWEST_INTEGER * quantum)
         schema.setdefault("maximum", HIGHEST_INTEGER * quantum)
         schema["x-decimals"] = item.scale
-    if item.examples:
-        schema["examples"] = list(item.examples)
     if item.default is not MISSING:
         schema["default"] = item.default
-    if item.blank != "store":
-        schema["x-blank"] = item.blank
     if item.items is not None:
         schema["items"] = field_schema(item.items)
     if item.type == "object" and item.properties is None:

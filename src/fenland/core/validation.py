@@ -2,27 +2,22 @@
 
 A check takes the value as sent, the JSON Pointer of its place and the list of problems so far. It
 returns the value in the one form that is kept (dates, decimals, UUIDs), or `REFUSED` after adding
-what is wrong. One keyword is one small function that makes a rule; `_RULES` is the table of them.
-Meanings are those of JSON Schema Validation 2020-12.
+what is wrong. Types and formats are read here; the other keywords are rules of `constraints.py`.
 """
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable
 from decimal import Decimal
 from typing import Any
 
+from fenland.core.constraints import Finding, rules_of
 from fenland.core.definitions import Field
 from fenland.core.formats import READERS
 from fenland.core.names import did_you_mean
-from fenland.core.patterns import compile_pattern
 from fenland.core.problems import MOST_PROBLEMS, Problem, pointer_to
-from fenland.core.values import exact, frozen, same
 
 Check = Callable[[Any, str, list[Problem]], Any]
-#: What a rule finds wrong: code, sentence and parameters; None when it is content.
-Finding = tuple[str, str, Mapping[str, Any]] | None
-Rule = Callable[[Any], Finding]
 
 #: Returned by a check that added a problem and has no value to go on with.
 REFUSED: Any = type("Refused", (), {"__repr__": lambda self: "REFUSED"})()
@@ -134,142 +129,11 @@ def _reader(field: Field) -> Callable[[Any], tuple[Any, Finding]]:
     return _read_boolean if field.type == "boolean" else _read_integer
 
 
-# --- rules: one keyword each ----------------------------------------------------------------------
-
-
-def _min_length(limit: int) -> Rule:
-    def rule(value: str) -> Finding:
-        if len(value) >= limit:
-            return None
-        detail = f"Must be at least {limit} characters long, not {len(value)}."
-        return "min_length", detail, {"min_length": limit}
-
-    return rule
-
-
-def _max_length(limit: int) -> Rule:
-    def rule(value: str) -> Finding:
-        if len(value) <= limit:
-            return None
-        detail = f"Must be at most {limit} characters long, not {len(value)}."
-        return "max_length", detail, {"max_length": limit}
-
-    return rule
-
-
-def _pattern(text: str) -> Rule:
-    search = compile_pattern(text)
-
-    def rule(value: str) -> Finding:
-        return None if search(value) else ("pattern", f"Must match {text}.", {"pattern": text})
-
-    return rule
-
-
-def _bound(code: str, words: str, holds: Callable[[Any, Any], bool]) -> Callable[[Any], Rule]:
-    def make(limit: Any) -> Rule:
-        shown: Any = int(limit) if limit == int(limit) else limit
-        # A whole bound compares as an integer, which is faster and as exact.
-        bound = shown
-
-        def rule(value: Any) -> Finding:
-            return None if holds(value, bound) else (code, f"Must be {words} {shown}.", {code: shown})
-
-        return rule
-
-    return make
-
-
-def _multiple_of(step: Decimal) -> Rule:
-    def rule(value: Any) -> Finding:
-        number = Decimal(exact(value))
-        # Python's remainder stops at 28 digits; whole-number ratios do not.
-        top, bottom = number.as_integer_ratio()
-        step_top, step_bottom = step.as_integer_ratio()
-        if (top * step_bottom) % (bottom * step_top) == 0:
-            return None
-        return "multiple_of", f"Must be a multiple of {step}.", {"multiple_of": step}
-
-    return rule
-
-
-def _enum(members: tuple[Any, ...]) -> Rule:
-    words = ", ".join(
-        str(member) if not isinstance(member, bool) else str(member).lower() for member in members
-    )
-
-    def rule(value: Any) -> Finding:
-        if any(same(value, member) for member in members):
-            return None
-        return "enum", f"Must be one of: {words}.", {"enum": list(members)}
-
-    return rule
-
-
-def _min_items(limit: int) -> Rule:
-    def rule(value: list[Any]) -> Finding:
-        if len(value) >= limit:
-            return None
-        return "min_items", f"Must have at least {limit} items, not {len(value)}.", {"min_items": limit}
-
-    return rule
-
-
-def _max_items(limit: int) -> Rule:
-    def rule(value: list[Any]) -> Finding:
-        if len(value) <= limit:
-            return None
-        return "max_items", f"Must have at most {limit} items, not {len(value)}.", {"max_items": limit}
-
-    return rule
-
-
-def _unique_items(_: bool) -> Rule:
-    def rule(value: list[Any]) -> Finding:
-        seen = set()
-        for place, member in enumerate(value):
-            member = frozen(member)
-            if member in seen:
-                return "unique_items", f"Item {place + 1} repeats an earlier one.", {"index": place}
-            seen.add(member)
-        return None
-
-    return rule
-
-
-_RULES: Mapping[str, Callable[[Any], Rule]] = {
-    "enum": _enum,
-    "min_length": _min_length,
-    "max_length": _max_length,
-    "pattern": _pattern,
-    "minimum": _bound("minimum", "at least", lambda value, bound: value >= bound),
-    "maximum": _bound("maximum", "at most", lambda value, bound: value <= bound),
-    "exclusive_minimum": _bound("exclusive_minimum", "above", lambda value, bound: value > bound),
-    "exclusive_maximum": _bound("exclusive_maximum", "below", lambda value, bound: value < bound),
-    "multiple_of": _multiple_of,
-    "min_items": _min_items,
-    "max_items": _max_items,
-    "unique_items": _unique_items,
-}
-
-
-_BOUNDS = ("minimum", "maximum", "exclusive_minimum", "exclusive_maximum")
-
-
-def _rules(field: Field) -> tuple[Rule, ...]:
-    values = {name: getattr(field, name) for name in _RULES}
-    if field.type == "number" and field.scale is None:
-        # Values kept as doubles are held against doubles, or 0.3 would be less than a minimum of 0.3.
-        values |= {name: float(values[name]) for name in _BOUNDS if values[name] is not None}
-    found = ((make, values[name]) for name, make in _RULES.items())
-    return tuple(make(value) for make, value in found if value is not None and value is not False)
-
-
 # --- putting a field's check together -------------------------------------------------------------
 
 
 def _scalar(field: Field) -> Check:
-    read, rules = _reader(field), _rules(field)
+    read, rules = _reader(field), rules_of(field)
 
     def check(value: Any, pointer: str, problems: list[Problem]) -> Any:
         kept, finding = read(value)
@@ -291,7 +155,7 @@ def _anything(value: Any, pointer: str, problems: list[Problem]) -> Any:
 
 def _array(field: Field) -> Check:
     inner = compile_nullable(field.items) if field.items is not None else _anything
-    rules = _rules(field)
+    rules = rules_of(field)
 
     def check(value: Any, pointer: str, problems: list[Problem]) -> Any:
         if not isinstance(value, list):
@@ -313,11 +177,16 @@ def _object(field: Field) -> Check:
     properties = field.properties
     checks = {name: compile_nullable(inner) for name, inner in (properties or {}).items()}
     required = [name for name, inner in (properties or {}).items() if inner.required]
+    rules = rules_of(field)
 
     def check(value: Any, pointer: str, problems: list[Problem]) -> Any:
         if not isinstance(value, dict):
             problems.append(Problem(pointer, *(_of_type("object", value) or ())))
             return REFUSED
+        for rule in rules:
+            finding = rule(value)
+            if finding is not None:
+                problems.append(Problem(pointer, *finding))
         if properties is None:
             return value
         kept = {}

@@ -11,7 +11,7 @@ from fenland.core.definitions import Collection
 from fenland.core.limits import Limits, beyond
 from fenland.core.names import did_you_mean
 from fenland.core.patches import MergePatch, Patch, read_object
-from fenland.core.problems import Invalid, Malformed, UnsupportedMedia
+from fenland.core.problems import Malformed, UnsupportedMedia
 from fenland.core.validation import kind_of
 from fenland.service.batch import Item, Resolve, Result, batch, read_action
 from fenland.service.create import CreateRequest
@@ -22,7 +22,7 @@ from fenland.service.update import UpdateRequest
 from fenland.web.answering import Answer, json_answer
 from fenland.web.body import JSON, body_of, check_coding
 from fenland.web.caller import caller_of
-from fenland.web.errors import KINDS, type_of
+from fenland.web.errors import problem_json
 from fenland.web.headers import once_of, prefix_of
 from fenland.web.order import later
 from fenland.web.patch_formats import ACCEPT_PATCH, MEMBERS, fields_of
@@ -128,17 +128,7 @@ def _resolved(patch: Patch, collection: Collection, resolve: Resolve) -> Patch:
 
 def _result(result: Result, prefix: str) -> dict[str, Any]:
     if result.refusal is not None:
-        kind = KINDS[result.refusal.code]
-        found: dict[str, Any] = {
-            "status": kind.status,
-            "type": type_of(result.refusal.code, prefix),
-            "title": kind.title,
-            "detail": result.refusal.detail,
-            **{name: value for name, value in result.refusal.extra.items() if name != "headers"},
-        }
-        if isinstance(result.refusal, Invalid):
-            found["errors"] = [one.as_json() for one in result.refusal.problems]
-        return found
+        return problem_json(result.refusal, prefix)
     if result.saved is None:
         return {"status": 424, "detail": "Not done, because another item was refused."}
     status = 201 if result.created else 200

@@ -27,7 +27,7 @@ from typing import Any, NamedTuple
 
 import structlog
 
-from fenland.core.problems import Unavailable
+from fenland.core.problems import BodyTimeout, Internal, Unavailable
 from fenland.storage.door import MOST_TOGETHER, Together, Turn, WouldWait
 from fenland.web.body import BODY
 from fenland.web.errors import bare_problem
@@ -181,7 +181,7 @@ class Front:
         """Leaves a request to the threads."""
         if self._jobs.qsize() > _LONGEST_QUEUE:
             detail = "Too many requests wait already. Send it again in a moment."
-            self._send(job.protocol, bare_problem("unavailable", detail, self._served.prefix), job.environ)
+            self._send(job.protocol, bare_problem(Unavailable(detail), self._served.prefix), job.environ)
             job.sent.set_result(None)
         else:
             self._jobs.put(job)
@@ -257,7 +257,7 @@ class Front:
             self._reading.discard(reading)
             reading.given_up = True
             detail = f"The body did not arrive within {self._served.body_timeout:g} seconds. Send it again."
-            status, headers, content = bare_problem("body-timeout", detail, self._served.prefix)
+            status, headers, content = bare_problem(BodyTimeout(detail), self._served.prefix)
             reading.protocol.response_bytes(status, [*headers, ("Connection", "close")], content)
 
     def _read_here(self, environ: Environ, kind: Short | None) -> Answered | None:
@@ -317,7 +317,7 @@ class Front:
         try:
             kept = shared.commit()
         except Unavailable as unknown:
-            return [bare_problem("unavailable", unknown.detail, self._served.prefix)] * len(jobs)
+            return [bare_problem(unknown, self._served.prefix)] * len(jobs)
         if self._loop.time() - begun > _SLOW_COMMIT:
             self._no_change_until = self._loop.time() + _SLOW_DISK_PAUSE
         return answers if kept else None
@@ -356,7 +356,7 @@ class Front:
             # Not even a thread that is told to end may leave its client without an answer.
             log.exception("unexpected error", **about(environ))
             detail = "The service failed at this request."
-            return bare_problem("internal", detail, self._served.prefix)
+            return bare_problem(Internal(detail), self._served.prefix)
         return begun[0], begun[1], content
 
 

@@ -12,7 +12,8 @@ import fenland
 from fenland.core.definitions import Collection, Definitions
 from fenland.core.edits import edits_schema
 from fenland.core.limits import Limits
-from fenland.web.errors import KINDS, PROBLEM
+from fenland.core.problems import REFUSALS
+from fenland.web.errors import PROBLEM
 from fenland.web.openapi_parts import (
     OPEN,
     PARAMETERS,
@@ -23,6 +24,7 @@ from fenland.web.openapi_parts import (
     batch_schemas,
     content_of,
     parameter,
+    problem_schema_of,
     ref,
     responses_of,
     used,
@@ -30,17 +32,15 @@ from fenland.web.openapi_parts import (
 from fenland.web.openapi_records import paths_of, schemas_of
 
 _SCHEMA_JSON = "application/schema+json"
-#: The schema of a problem's answer, where it says more than the plain one.
-_TOLD = {"conflict": "Conflict", "invalid": "Invalid", "key-reused": "Invalid"}
 
 
 def _problem_responses() -> Schema:
     return {
         code: {
             "description": f"{kind.title}. {kind.remedy}",
-            "content": content_of(ref(f"schemas/{_TOLD.get(code, 'Problem')}"), PROBLEM),
+            "content": content_of(ref(f"schemas/{problem_schema_of(kind)}"), PROBLEM),
         }
-        for code, kind in KINDS.items()
+        for code, kind in REFUSALS.items()
     }
 
 

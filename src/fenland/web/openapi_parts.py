@@ -6,13 +6,13 @@ from collections.abc import Iterable
 from typing import Any
 
 from fenland.core.limits import Limits
+from fenland.core.problems import REFUSALS, Conflict, Invalid, Refusal
 from fenland.core.rules import BLANKS
 from fenland.core.values import MISSING
 from fenland.service.finding import LONGEST_REASON
 from fenland.service.listing import LARGEST_PAGE, USUAL_PAGE
 from fenland.service.once import LONGEST_KEY
 from fenland.web.body import JSON
-from fenland.web.errors import KINDS
 from fenland.web.patch_formats import MEMBERS
 
 Schema = dict[str, Any]
@@ -107,41 +107,33 @@ _CONFLICT: Schema = closed(
 )
 _REFERRING: Schema = closed({"collection": TEXT, "key": {"type": ["string", "integer"]}})
 
+
+def problem_schema_of(kind: type[Refusal]) -> str:
+    """The name of the schema of a kind's problem details: those of one status share one."""
+    own = {Conflict.status: "Conflict", Invalid.status: "Invalid"}
+    return own.get(kind.status, "Problem")
+
+
+def _problem(name: str, description: str) -> Schema:
+    """The problem details of all kinds that this schema describes, with the parameters of each."""
+    kinds = [kind for kind in REFUSALS.values() if problem_schema_of(kind) == name]
+    parameters = {one: schema for kind in kinds for one, schema in kind.parameters.items()}
+    return closed({**_PROBLEM, **parameters}, optional=("request_id", *parameters), description=description)
+
+
 SCHEMAS: dict[str, Schema] = {
-    "Problem": closed(
-        {
-            **_PROBLEM,
-            "limit": {"type": "string", "description": "The setting that was passed, with 413."},
-            "most": {"type": "integer", "description": "Its value."},
-            "version": {"type": "integer", "description": "The record's version, with 412."},
-        },
-        optional=("request_id", "limit", "most", "version"),
-        description="RFC 9457 problem details.",
-    ),
+    "Problem": _problem("Problem", "RFC 9457 problem details."),
     "FieldError": closed(
         {"pointer": POINTER, "code": TEXT, "detail": TEXT},
         additionalProperties=True,
         description="One thing wrong with one place; the parameters of the rule stand beside these.",
     ),
-    "Invalid": closed(
-        {**_PROBLEM, "errors": _texts(ref("schemas/FieldError"))},
-        optional=("request_id", "errors"),
-        description="What is wrong, field by field. An idempotency key used before has no errors.",
+    "Invalid": _problem(
+        "Invalid", "What is wrong, field by field. An idempotency key used before has no errors."
     ),
     "FieldConflict": _CONFLICT,
     "Referring": _REFERRING,
-    "Conflict": closed(
-        {
-            **_PROBLEM,
-            "version": {"type": "integer", "description": "The record's version."},
-            "conflicts": _texts(ref("schemas/FieldConflict")),
-            "count": {"type": "integer", "description": "Records that refer to the one to be deleted."},
-            "referring": _texts(ref("schemas/Referring")),
-            "operation": {"type": "integer", "description": "Of a JSON Patch, the one that cannot be done."},
-        },
-        optional=("request_id", "version", "conflicts", "count", "referring", "operation"),
-        description="What stands in the way, and what was not done for it.",
-    ),
+    "Conflict": _problem("Conflict", "What stands in the way, and what was not done for it."),
     "Change": closed(
         {
             "before": ANY,
@@ -316,7 +308,7 @@ def content_of(schema: Schema, *types: str, example: Any = MISSING) -> Schema:
 def responses_of(*codes: str) -> Schema:
     """The problems an operation may answer with, by status."""
     # A status is listed once; where kinds share one, the first is its plain one.
-    return {str(KINDS[code].status): ref(f"responses/{code}") for code in reversed((*codes, *_ALWAYS))}
+    return {str(REFUSALS[code].status): ref(f"responses/{code}") for code in reversed((*codes, *_ALWAYS))}
 
 
 def used(*names: str) -> list[Schema]:
