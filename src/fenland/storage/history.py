@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from operator import attrgetter
 from typing import Any
 
 from sqlalchemy import Table, bindparam, select
@@ -20,9 +21,10 @@ class TableHistory:
         self._limits = limits
         self._columns = [column.name for column in table.columns]
         self._changes = self._columns.index("changes")
-        self._written = [name for name in self._columns if name != "sequence"]
-        values = {name: bindparam(f"v_{name}", type_=table.c[name].type) for name in self._written}
-        self._add = Prepared(table.insert().values(values).returning(table.c.sequence), engine)
+        written = [name for name in self._columns if name != "sequence"]
+        values = {name: bindparam(f"v_{name}", type_=table.c[name].type) for name in written}
+        self._add = Prepared(engine.numbering(table.insert().values(values), table.c.sequence), engine)
+        self._parts = attrgetter(*(name.removeprefix("v_") for name in self._add.order))
         of_record = table.c.record_id == bindparam("record_id", type_=table.c.record_id.type)
         entries = select(*table.columns)
         self._of_record = Prepared(
@@ -50,7 +52,7 @@ class TableHistory:
 
     def add(self, writing: Writing, entry: Entry) -> int:
         """See `History`."""
-        return self._add.added(writing, {f"v_{name}": getattr(entry, name) for name in self._written})
+        return self._add.added(writing, self._parts(entry))
 
     def of_record(
         self, reading: Reading, record_id: str, *, below: int, limit: int

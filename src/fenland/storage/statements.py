@@ -10,7 +10,7 @@ from collections.abc import Mapping, Sequence
 from operator import itemgetter
 from typing import Any, Protocol
 
-from sqlalchemy import BindParameter, ColumnElement, Dialect, Executable
+from sqlalchemy import BindParameter, Column, ColumnElement, Dialect, Executable, Insert
 from sqlalchemy.sql.elements import ClauseElement
 
 from fenland.storage.column_types import Conversion, from_column, to_column
@@ -33,6 +33,12 @@ class Engine(Protocol):
     def word_pattern(self, word: str) -> str:
         """The pattern that finds a word within a text."""
 
+    def numbering(self, insert: Insert, column: Column[int]) -> Executable:
+        """The insert, made to tell the number that the engine gives the new row in this column."""
+
+    def number_in(self, cursor: Any) -> int:
+        """That number, once the insert has run."""
+
 
 class Prepared:
     """A statement's text, the order of its parameters, and what turns values on their way in and out."""
@@ -45,10 +51,10 @@ class Prepared:
         self.text = str(compiled)
         # None when a statement has no parameters.
         self.order: tuple[str, ...] = tuple(compiled.positiontup or ())
-        self._errors, self._told = engine.errors, engine.told
+        self._errors, self._told, self._number_in = engine.errors, engine.told, engine.number_in
         turns = {name: to_column(bound.type, dialect) for bound, name in compiled.bind_names.items()}
-        self._turns: tuple[tuple[str, Conversion], ...] = tuple(
-            (name, turn) for name, turn in turns.items() if turn is not None
+        self._turns: tuple[tuple[int, Conversion], ...] = tuple(
+            (place, turn) for place, name in enumerate(self.order) if (turn := turns[name]) is not None
         )
         self._fixed: dict[str, Any] = {
             name: value for name, value in compiled.params.items() if value is not None
@@ -61,20 +67,22 @@ class Prepared:
         self.conversions: dict[int, Conversion] = {place: turn for place, turn in turned if turn is not None}
 
     def values(self, given: Mapping[str, Any]) -> Sequence[Any]:
-        """Parameters in the order of the text, as the columns hold them."""
+        """Parameters by name, as `turned_in` gives them."""
         if self._fixed:
             given = {**self._fixed, **given}
-        if self._turns:
-            turned = dict(given)
-            for name, turn in self._turns:
-                value = turned[name]
-                if value is not None:
-                    turned[name] = turn(value)
-            given = turned
         if self._picked is not None:
-            picked: tuple[Any, ...] = self._picked(given)
+            return self.turned_in(self._picked(given))
+        return self.turned_in([given[name] for name in self.order])
+
+    def turned_in(self, picked: Sequence[Any]) -> Sequence[Any]:
+        """Parameters in the order of the text, as the columns hold them."""
+        if not self._turns:
             return picked
-        return [given[name] for name in self.order]
+        values = list(picked)
+        for place, turn in self._turns:
+            if (value := values[place]) is not None:
+                values[place] = turn(value)
+        return values
 
     def one(self, reading: Reading, given: Mapping[str, Any]) -> Any:
         """The first row, or None."""
@@ -105,13 +113,12 @@ class Prepared:
             raise self._told(error) from error
         return touched
 
-    def added(self, writing: Writing, given: Mapping[str, Any]) -> int:
-        """Runs an insert that returns one column of the new row, and gives that."""
+    def added(self, writing: Writing, picked: Sequence[Any]) -> int:
+        """Runs an insert made by `numbering`, its parameters in order; gives the number of the new row."""
         try:
-            found: int = writing.execute(self.text, self.values(given)).fetchone()[0]
+            return self._number_in(writing.execute(self.text, self.turned_in(picked)))
         except self._errors as error:
             raise self._told(error) from error
-        return found
 
     def turned(self, row: Sequence[Any]) -> list[Any]:
         """A row's values, turned."""

@@ -10,7 +10,18 @@ from typing import Any
 import psycopg
 from psycopg import errors
 from psycopg.types.string import TextLoader
-from sqlalchemy import BindParameter, ColumnElement, Dialect, Table, Text, create_engine, type_coerce
+from sqlalchemy import (
+    BindParameter,
+    Column,
+    ColumnElement,
+    Dialect,
+    Executable,
+    Insert,
+    Table,
+    Text,
+    create_engine,
+    type_coerce,
+)
 
 from fenland.core.problems import StorageFull, Unavailable
 from fenland.storage.door import ReferenceBroken, ValueTaken
@@ -69,6 +80,14 @@ class PostgresEngine:
         """See `Engine`."""
         escaped = re.sub(r"([\\%_])", r"\\\1", word)
         return f"%{escaped}%"
+
+    def numbering(self, insert: Insert, column: Column[int]) -> Executable:
+        """See `Engine`."""
+        return insert.returning(column)
+
+    def number_in(self, cursor: psycopg.Cursor[Any]) -> int:
+        """See `Engine`."""
+        return int(cursor.fetchall()[0][0])
 
 
 def append_only(table: Table) -> None:

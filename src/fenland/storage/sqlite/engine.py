@@ -9,7 +9,19 @@ from contextlib import contextmanager, suppress
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import BindParameter, ColumnElement, Dialect, Engine, Table, create_engine, event, func
+from sqlalchemy import (
+    BindParameter,
+    Column,
+    ColumnElement,
+    Dialect,
+    Engine,
+    Executable,
+    Insert,
+    Table,
+    create_engine,
+    event,
+    func,
+)
 from sqlalchemy.exc import DBAPIError
 
 from fenland.core.problems import StorageFull, Unavailable
@@ -170,6 +182,14 @@ class SqliteEngine:
     def word_pattern(self, word: str) -> str:
         """See `Engine`."""
         return f"*{''.join(map(_either_case, word))}*"
+
+    def numbering(self, insert: Insert, column: Column[int]) -> Executable:
+        """See `Engine`. The driver tells it without being asked, which costs less than RETURNING."""
+        return insert.inline()
+
+    def number_in(self, cursor: sqlite3.Cursor) -> int:
+        """See `Engine`."""
+        return cursor.lastrowid or 0
 
 
 def append_only(table: Table) -> None:

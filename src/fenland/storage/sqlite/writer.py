@@ -21,7 +21,7 @@ import os
 import threading
 import time
 from collections.abc import Callable
-from contextlib import AbstractContextManager, ExitStack, nullcontext
+from contextlib import AbstractContextManager, nullcontext
 from pathlib import Path
 from typing import Any
 
@@ -134,23 +134,31 @@ class Writer:
         if shared is not None and shared.thread == threading.get_ident():
             return shared.run(work)
         job = _Job(work)
-        with ExitStack() as waiting:
-            with self._guard:
-                leads = not self._led
+        if not self._leads_at_once(job):
+            with self._aside():
+                # Queued within it: once it is, somebody else may do it at any moment.
+                with self._guard:
+                    leads = self._queue(job)
                 if not leads:
-                    # Entered before it is queued: once it is, somebody else may do it at any moment.
-                    waiting.enter_context(self._aside())
-                if len(self._waiting) >= self._longest_queue:
-                    raise Unavailable("Too many changes are waiting to be saved. Send it again in a moment.")
-                self._waiting.append(job)
-                self._led = True
-            if not leads:
-                job.woken.acquire()
-        if leads or not job.done:
+                    job.woken.acquire()
+        if not job.done:
             self._lead(job)
         if job.error is not None:
             raise job.error
         return job.result
+
+    def _leads_at_once(self, job: _Job) -> bool:
+        """Whether nobody wrote, so that this job's thread leads now."""
+        with self._guard:
+            return not self._led and self._queue(job)
+
+    def _queue(self, job: _Job) -> bool:
+        """Queues a job; whether its thread is to lead."""
+        if len(self._waiting) >= self._longest_queue:
+            raise Unavailable("Too many changes are waiting to be saved. Send it again in a moment.")
+        self._waiting.append(job)
+        leads, self._led = not self._led, True
+        return leads
 
     def together(self) -> Shared:
         """Opens a transaction for changes of this thread, which may wait for nobody; see `Together`.
