@@ -29,7 +29,7 @@ def create_app(service: Service, settings: Settings) -> Flask:
     schemas.register(app, service)
     status.register(app, service, settings)
     console.register(app)
-    app.know_record_rules()
+    app.take_short_cuts()
     served: Callable[..., Iterable[bytes]] = MethodOverride(app.wsgi_app)
     if settings.allowed_origins:
         served = Origins(served, settings.allowed_origins)

@@ -1,34 +1,21 @@
-"""Flask without what no route here uses: sessions, hosts, and a search for the route asked for most.
+"""Flask without what no route here uses: hosts, signals, hooks around requests, most searches for a route.
 
 At many requests a second these are a third of what Flask itself costs (docs/performance.md).
 """
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from typing import Any, cast
+from collections.abc import Iterable
+from typing import TYPE_CHECKING, Any
 
-from flask import Flask, Request, Response
-from flask.sessions import NullSession, SessionInterface, SessionMixin
-from werkzeug.routing import MapAdapter, Rule
+from flask import Flask, Request
+from werkzeug.routing import MapAdapter
 
 from fenland.web.answering import Answer
+from fenland.web.routing import ShortCuts
 
-#: Where most requests go, so that their rules are found without a search: a collection and one record.
-RECORDS = "/v1/records/<collection>"
-ONE_RECORD = "/v1/records/<collection>/<value>"
-
-
-class _NoSessions(SessionInterface):
-    """Nobody's session: callers are known by the token that each request carries."""
-
-    _none = NullSession()
-
-    def open_session(self, app: Flask, request: Request) -> SessionMixin:
-        return self._none
-
-    def is_null_session(self, obj: object) -> bool:
-        return True
+if TYPE_CHECKING:
+    from _typeshed.wsgi import StartResponse, WSGIApplication, WSGIEnvironment
 
 
 class _Adapter(MapAdapter):
@@ -37,38 +24,39 @@ class _Adapter(MapAdapter):
     def __init__(self, app: LeanFlask, request: Request) -> None:
         query = request.environ.get("QUERY_STRING")
         super().__init__(app.url_map, "", "/", "", request.scheme, request.path, request.method, query)
-        self._rules = app.record_rules
+        self._short_cuts = app.short_cuts
 
     def match(self, *args: Any, **options: Any) -> Any:
-        """See `MapAdapter.match`; the addresses of records are read by hand."""
-        parts = self.path_info.split("/")
-        if 4 <= len(parts) <= 5 and parts[1] == "v1" and parts[2] == "records" and all(parts[3:]):
-            template = RECORDS if len(parts) == 4 else ONE_RECORD
-            rule = self._rules.get((template, self.default_method))
-            if rule is not None and not args:
-                return rule, dict(zip(("collection", "value"), parts[3:], strict=False))
+        """See `MapAdapter.match`."""
+        if self._short_cuts is not None and not args and options == {"return_rule": True}:
+            found = self._short_cuts.find(self.path_info, self.default_method)
+            if found is not None:
+                return found
         return super().match(*args, **options)
 
 
 class LeanFlask(Flask):
     """Flask, as this service needs it."""
 
-    session_interface = _NoSessions()
+    short_cuts: ShortCuts | None = None
 
-    #: The rules of `RECORDS` and `ONE_RECORD`, by template and method.
-    record_rules: Mapping[tuple[str, str], Rule] = {}
-
-    def know_record_rules(self) -> None:
-        """Notes the rules of records, once all routes are registered."""
-        rules = [rule for rule in self.url_map.iter_rules() if rule.rule in (RECORDS, ONE_RECORD)]
-        self.record_rules = {
-            (rule.rule, method): rule for rule in rules for method in rule.methods or () if method != "HEAD"
-        }
+    def take_short_cuts(self) -> None:
+        """Has routes found without a search where they can be, once all are registered."""
+        self.short_cuts = ShortCuts(self.url_map)
 
     def create_url_adapter(self, request: Request | None) -> MapAdapter | None:
         """The routes for a request; see Flask."""
         return super().create_url_adapter(None) if request is None else _Adapter(self, request)
 
-    def make_response(self, rv: Any) -> Response:
-        """An `Answer` is passed on as it is; anything else is Flask's to make one of."""
-        return cast(Response, rv) if type(rv) is Answer else super().make_response(rv)
+    def wsgi_app(self, environ: WSGIEnvironment, start_response: StartResponse) -> Iterable[bytes]:
+        """Answers one request (PEP 3333)."""
+        with self.request_context(environ):
+            return self._answer()(environ, start_response)
+
+    def _answer(self) -> WSGIApplication:
+        """What answers the request: what its route gave, where that is an application already."""
+        try:
+            given = self.dispatch_request()
+        except Exception as error:
+            given = self.handle_user_exception(error)
+        return given if isinstance(given, Answer) else self.make_response(given)

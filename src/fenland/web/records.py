@@ -6,8 +6,7 @@ from collections.abc import Callable
 from typing import Any
 from urllib.parse import quote
 
-from flask import Flask, Request
-from flask.globals import request_ctx
+from flask import Flask, request
 
 from fenland.service.create import CreateRequest, create
 from fenland.service.delete import DeleteRequest, delete
@@ -22,7 +21,6 @@ from fenland.web.answering import Answer, fresh_answer, json_answer, record_answ
 from fenland.web.caller import caller_of
 from fenland.web.edit_forms import form_json
 from fenland.web.headers import once_of, preconditions_of, prefers, prefix_of
-from fenland.web.lean import ONE_RECORD, RECORDS
 from fenland.web.order import InOrder
 from fenland.web.patch_formats import (
     ACCEPT_PATCH,
@@ -55,10 +53,13 @@ def _preview_json(found: Preview) -> dict[str, Any]:
     }
 
 
+RECORDS = "/v1/records/<collection>"
+ONE_RECORD = f"{RECORDS}/<value>"
+
 _NOTHING: dict[str, Any] = {}
 
 
-def _here(request: Request) -> str:
+def _here() -> str:
     """The address of the request itself."""
     return prefix_of(request) + quote(request.path)
 
@@ -73,13 +74,13 @@ def _asked_by(query: dict[str, str]) -> dict[str, Any]:
     }
 
 
-class _Routes:
-    """The handlers, each named for its use case."""
+class _Views:
+    """The views, each named for its use case."""
 
     def __init__(self, service: Service) -> None:
         self.service = service
 
-    def list(self, request: Request, collection: str) -> Answer:
+    def list(self, collection: str) -> Answer:
         caller = caller_of(request, self.service)
         self.service.resource(collection)
         query = query_of(request, "q", "sort", "limit", "cursor", "count", "labels")
@@ -101,10 +102,10 @@ class _Routes:
         headers = {}
         if listed.next is not None:
             onward = query_with(query, cursor=listed.next)
-            headers["Link"] = f'<{_here(request)}?{onward}>; rel="next"'
+            headers["Link"] = f'<{_here()}?{onward}>; rel="next"'
         return json_answer(body, headers=headers)
 
-    def create(self, request: Request, collection: str) -> Answer:
+    def create(self, collection: str) -> Answer:
         caller, order = caller_of(request, self.service), InOrder()
         query = order.query(request, "blank", "reason")
         asked = CreateRequest(
@@ -120,20 +121,18 @@ class _Routes:
         key = quote(str(saved.record[resource.collection.key]), safe="")
         return record_answer(request, saved, f"{prefix_of(request)}/v1/records/{collection}/{key}")
 
-    def read(self, request: Request, collection: str, value: str, field: str | None = None) -> Answer:
+    def read(self, collection: str, value: str, field: str | None = None) -> Answer:
         saved = read(self.service, caller_of(request, self.service), Address(collection, value, field))
         query_of(request)
         return fresh_answer(request, saved)
 
-    def update(self, request: Request, collection: str, value: str, field: str | None = None) -> Answer:
-        return self._update(request, Address(collection, value, field), patch_reader)
+    def update(self, collection: str, value: str, field: str | None = None) -> Answer:
+        return self._update(Address(collection, value, field), patch_reader)
 
-    def replace(self, request: Request, collection: str, value: str, field: str | None = None) -> Answer:
-        return self._update(request, Address(collection, value, field), replacement_reader)
+    def replace(self, collection: str, value: str, field: str | None = None) -> Answer:
+        return self._update(Address(collection, value, field), replacement_reader)
 
-    def _update(
-        self, request: Request, address: Address, reader: PatchReader, *, looking: bool = False
-    ) -> Answer:
+    def _update(self, address: Address, reader: PatchReader, *, looking: bool = False) -> Answer:
         caller, order = caller_of(request, self.service), InOrder()
         query = order.query(request, "blank", "reason", "base", "preview", "clear")
         looking = looking or (bool(query) and order.read(lambda: flag(query, "preview"), False))
@@ -151,10 +150,10 @@ class _Routes:
         saved = update(self.service, caller, asked)
         return record_answer(request, saved)
 
-    def preview(self, request: Request, collection: str, value: str) -> Answer:
-        return self._update(request, Address(collection, value), patch_reader, looking=True)
+    def preview(self, collection: str, value: str) -> Answer:
+        return self._update(Address(collection, value), patch_reader, looking=True)
 
-    def delete(self, request: Request, collection: str, value: str, field: str | None = None) -> Answer:
+    def delete(self, collection: str, value: str, field: str | None = None) -> Answer:
         caller, order = caller_of(request, self.service), InOrder()
         query = order.query(request, "reason")
         asked = DeleteRequest(
@@ -167,7 +166,7 @@ class _Routes:
         saved = delete(self.service, caller, asked)
         return record_answer(request, saved)
 
-    def history(self, request: Request, collection: str, value: str) -> Answer:
+    def history(self, collection: str, value: str) -> Answer:
         caller, order = caller_of(request, self.service), InOrder()
         query = order.query(request, "below", "limit")
         found = timeline(
@@ -181,10 +180,10 @@ class _Routes:
         headers = {}
         if found.next is not None:
             onward = query_with(query, below=found.next)
-            headers["Link"] = f'<{_here(request)}?{onward}>; rel="next"'
+            headers["Link"] = f'<{_here()}?{onward}>; rel="next"'
         return json_answer({"items": found.items, "next": found.next}, headers=headers)
 
-    def form(self, request: Request, collection: str, value: str) -> Answer:
+    def form(self, collection: str, value: str) -> Answer:
         form = edit_form(self.service, caller_of(request, self.service), Address(collection, value))
         query_of(request)
         headers = {"ETag": form.saved.etag, "Accept-Patch": ACCEPT_PATCH} if form.saved else {}
@@ -194,34 +193,28 @@ class _Routes:
 _METHODS = "GET, HEAD, PATCH, PUT, DELETE, OPTIONS"
 
 
-def _options(request: Request, **_: str) -> Answer:
+def _options(**_: str) -> Answer:
     """What can be done with a record, and by which patch forms (RFC 5789 section 3.1)."""
     return Answer(None, 204, {"Allow": _METHODS, "Accept-Patch": ACCEPT_PATCH})
 
 
-def _handed(handler: Callable[..., Answer]) -> Callable[..., Answer]:
-    """The handler, handed the request itself: each look through Flask's stand-in for it costs."""
-    return lambda **place: handler(request_ctx.request, **place)
-
-
 def register(app: Flask, service: Service) -> None:
     """Adds the routes of records."""
-    routes = _Routes(service)
+    views = _Views(service)
     # A path, since the value of a unique field may hold a slash.
     by = "/v1/records/<collection>/by/<field>/<path:value>"
-    app.add_url_rule(RECORDS, "list", _handed(routes.list), methods=["GET"])
-    app.add_url_rule(RECORDS, "create", _handed(routes.create), methods=["POST"])
+    app.add_url_rule(RECORDS, "list", views.list, methods=["GET"])
+    app.add_url_rule(RECORDS, "create", views.create, methods=["POST"])
     handlers: dict[str, tuple[Callable[..., Answer], str]] = {
-        "read": (routes.read, "GET"),
-        "update": (routes.update, "PATCH"),
-        "replace": (routes.replace, "PUT"),
-        "delete": (routes.delete, "DELETE"),
+        "read": (views.read, "GET"),
+        "update": (views.update, "PATCH"),
+        "replace": (views.replace, "PUT"),
+        "delete": (views.delete, "DELETE"),
         "options": (_options, "OPTIONS"),
     }
     for suffix, rule in (("", ONE_RECORD), (" by", by)):
         for name, (handler, method) in handlers.items():
-            handed = _handed(handler)
-            app.add_url_rule(rule, name + suffix, handed, methods=[method], provide_automatic_options=False)
-    app.add_url_rule(f"{ONE_RECORD}/preview", "preview", _handed(routes.preview), methods=["POST"])
-    app.add_url_rule(f"{ONE_RECORD}/history", "history", _handed(routes.history), methods=["GET"])
-    app.add_url_rule(f"{ONE_RECORD}/form", "form", _handed(routes.form), methods=["GET"])
+            app.add_url_rule(rule, name + suffix, handler, methods=[method], provide_automatic_options=False)
+    app.add_url_rule(f"{ONE_RECORD}/preview", "preview", views.preview, methods=["POST"])
+    app.add_url_rule(f"{ONE_RECORD}/history", "history", views.history, methods=["GET"])
+    app.add_url_rule(f"{ONE_RECORD}/form", "form", views.form, methods=["GET"])
