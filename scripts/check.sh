@@ -14,6 +14,7 @@ step "Types"
 step "Rooms: imports run downwards"
 "$bin/lint-imports" --no-cache
 step "Console: types, style, unit tests"
+"$bin/python" scripts/console_types.py --check
 (cd console && npm run --silent check)
 step "Tests"
 "$bin/python" -m pytest -n 2 --dist loadfile "$@"

@@ -1,20 +1,11 @@
-import type { Json } from "../lib/json";
+import type { WithJson } from "../lib/json";
+import type { components } from "./openapi";
 
 /** One thing wrong with one place; the parameters of the rule stand beside pointer, code and detail. */
-export interface FieldError {
-  pointer: string;
-  code: string;
-  detail: string;
-  [parameter: string]: Json;
-}
+export type FieldError = WithJson<components["schemas"]["FieldError"]>;
 
 /** A field that others changed since the version that was seen, and that is changed here too. */
-export interface FieldConflict {
-  pointer: string;
-  base?: Json;
-  current?: Json;
-  yours?: Json;
-}
+export type FieldConflict = WithJson<components["schemas"]["FieldConflict"]>;
 
 /** What the service refused (RFC 9457), or `status` 0 when no answer came. */
 export class ApiError extends Error {

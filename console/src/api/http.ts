@@ -1,6 +1,7 @@
 import { basePath } from "./base";
-import { isObject, parseJson, writeJson, type Json } from "../lib/json";
+import { isObject, parseJson, writeJson, type Json, type WithJson } from "../lib/json";
 import { ApiError, type FieldConflict, type FieldError } from "./errors";
+import type { paths } from "./openapi";
 
 const KEPT = "fenland.token";
 
@@ -11,28 +12,44 @@ export const token = {
   forget: (): void => sessionStorage.removeItem(KEPT),
 };
 
-export interface Options {
-  method?: "GET" | "POST" | "PATCH" | "DELETE";
-  query?: Record<string, string | number | null | undefined>;
+type Method = "get" | "post" | "patch" | "delete";
+type Content<Response> = Response extends { content: { "application/json": infer Body } } ? Body : never;
+type Answered<Operation> = Operation extends { responses: infer Responses }
+  ? Content<Responses extends { 200: infer Found } ? Found : Responses extends { 201: infer Made } ? Made : never>
+  : never;
+type Part<Operation, Name extends "path" | "query"> = Operation extends { parameters: { [Key in Name]?: infer Given } }
+  ? NonNullable<Given>
+  : never;
+
+/** What the service answers to this operation, by its OpenAPI document. */
+export type Answer<Path extends keyof paths, With extends Method = "get"> = WithJson<Answered<paths[Path][With]>>;
+
+type Loose<Query> = { [Name in keyof Query]?: Query[Name] | null };
+
+export interface Options<Path extends keyof paths, With extends Method> {
+  /** What stands in the open places of the path. */
+  at?: Part<paths[Path][With], "path">;
+  query?: Loose<Part<paths[Path][With], "query">>;
   body?: Json;
   etag?: string | null;
   signal?: AbortSignal;
 }
 
-function address(path: string, query: Options["query"]): string {
-  const given = Object.entries(query ?? {}).filter(([, value]) => value !== null && value !== undefined && value !== "");
+function address(path: string, at: Record<string, string>, query: Record<string, unknown>): string {
+  const given = Object.entries(query).filter(([, value]) => value !== null && value !== undefined && value !== "");
   const search = new URLSearchParams(given.map(([name, value]) => [name, String(value)])).toString();
-  return `${basePath}${path}${search ? `?${search}` : ""}`;
+  const filled = path.replace(/\{(\w+)\}/g, (_, name: string) => encodeURIComponent(at[name] ?? ""));
+  return `${basePath}${filled}${search ? `?${search}` : ""}`;
 }
 
-function headersFor(options: Options): Headers {
+function headersFor(method: Method, body: Json | undefined, etag: string | null | undefined): Headers {
   const headers = new Headers({ Accept: "application/json", "Fenland-Via": "console" });
   const held = token.get();
   if (held !== null) headers.set("Authorization", `Bearer ${held}`);
-  if (options.body !== undefined) {
-    headers.set("Content-Type", options.method === "PATCH" ? "application/merge-patch+json" : "application/json");
+  if (body !== undefined) {
+    headers.set("Content-Type", method === "patch" ? "application/merge-patch+json" : "application/json");
   }
-  if (options.etag) headers.set("If-Match", options.etag);
+  if (etag) headers.set("If-Match", etag);
   return headers;
 }
 
@@ -40,21 +57,29 @@ function problemFrom(status: number, body: unknown): ApiError {
   const problem = isObject(body) ? body : {};
   const type = typeof problem["type"] === "string" ? problem["type"] : "";
   const detail = typeof problem["detail"] === "string" ? problem["detail"] : `The service answered ${status}.`;
-  const errors = Array.isArray(problem["errors"]) ? (problem["errors"] as unknown as FieldError[]) : [];
-  const conflicts = Array.isArray(problem["conflicts"]) ? (problem["conflicts"] as unknown as FieldConflict[]) : [];
+  const errors = Array.isArray(problem["errors"]) ? (problem["errors"] as FieldError[]) : [];
+  const conflicts = Array.isArray(problem["conflicts"]) ? (problem["conflicts"] as FieldConflict[]) : [];
   const version = typeof problem["version"] === "number" ? problem["version"] : null;
   return new ApiError(status, type.split("/").pop() ?? "", detail, errors, conflicts, version);
 }
 
-/** Asks the service and gives its JSON. Throws `ApiError` for a refusal, or when no answer came. */
-export async function ask(path: string, options: Options = {}): Promise<unknown> {
+/**
+ * Asks the service and gives its JSON, typed by the OpenAPI document: the one place where an answer is taken
+ * for what it should be. Throws `ApiError` for a refusal, or when no answer came.
+ */
+export async function ask<Path extends keyof paths, With extends Method = "get">(
+  path: Path,
+  method: With,
+  options: Options<Path, With> = {},
+): Promise<Answer<Path, With>> {
+  const { body, etag, signal } = options;
   let response: Response;
   try {
-    response = await fetch(address(path, options.query), {
-      method: options.method ?? "GET",
-      headers: headersFor(options),
-      body: options.body === undefined ? null : writeJson(options.body),
-      signal: options.signal ?? null,
+    response = await fetch(address(path, options.at ?? {}, options.query ?? {}), {
+      method: method.toUpperCase(),
+      headers: headersFor(method, body, etag),
+      body: body === undefined ? null : writeJson(body),
+      signal: signal ?? null,
       cache: "no-store",
     });
   } catch (error) {
@@ -62,12 +87,12 @@ export async function ask(path: string, options: Options = {}): Promise<unknown>
     throw new ApiError(0, "unreachable", "The service cannot be reached. Your changes are still here; try again.");
   }
   const text = await response.text();
-  let body: unknown = null;
+  let answer: unknown = null;
   try {
-    body = text ? parseJson(text) : null;
+    answer = text ? parseJson(text) : null;
   } catch {
-    body = null;
+    answer = null;
   }
-  if (!response.ok) throw problemFrom(response.status, body);
-  return body;
+  if (!response.ok) throw problemFrom(response.status, answer);
+  return answer as Answer<Path, With>;
 }

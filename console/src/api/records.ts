@@ -1,66 +1,83 @@
-import type { Json } from "../lib/json";
+import { keepPreviousData, queryOptions, skipToken, type QueryClient } from "@tanstack/react-query";
+import { ApiError } from "./errors";
 import { ask } from "./http";
-import type { CollectionInfo, CollectionSchema, Form, Health, HistoryPage, Page, Preview, Row, Session } from "./types";
+import type { CollectionInfo, Fields, Form, Preview, Row } from "./types";
 
-const part = encodeURIComponent;
+export const PAGE_SIZE = 25;
+/** How many records a reference input offers of those a search finds. */
+const OFFERED = 30;
 
-export interface ListAsk {
-  q: string;
-  sort: string;
-  limit: number;
-  cursor: string | null;
-}
+const MANY = "/v1/records/{collection}";
+const ONE = "/v1/records/{collection}/{key}";
 
-export const readSession = async (signal?: AbortSignal): Promise<Session> =>
-  (await ask("/v1/session", signal ? { signal } : {})) as Session;
+/** Everything known of a collection's records; invalidated whole when one of them changes. */
+export const inCollection = (collection: string) => ["records", collection] as const;
 
-export const readHealth = async (): Promise<Health> => (await ask("/healthz")) as Health;
+export const refreshCollection = (client: QueryClient, collection: string): Promise<void> =>
+  client.invalidateQueries({ queryKey: inCollection(collection) });
 
-export const readCollections = async (): Promise<CollectionInfo[]> =>
-  ((await ask("/v1/schemas")) as { items: CollectionInfo[] }).items;
+// --- reading -----------------------------------------------------------------------------------------
 
-export const readSchema = async (collection: string): Promise<CollectionSchema> =>
-  (await ask(`/v1/schemas/${part(collection)}`)) as CollectionSchema;
-
-export const readPage = async (collection: string, asked: ListAsk, signal: AbortSignal): Promise<Page> =>
-  (await ask(`/v1/records/${part(collection)}`, { query: { ...asked, labels: "true" }, signal })) as Page;
+export const pageOf = (collection: string, q: string, sort: string, after: string) =>
+  queryOptions({
+    queryKey: [...inCollection(collection), "list", q, sort, after],
+    queryFn: ({ signal }) =>
+      ask(MANY, "get", { at: { collection }, query: { q, sort, limit: PAGE_SIZE, cursor: after, labels: true }, signal }),
+    placeholderData: keepPreviousData,
+  });
 
 /** How many records a search finds. */
-export const readCount = async (collection: string, q: string, signal: AbortSignal): Promise<number> =>
-  ((await ask(`/v1/records/${part(collection)}`, { query: { q, limit: 1, count: "true" }, signal })) as Page).count ?? 0;
+export const countOf = (collection: string, q: string) =>
+  queryOptions({
+    queryKey: [...inCollection(collection), "count", q],
+    queryFn: async ({ signal }) =>
+      (await ask(MANY, "get", { at: { collection }, query: { q, limit: 1, count: true }, signal })).count ?? 0,
+  });
 
-export const readRecord = async (collection: string, key: string, signal: AbortSignal): Promise<Row> =>
-  (await ask(`/v1/records/${part(collection)}/${part(key)}`, { signal })) as Row;
+/** Never kept: a form is filled from what is stored at the moment it is opened. */
+export const formOf = (collection: string, key: string) =>
+  queryOptions({
+    queryKey: ["form", collection, key],
+    // Its schema is a JSON Schema, which the OpenAPI document leaves open.
+    queryFn: async ({ signal }) => (await ask(`${ONE}/form`, "get", { at: { collection, key }, signal })) as unknown as Form,
+    gcTime: 0,
+    staleTime: Infinity,
+  });
 
-export const readForm = async (collection: string, key: string, signal: AbortSignal): Promise<Form> =>
-  (await ask(`/v1/records/${part(collection)}/${part(key)}/form`, { signal })) as Form;
+/** What a reference may be set to, for words typed so far: what a search finds, else the record of that very key. */
+export const offeredOf = (target: CollectionInfo | undefined, words: string) =>
+  queryOptions({
+    queryKey: [...inCollection(target?.name ?? ""), "offered", words],
+    queryFn: target === undefined || words === "" ? skipToken : ({ signal }) => offered(target, words, signal),
+    staleTime: 30_000,
+    placeholderData: keepPreviousData,
+  });
 
-export const readCreateForm = async (collection: string, signal: AbortSignal): Promise<Form> =>
-  (await ask(`/v1/schemas/${part(collection)}`, { query: { for: "create" }, signal })) as Form;
+async function offered(target: CollectionInfo, words: string, signal: AbortSignal): Promise<Row[]> {
+  const collection = target.name;
+  const query = { q: words, sort: target.key, limit: OFFERED };
+  const found = target.searched.length > 0 ? (await ask(MANY, "get", { at: { collection }, query, signal })).items : [];
+  if (target.searched.includes(target.key)) return found;
+  const exact = await ask(ONE, "get", { at: { collection, key: words }, signal }).catch(nothingThere);
+  return exact === null || found.some((row) => row.id === exact.id) ? found : [exact, ...found];
+}
 
-export const readHistory = async (
-  collection: string,
-  key: string,
-  below: number | null,
-  signal: AbortSignal,
-): Promise<HistoryPage> =>
-  (await ask(`/v1/records/${part(collection)}/${part(key)}/history`, { query: { limit: 20, below }, signal })) as HistoryPage;
+function nothingThere(error: unknown): null {
+  if (error instanceof ApiError && error.status === 404) return null;
+  throw error;
+}
 
-export type Fields = { [name: string]: Json };
+// --- changing ----------------------------------------------------------------------------------------
 
-export const createRecord = async (collection: string, fields: Fields): Promise<Row> =>
-  (await ask(`/v1/records/${part(collection)}`, { method: "POST", body: fields })) as Row;
+export const createRecord = (collection: string, fields: Fields): Promise<Row> =>
+  ask(MANY, "post", { at: { collection }, body: fields });
 
 /** `base` is the entity tag of what was seen: what others changed since in other fields is kept. */
-export const updateRecord = async (collection: string, key: string, fields: Fields, base: string | null): Promise<Row> =>
-  (await ask(`/v1/records/${part(collection)}/${part(key)}`, { method: "PATCH", body: fields, query: { base } })) as Row;
+export const updateRecord = (collection: string, key: string, fields: Fields, base: string | null): Promise<Row> =>
+  ask(ONE, "patch", { at: { collection, key }, body: fields, query: { base } });
 
-export const previewRecord = async (collection: string, key: string, fields: Fields, base: string | null): Promise<Preview> =>
-  (await ask(`/v1/records/${part(collection)}/${part(key)}/preview`, {
-    method: "POST",
-    body: fields,
-    query: { base },
-  })) as Preview;
+export const previewRecord = (collection: string, key: string, fields: Fields, base: string | null): Promise<Preview> =>
+  ask(`${ONE}/preview`, "post", { at: { collection, key }, body: fields, query: { base } });
 
-export const deleteRecord = async (collection: string, key: string, etag: string | null): Promise<Row> =>
-  (await ask(`/v1/records/${part(collection)}/${part(key)}`, { method: "DELETE", etag })) as Row;
+export const deleteRecord = (collection: string, key: string, etag: string | null): Promise<Row> =>
+  ask(ONE, "delete", { at: { collection, key }, etag });

@@ -1,7 +1,6 @@
 import { QueryCache, QueryClient } from "@tanstack/react-query";
 import { ApiError } from "../api/errors";
-import { token } from "../api/http";
-import { session } from "../api/session";
+import { holdsToken, signOut } from "../api/session";
 
 /** Asks again by itself only where no answer came; a refusal stays one. */
 export function createQueryClient(): QueryClient {
@@ -9,10 +8,7 @@ export function createQueryClient(): QueryClient {
     queryCache: new QueryCache({
       onError: (error) => {
         // The token has run out: forget it, so that the page asks to sign in.
-        if (error instanceof ApiError && error.isSignedOut && token.get() !== null) {
-          token.forget();
-          client.setQueryData(session.queryKey, null);
-        }
+        if (error instanceof ApiError && error.isSignedOut && holdsToken()) signOut(client);
       },
     }),
     defaultOptions: {

@@ -1,39 +1,28 @@
-/**
- * JSON whose decimals survive: the service keeps exact decimals, which JavaScript's numbers would
- * round or shorten. A number that a JavaScript number would write otherwise stays as its text.
- */
-export class ExactNumber {
-  constructor(readonly text: string) {}
+import { isLosslessNumber, LosslessNumber, parse, stringify } from "lossless-json";
 
-  toString(): string {
-    return this.text;
-  }
-}
+/** A number that a JavaScript number would round or shorten: it stays the digits it was sent with. */
+export { LosslessNumber as ExactNumber };
 
-export type Json = null | boolean | number | string | ExactNumber | Json[] | { [name: string]: Json };
+export type Json = null | boolean | number | string | LosslessNumber | Json[] | { [name: string]: Json };
+
+/** A type of the OpenAPI document, in which what is any JSON value at all is unknown, with `Json` in its place. */
+export type WithJson<T> = unknown extends T
+  ? Json
+  : T extends (infer One)[]
+    ? WithJson<One>[]
+    : T extends object
+      ? { [Name in keyof T]: WithJson<T[Name]> }
+      : T;
 
 export function isObject(value: unknown): value is Record<string, Json> {
-  return typeof value === "object" && value !== null && !Array.isArray(value) && !(value instanceof ExactNumber);
+  return typeof value === "object" && value !== null && !Array.isArray(value) && !isLosslessNumber(value);
 }
 
-/** Browsers tell the reviver the source text of a number; where they do not, it stays a plain number. */
-type Reviver = (this: unknown, name: string, value: unknown, context?: { source?: string }) => unknown;
-
+/** The value of a JSON text. Numbers that JavaScript writes just as they were sent are plain ones. */
 export function parseJson(text: string): unknown {
-  const revive: Reviver = (_name, value, context) =>
-    typeof value === "number" && context?.source !== undefined && context.source !== String(value)
-      ? new ExactNumber(context.source)
-      : value;
-  return JSON.parse(text, revive);
+  return parse(text, null, (digits) => (String(Number(digits)) === digits ? Number(digits) : new LosslessNumber(digits)));
 }
 
 export function writeJson(value: Json): string {
-  if (value instanceof ExactNumber) return value.text;
-  if (Array.isArray(value)) return `[${value.map(writeJson).join(",")}]`;
-  if (isObject(value)) {
-    return `{${Object.entries(value)
-      .map(([name, one]) => `${JSON.stringify(name)}:${writeJson(one)}`)
-      .join(",")}}`;
-  }
-  return JSON.stringify(value);
+  return stringify(value) ?? "null";
 }

@@ -44,7 +44,7 @@ export function inSentence(title: string): string {
 export function shown(value: Json | undefined): string {
   if (value === null || value === undefined || value === "") return "–";
   if (typeof value === "boolean") return value ? "yes" : "no";
-  if (value instanceof ExactNumber) return value.text;
+  if (value instanceof ExactNumber) return value.value;
   if (typeof value === "number") return String(value);
   if (typeof value === "string") {
     if (DAY.test(value)) return dayFormat.format(new Date(`${value}T00:00:00Z`));

@@ -3,15 +3,14 @@ import Paper from "@mui/material/Paper";
 import Typography from "@mui/material/Typography";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link as RouterLink, useNavigate, useParams } from "react-router";
-import { collectionInfo } from "../../api/collections";
-import { createRecord } from "../../api/records";
+import { collectionInfo, createFormOf } from "../../api/collections";
+import { createRecord, refreshCollection } from "../../api/records";
 import { inSentence } from "../../lib/text";
 import { settled } from "../../ui/LeaveGuard";
 import { useTell } from "../../ui/messages";
 import { Trouble } from "../../ui/Trouble";
 import { Waiting } from "../../ui/Waiting";
 import { draftFrom, fieldsFrom, textOf, type Draft } from "./model";
-import { createFormOf, refreshCollection } from "./queries";
 import { RecordForm } from "./RecordForm";
 
 export function CreatePage() {

@@ -7,10 +7,9 @@ import DialogTitle from "@mui/material/DialogTitle";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useNavigate } from "react-router";
-import { deleteRecord } from "../../api/records";
+import { deleteRecord, refreshCollection } from "../../api/records";
 import { settled } from "../../ui/LeaveGuard";
 import { useTell } from "../../ui/messages";
-import { refreshCollection } from "./queries";
 
 interface Props {
   collection: string;

@@ -2,11 +2,11 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Typography from "@mui/material/Typography";
 import { useInfiniteQuery } from "@tanstack/react-query";
+import { historyOf } from "../../api/history";
 import type { Entry } from "../../api/types";
 import { moment } from "../../lib/text";
 import { Trouble } from "../../ui/Trouble";
 import { Waiting } from "../../ui/Waiting";
-import { historyOf } from "./queries";
 
 /** Who changed what, newest first, in plain sentences. */
 export function HistoryPanel({ collection, recordKey }: { collection: string; recordKey: string }) {

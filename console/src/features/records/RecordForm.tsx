@@ -1,13 +1,14 @@
 import Alert from "@mui/material/Alert";
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import { useEffect, useRef, useState, type KeyboardEvent, type ReactNode, type SyntheticEvent } from "react";
+import { useEffect, useRef, type KeyboardEvent, type ReactNode, type SyntheticEvent } from "react";
+import { Controller, useForm } from "react-hook-form";
 import type { ApiError } from "../../api/errors";
 import type { Form } from "../../api/types";
 import type { Json } from "../../lib/json";
 import { LeaveGuard } from "../../ui/LeaveGuard";
 import { FieldInput } from "./FieldInput";
-import { changedNames, kindIn, RESERVED, type Draft, type Kind } from "./model";
+import { kindIn, RESERVED, type Draft, type Kind } from "./model";
 import { schemaAt, sentenceFor } from "./sentences";
 import { StoredValue } from "./StoredValue";
 
@@ -48,7 +49,7 @@ const actionBar = {
   borderRadius: "0 0 6px 6px",
 };
 
-/** The form of a record. It holds what was typed; what that means is in model.ts. */
+/** The form of a record. What its inputs mean is in model.ts. */
 export function RecordForm({
   form,
   start,
@@ -61,16 +62,16 @@ export function RecordForm({
   onPreview,
   children,
 }: Props) {
-  const [draft, setDraft] = useState(start);
-  const changed = changedNames(form, draft);
+  const { control, formState, getValues, handleSubmit, reset } = useForm<Draft>({ defaultValues: start });
+  const changed = formState.isDirty;
   const told = (error?.errors ?? []).map((one) => ({ ...one, sentence: sentenceFor(one, schemaAt(form.schema, one.pointer)) }));
   const errors = Object.fromEntries(told.map((one) => [one.pointer, one.sentence]));
   const placed = form.writable.map((name) => `/${name}`);
   const elsewhere = told.filter((one) => !placed.some((at) => one.pointer === at || one.pointer.startsWith(`${at}/`)));
-  const submit = (event: SyntheticEvent) => {
-    event.preventDefault();
-    if (!busy && (always || changed.length > 0)) onSubmit(draft);
-  };
+  const submit = (event: SyntheticEvent) =>
+    void handleSubmit((draft) => {
+      if (!busy && (always || changed)) onSubmit(draft);
+    })(event);
   // Enter begins a new line in a long text; with Ctrl it saves from there too.
   const saveByKey = (event: KeyboardEvent) => {
     if (event.key === "Enter" && (event.ctrlKey || event.metaKey)) submit(event);
@@ -85,7 +86,7 @@ export function RecordForm({
   const names = Object.keys(form.schema.properties).filter((name) => !RESERVED.includes(name));
   return (
     <>
-      <LeaveGuard unsaved={changed.length > 0} />
+      <LeaveGuard unsaved={changed} />
       <Box
         ref={element}
         component="form"
@@ -115,17 +116,23 @@ export function RecordForm({
             );
           return (
             <Box key={name} className={WIDE.includes(kindIn(form, name)) ? "wide" : ""}>
-              <FieldInput
+              <Controller
                 name={name}
-                schema={schema}
-                kind={kindIn(form, name)}
-                control={draft[name] ?? ""}
-                choices={form.choices[name]}
-                errors={errors}
-                pointer={`/${name}`}
-                disabled={busy}
-                required={form.schema.required.includes(name)}
-                onChange={(control) => setDraft((old) => ({ ...old, [name]: control }))}
+                control={control}
+                render={({ field }) => (
+                  <FieldInput
+                    name={name}
+                    schema={schema}
+                    kind={kindIn(form, name)}
+                    control={field.value}
+                    choices={form.choices[name]}
+                    errors={errors}
+                    pointer={`/${name}`}
+                    disabled={busy}
+                    required={form.schema.required.includes(name)}
+                    onChange={field.onChange}
+                  />
+                )}
               />
             </Box>
           );
@@ -142,18 +149,18 @@ export function RecordForm({
                 ))}
               </Alert>
             )}
-            <Button type="submit" variant="contained" loading={busy} disabled={!always && changed.length === 0}>
+            <Button type="submit" variant="contained" loading={busy} disabled={!always && !changed}>
               {submitLabel}
             </Button>
             {onPreview && (
-              <Button disabled={busy || changed.length === 0} onClick={() => onPreview(draft)}>
+              <Button disabled={busy || !changed} onClick={() => onPreview(getValues())}>
                 Preview
               </Button>
             )}
             <Button
-              disabled={busy || (!always && changed.length === 0)}
+              disabled={busy || (!always && !changed)}
               onClick={() => {
-                setDraft(start);
+                reset(start);
                 onCancel();
               }}
             >

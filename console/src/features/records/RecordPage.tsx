@@ -6,8 +6,8 @@ import Typography from "@mui/material/Typography";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link as RouterLink, useLocation, useParams } from "react-router";
-import { previewRecord, updateRecord, type Fields } from "../../api/records";
-import type { Form } from "../../api/types";
+import { previewRecord, updateRecord, formOf, refreshCollection } from "../../api/records";
+import type { Fields, Form } from "../../api/types";
 import { shown } from "../../lib/text";
 import { useTell } from "../../ui/messages";
 import { Trouble } from "../../ui/Trouble";
@@ -17,7 +17,6 @@ import { DeleteButton } from "./DeleteButton";
 import { HistoryPanel } from "./HistoryPanel";
 import { draftFrom, patchFrom, tagOf, type Draft } from "./model";
 import { PreviewDialog } from "./PreviewDialog";
-import { formOf, refreshCollection } from "./queries";
 import { RecordForm } from "./RecordForm";
 
 export function RecordPage() {

@@ -3,11 +3,11 @@ import CircularProgress from "@mui/material/CircularProgress";
 import TextField from "@mui/material/TextField";
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useMemo, useState } from "react";
+import { offeredOf } from "../../api/records";
 import { collectionInfo } from "../../api/collections";
 import type { CollectionInfo, Row } from "../../api/types";
 import { helpOf, isWrong, labelOf, type FieldInputProps } from "./field";
 import { isNullable, textOf } from "./model";
-import { offeredOf } from "./queries";
 
 interface Option {
   text: string;

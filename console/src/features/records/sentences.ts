@@ -58,6 +58,8 @@ export const SENTENCES: Record<string, Sentence> = {
   },
   min_items: (error) => `Enter at least ${counted(error["min_items"], "entry").replace("entrys", "entries")}.`,
   max_items: (error) => `Enter at most ${counted(error["max_items"], "entry").replace("entrys", "entries")}.`,
+  min_properties: (error) => `Fill in at least ${counted(error["min_properties"], "part")}.`,
+  max_properties: (error) => `Fill in at most ${counted(error["max_properties"], "part")}.`,
   unique_items: () => "The same entry stands here twice. Take one out.",
   unknown_field: unchangeable,
   unknown_property: unchangeable,

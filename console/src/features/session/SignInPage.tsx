@@ -7,26 +7,17 @@ import Typography from "@mui/material/Typography";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState, type SyntheticEvent } from "react";
 import { health } from "../../api/health";
-import { token } from "../../api/http";
-import { readSession } from "../../api/records";
-import { session } from "../../api/session";
+import { signIn } from "../../api/session";
 import { WaterMark } from "../../ui/WaterMark";
 
 export function SignInPage() {
   const client = useQueryClient();
   const service = useQuery(health);
   const [entered, setEntered] = useState("");
-  const signIn = useMutation({
-    mutationFn: async (given: string) => {
-      token.set(given);
-      return readSession();
-    },
-    onSuccess: (found) => client.setQueryData(session.queryKey, found),
-    onError: () => token.forget(),
-  });
+  const entering = useMutation({ mutationFn: (given: string) => signIn(client, given) });
   const submit = (event: SyntheticEvent) => {
     event.preventDefault();
-    if (entered.trim()) signIn.mutate(entered.trim());
+    if (entered.trim()) entering.mutate(entered.trim());
   };
   return (
     <Box
@@ -51,14 +42,14 @@ export function SignInPage() {
             value={entered}
             onChange={(event) => setEntered(event.target.value)}
           />
-          {signIn.isError && (
+          {entering.isError && (
             <Alert severity="error" sx={{ mt: 2 }}>
-              {signIn.error.isSignedOut
+              {entering.error.isSignedOut
                 ? "This token is unknown, expired or revoked. Check it, or ask for a new one."
-                : signIn.error.message}
+                : entering.error.message}
             </Alert>
           )}
-          <Button type="submit" variant="contained" fullWidth loading={signIn.isPending} sx={{ mt: 3 }}>
+          <Button type="submit" variant="contained" fullWidth loading={entering.isPending} sx={{ mt: 3 }}>
             Sign in
           </Button>
         </form>

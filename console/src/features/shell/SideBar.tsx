@@ -10,8 +10,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { NavLink } from "react-router";
 import { collections } from "../../api/collections";
 import { health } from "../../api/health";
-import { token } from "../../api/http";
-import { session } from "../../api/session";
+import { session, signOut } from "../../api/session";
 import { WaterMark } from "../../ui/WaterMark";
 
 const link = {
@@ -66,15 +65,9 @@ function Buttons() {
   const { mode, systemMode, setMode } = useColorScheme();
   const dark = (mode === "system" ? systemMode : mode) === "dark";
   const words = dark ? "Light colours" : "Dark colours";
-  const signOut = () => {
-    token.forget();
-    client.setQueryData(session.queryKey, null);
-    // Nothing that one account has read is kept for the next.
-    client.removeQueries({ predicate: (query) => query.queryKey[0] !== session.queryKey[0] });
-  };
   return (
     <Box sx={{ display: "flex", justifyContent: "space-between", alignItems: "center", mt: 1, mx: -1 }}>
-      <Button size="small" onClick={signOut}>
+      <Button size="small" onClick={() => signOut(client)}>
         Sign out
       </Button>
       <Tooltip title={words}>

@@ -5,9 +5,8 @@ one transaction, commits once, and wakes the threads they belong to; the first t
 the next leader. With one client no other thread is involved, and with many a slow disk is waited for
 once for all. A lock file keeps the order between processes, where SQLite's own waiting would be unfair.
 
-A job that fails is undone alone. Most that fail have written nothing yet, so there is nothing to undo;
-when one has, all are run again, each in a savepoint. When the whole transaction is lost, by an error at
-commit or by one that makes SQLite roll everything back, each is run again on its own.
+Each job has a savepoint, so that one that fails is undone alone. When the whole transaction is lost, by an
+error at commit or by one that makes SQLite roll everything back, each is run again on its own.
 
 Whatever happens, three things hold. No statement runs outside the transaction that its job believes in
 (the connection itself refuses, see `sqlite.WritingConnection`). Everyone who waits is answered, and there
@@ -242,18 +241,15 @@ class Writer:
                 fcntl.flock(self._lock_file, fcntl.LOCK_EX)
 
     def _settle(self, batch: list[_Job]) -> None:
-        if len(batch) > 1 and (self._together(batch, guarded=False) or self._together(batch, guarded=True)):
+        if len(batch) > 1 and self._together(batch):
             return
         for job in batch:
             # Only what is not settled: of a transaction whose end is not known, nothing is done twice.
             if not job.settled:
                 self._by_itself(job)
 
-    def _together(self, batch: list[_Job], *, guarded: bool) -> bool:
-        """One transaction for all. False when it was lost, or undone, and nothing of it is kept.
-
-        Guarded, each job has a savepoint and can be undone alone, which costs all of them more.
-        """
+    def _together(self, batch: list[_Job]) -> bool:
+        """One transaction for all, a savepoint for each. False when it was lost, and nothing of it is kept."""
         try:
             connection = self._begin()
         except BaseException as error:
@@ -264,21 +260,16 @@ class Writer:
             return True
         try:
             for job in batch:
-                job.error, before = None, connection.total_changes
-                if guarded:
-                    connection.execute("SAVEPOINT job")
+                job.error = None
+                connection.execute("SAVEPOINT job")
                 try:
                     job.result = job.work(connection)
                 except BaseException as error:
                     job.error = error
                     if not connection.in_transaction:
                         return self._undo()
-                    if guarded:
-                        connection.execute("ROLLBACK TO job")
-                    elif connection.total_changes != before:
-                        return self._undo()
-                if guarded:
-                    connection.execute("RELEASE job")
+                    connection.execute("ROLLBACK TO job")
+                connection.execute("RELEASE job")
             return self._commit(connection, batch)
         except BaseException:
             # Whoever's fault it was: tried alone, each meets its own.

@@ -1,0 +1,1547 @@
+/* Written by scripts/console_types.py from the OpenAPI document; not to be edited by hand. */
+export interface paths {
+  "/v1/schemas": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * The collections there are
+     * @description The collections there are.
+     */
+    get: operations["listCollections"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/v1/schemas/{collection}": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        /** @description The collection's name. */
+        collection: string;
+      };
+      cookie?: never;
+    };
+    /**
+     * The JSON Schema of a collection for this caller
+     * @description The JSON Schema of a collection for this caller.
+     */
+    get: operations["readSchema"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/v1/edits.schema.json": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * The JSON Schema of edits
+     * @description The JSON Schema of edits.
+     */
+    get: operations["readEditsSchema"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/v1/openapi.json": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * This document
+     * @description This document.
+     */
+    get: operations["readOpenapi"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/v1/batch": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Several creates, updates and deletes at once
+     * @description Several creates, updates and deletes at once.
+     */
+    post: operations["batch"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/v1/session": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Who is signed in
+     * @description Who is signed in.
+     */
+    get: operations["readSession"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/healthz": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Whether the service is well
+     * @description Whether the service is well.
+     */
+    get: operations["readHealth"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/v1/records/{collection}": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        collection: string;
+      };
+      cookie?: never;
+    };
+    /**
+     * List and search records
+     * @description Pages by cursor; no record is met twice.
+     */
+    get: operations["listRecord"];
+    put?: never;
+    /**
+     * Create a record
+     * @description Answers with the record as created, defaults included.
+     */
+    post: operations["createRecord"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/v1/records/{collection}/{key}": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        collection: string;
+        /** @description The record's id. */
+        key: string;
+      };
+      cookie?: never;
+    };
+    /**
+     * Read a record
+     * @description The record as it is now; 304 when If-None-Match has its ETag.
+     */
+    get: operations["readRecord"];
+    /**
+     * Replace a record
+     * @description What is left out gets its default, or null.
+     */
+    put: operations["replaceRecord"];
+    post?: never;
+    /**
+     * Delete a record
+     * @description Answers with the last copy; the history stays.
+     */
+    delete: operations["deleteRecord"];
+    options?: never;
+    head?: never;
+    /**
+     * Change fields of a record
+     * @description Only the fields that are sent; see docs/updates.md.
+     */
+    patch: operations["updateRecord"];
+    trace?: never;
+  };
+  "/v1/records/{collection}/{key}/preview": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        collection: string;
+        /** @description The record's id. */
+        key: string;
+      };
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * See what a change of a record would do
+     * @description Takes what PATCH takes, and saves nothing.
+     */
+    post: operations["previewRecord"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/v1/records/{collection}/{key}/history": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        collection: string;
+        /** @description The record's id. */
+        key: string;
+      };
+      cookie?: never;
+    };
+    /**
+     * Who changed what in a record
+     * @description Newest first, also after it was deleted.
+     */
+    get: operations["historyRecord"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/v1/records/{collection}/{key}/form": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        collection: string;
+        /** @description The record's id. */
+        key: string;
+      };
+      cookie?: never;
+    };
+    /**
+     * All a form to edit a record needs
+     * @description Values, schema, choices and who may set what.
+     */
+    get: operations["formRecord"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+}
+export type webhooks = Record<string, never>;
+export interface components {
+  schemas: {
+    /** @description RFC 9457 problem details. */
+    Problem: {
+      /** Format: uri-reference */
+      type: string;
+      title: string;
+      status: number;
+      detail: string;
+      request_id?: string;
+      /** @description The record's version, with 412. */
+      version?: number;
+      /** @description The setting that was passed, with 413. */
+      limit?: string;
+      /** @description Its value. */
+      most?: number;
+    };
+    /** @description One thing wrong with one place; the parameters of the rule stand beside these. */
+    FieldError: {
+      /** Format: json-pointer */
+      pointer: string;
+      code: string;
+      detail: string;
+    } & {
+      [key: string]: unknown;
+    };
+    /** @description What is wrong, field by field. An idempotency key used before has no errors. */
+    Invalid: {
+      /** Format: uri-reference */
+      type: string;
+      title: string;
+      status: number;
+      detail: string;
+      request_id?: string;
+      errors?: components["schemas"]["FieldError"][];
+    };
+    /** @description A field others changed too: as it was, is and was sent. Or a condition that does not hold. */
+    FieldConflict: {
+      /** Format: json-pointer */
+      pointer: string;
+      /** @description Any JSON value. */
+      base?: unknown;
+      /** @description Any JSON value. */
+      current?: unknown;
+      /** @description Any JSON value. */
+      yours?: unknown;
+      only_if?: {
+        [key: string]: unknown;
+      };
+    };
+    Referring: {
+      collection: string;
+      key: string | number;
+    };
+    /** @description What stands in the way, and what was not done for it. */
+    Conflict: {
+      /** Format: uri-reference */
+      type: string;
+      title: string;
+      status: number;
+      detail: string;
+      request_id?: string;
+      /** @description The record's version. */
+      version?: number;
+      conflicts?: components["schemas"]["FieldConflict"][];
+      /** @description Records that refer to the one to be deleted. */
+      count?: number;
+      referring?: components["schemas"]["Referring"][];
+      /** @description Of a JSON Patch, the one that cannot be done. */
+      operation?: number;
+    };
+    Change: {
+      /** @description Any JSON value. */
+      before?: unknown;
+      /** @description Any JSON value. */
+      after?: unknown;
+      /** @description Its values are not shown. */
+      hidden?: boolean;
+    };
+    /** @description One change of one record. */
+    Entry: {
+      sequence: number;
+      /** Format: date-time */
+      time: string;
+      collection: string;
+      /** Format: uuid */
+      id: string;
+      key: string | number;
+      version: number;
+      /** @enum {string} */
+      action: "create" | "update" | "delete";
+      actor: string;
+      behalf: string | null;
+      /**
+       * @example api
+       * @example client
+       * @example command-line
+       * @example console
+       * @example effect
+       */
+      via: string;
+      client: string | null;
+      request_id: string;
+      reason: string | null;
+      cause: number | null;
+      changes: {
+        [key: string]: components["schemas"]["Change"];
+      };
+      sentence: string;
+    };
+    History: {
+      items: components["schemas"]["Entry"][];
+      next: number | null;
+    };
+    Session: {
+      account: string;
+      title: string;
+      roles: string[];
+    };
+    Health: {
+      status: string;
+      title: string;
+      version: string;
+    };
+    Choice: {
+      /** @description Any JSON value. */
+      value: unknown;
+      label: string;
+    };
+    Choices: {
+      options: components["schemas"]["Choice"][];
+      more: boolean;
+    };
+    /** @description A record type, and what this caller may do with it. */
+    Collection: {
+      name: string;
+      title: string;
+      singular: string;
+      description: string;
+      key: string;
+      naming: string;
+      owner: string | null;
+      searched: string[];
+      indexed: string[];
+      /** @enum {string} */
+      if_match: "optional" | "required";
+      may: {
+        read: boolean;
+        create: boolean;
+      };
+      schema: string;
+      records: string;
+    };
+    /** @description What people read in place of a key or an account's name: by field, and by what it holds. */
+    Labels: {
+      [key: string]: {
+        [key: string]: string;
+      };
+    };
+    Collections: {
+      items: components["schemas"]["Collection"][];
+    };
+    /**
+     * @description RFC 6902.
+     * @example [
+     *       {
+     *         "op": "test",
+     *         "path": "/status",
+     *         "value": "standby"
+     *       }
+     *     ]
+     */
+    JsonPatch: {
+      /** @enum {string} */
+      op: "add" | "remove" | "replace" | "move" | "copy" | "test";
+      /** Format: json-pointer */
+      path: string;
+      /** Format: json-pointer */
+      from?: string;
+      /** @description Any JSON value. */
+      value?: unknown;
+    }[];
+    BatchCreate: {
+      /** @enum {string} */
+      action: "create";
+      collection: string;
+      fields: {
+        [key: string]: unknown;
+      };
+      /** @description A name for what is created, for later items. */
+      as?: string;
+      reason?: string;
+    };
+    BatchUpdate: {
+      /** @enum {string} */
+      action: "update";
+      collection: string;
+      /** @description A key, or {"created": NAME} of an earlier item. */
+      key:
+        | string
+        | number
+        | {
+            created: string;
+          };
+      fields?: {
+        [key: string]: unknown;
+      };
+      patch?: components["schemas"]["JsonPatch"];
+      edits?: {
+        [key: string]: unknown;
+      }[];
+      clear?: string[];
+      /** @description Entity tags, one of which must be the record's. */
+      if_match?: string | string[];
+      base?: string | number;
+      reason?: string;
+    };
+    BatchDelete: {
+      /** @enum {string} */
+      action: "delete";
+      collection: string;
+      /** @description A key, or {"created": NAME} of an earlier item. */
+      key:
+        | string
+        | number
+        | {
+            created: string;
+          };
+      /** @description Entity tags, one of which must be the record's. */
+      if_match?: string | string[];
+      reason?: string;
+    };
+    /** @description All or nothing, unless `atomic` is false: then each on its own. */
+    Batch: {
+      items: (
+        components["schemas"]["BatchCreate"] | components["schemas"]["BatchUpdate"] | components["schemas"]["BatchDelete"]
+      )[];
+      atomic?: boolean;
+    };
+    /** @description What became of an item: the record, or what was wrong. 424: not done for another's sake. */
+    BatchResult: {
+      status: number;
+      etag?: string;
+      record?: {
+        [key: string]: unknown;
+      };
+      type?: string;
+      title?: string;
+      detail?: string;
+      errors?: components["schemas"]["FieldError"][];
+      conflicts?: components["schemas"]["FieldConflict"][];
+      version?: number;
+      count?: number;
+      referring?: components["schemas"]["Referring"][];
+    };
+    BatchResults: {
+      done: boolean;
+      results: components["schemas"]["BatchResult"][];
+    };
+    /** Edits of one record */
+    Edits: {
+      edits: ({
+        /**
+         * Format: json-pointer
+         * @description The field, or a place inside an object.
+         */
+        at: string;
+        /** @description Conditions on the value as stored, before any edit. */
+        only_if?: {
+          one_of?: unknown[];
+          at_least?: number;
+          at_most?: number;
+          is_null?: boolean;
+        };
+        set?: unknown;
+        /** @constant */
+        clear?: true;
+        increase_by?: number;
+        append?: string;
+        include?: unknown[];
+        exclude?: unknown[];
+      } & (unknown | unknown | unknown | unknown | unknown | unknown))[];
+    };
+    /**
+     * Record
+     * @description Records
+     */
+    Record: {
+      /**
+       * Id
+       * Format: uuid
+       */
+      readonly id: string;
+      /** Version */
+      readonly version: number;
+      /**
+       * Created at
+       * Format: date-time
+       */
+      readonly created_at: string;
+      /** Created by */
+      readonly created_by: string;
+      /**
+       * Updated at
+       * Format: date-time
+       */
+      readonly updated_at: string;
+      /** Updated by */
+      readonly updated_by: string;
+    } & {
+      [key: string]: unknown;
+    };
+    RecordNew: {
+      [key: string]: unknown;
+    };
+    RecordPatch: {
+      [key: string]: unknown;
+    };
+    RecordPage: {
+      items: components["schemas"]["Record"][];
+      next: string | null;
+      count?: number;
+      labels?: components["schemas"]["Labels"];
+    };
+    /** @description All an edit form needs; `version` and `etag` are null for what is yet to be created. */
+    RecordForm: {
+      values: {
+        [key: string]: unknown;
+      };
+      version: number | null;
+      etag: string | null;
+      schema: {
+        [key: string]: unknown;
+      };
+      choices: {
+        [key: string]: components["schemas"]["Choices"];
+      };
+      writable: string[];
+      deletable: boolean;
+    };
+    /** @description What a change would do, had it been saved. */
+    RecordPreview: {
+      preview: boolean;
+      version: number;
+      changes: {
+        [key: string]: components["schemas"]["Change"];
+      };
+      record: {
+        [key: string]: unknown;
+      };
+      errors: components["schemas"]["FieldError"][];
+      ignored: string[];
+    };
+  };
+  responses: {
+    /** @description Not signed in. Send a valid token as Authorization: Bearer TOKEN. */
+    "not-signed-in": {
+      headers: {
+        [name: string]: unknown;
+      };
+      content: {
+        "application/problem+json": components["schemas"]["Problem"];
+      };
+    };
+    /** @description Not found. Check the address; what you may not see is also not found. */
+    "not-found": {
+      headers: {
+        [name: string]: unknown;
+      };
+      content: {
+        "application/problem+json": components["schemas"]["Problem"];
+      };
+    };
+    /** @description Not permitted. Ask the record's owner, or somebody whose role allows it. */
+    "not-permitted": {
+      headers: {
+        [name: string]: unknown;
+      };
+      content: {
+        "application/problem+json": components["schemas"]["Problem"];
+      };
+    };
+    /** @description The record has changed. Read the record again and decide anew. */
+    "version-mismatch": {
+      headers: {
+        [name: string]: unknown;
+      };
+      content: {
+        "application/problem+json": components["schemas"]["Problem"];
+      };
+    };
+    /** @description Say which version you saw. Send If-Match with the ETag you were given. */
+    "version-required": {
+      headers: {
+        [name: string]: unknown;
+      };
+      content: {
+        "application/problem+json": components["schemas"]["Problem"];
+      };
+    };
+    /** @description Body of another type. Send one of the types named in Accept-Patch. */
+    "unsupported-media": {
+      headers: {
+        [name: string]: unknown;
+      };
+      content: {
+        "application/problem+json": components["schemas"]["Problem"];
+      };
+    };
+    /** @description Too large. Send less; limit names the setting that was passed. */
+    "too-large": {
+      headers: {
+        [name: string]: unknown;
+      };
+      content: {
+        "application/problem+json": components["schemas"]["Problem"];
+      };
+    };
+    /** @description The request cannot be read. Correct the request as the detail says. */
+    malformed: {
+      headers: {
+        [name: string]: unknown;
+      };
+      content: {
+        "application/problem+json": components["schemas"]["Problem"];
+      };
+    };
+    /** @description In conflict with other records. Resolve what the detail names, then send again. */
+    conflict: {
+      headers: {
+        [name: string]: unknown;
+      };
+      content: {
+        "application/problem+json": components["schemas"]["Conflict"];
+      };
+    };
+    /** @description The body came too slowly. Send it again, over a better connection. */
+    "body-timeout": {
+      headers: {
+        [name: string]: unknown;
+      };
+      content: {
+        "application/problem+json": components["schemas"]["Problem"];
+      };
+    };
+    /** @description Not valid. Correct each field named under errors. */
+    invalid: {
+      headers: {
+        [name: string]: unknown;
+      };
+      content: {
+        "application/problem+json": components["schemas"]["Invalid"];
+      };
+    };
+    /** @description Idempotency-Key used before. Use a new key for each change. */
+    "key-reused": {
+      headers: {
+        [name: string]: unknown;
+      };
+      content: {
+        "application/problem+json": components["schemas"]["Invalid"];
+      };
+    };
+    /** @description Not possible at the moment. Wait as Retry-After says, then send again. */
+    unavailable: {
+      headers: {
+        [name: string]: unknown;
+      };
+      content: {
+        "application/problem+json": components["schemas"]["Problem"];
+      };
+    };
+    /** @description No room left. Make room on the disk, then send again. */
+    "storage-full": {
+      headers: {
+        [name: string]: unknown;
+      };
+      content: {
+        "application/problem+json": components["schemas"]["Problem"];
+      };
+    };
+    /** @description Method not allowed. Use one of the methods named in Allow. */
+    "method-not-allowed": {
+      headers: {
+        [name: string]: unknown;
+      };
+      content: {
+        "application/problem+json": components["schemas"]["Problem"];
+      };
+    };
+    /** @description An error of the service. Report it with the request id, and read the record to see whether it was saved. */
+    internal: {
+      headers: {
+        [name: string]: unknown;
+      };
+      content: {
+        "application/problem+json": components["schemas"]["Problem"];
+      };
+    };
+  };
+  parameters: {
+    /** @description Words that must all be found. */
+    q: string;
+    /** @description Fields by comma; a - before one sorts it descending. */
+    sort: string;
+    /** @description How many to answer with at most. */
+    limit: number;
+    /** @description The `next` of the page before. */
+    cursor: string;
+    /** @description Whether to count all that match. */
+    count: boolean;
+    /** @description Whether to tell what references and owners stand for. */
+    labels: boolean;
+    /** @description Only versions under this. */
+    below: number;
+    /** @description What a blank means for every field. */
+    blank: "store" | "keep" | "clear" | "reject";
+    /** @description Why; kept in the history. */
+    reason: string;
+    /** @description The ETag or version you saw; 409 where others changed the same. */
+    base: string;
+    /** @description Fields to empty, by comma, whatever a blank means there. */
+    clear: string;
+    /** @description Carried out once, however often it is sent. */
+    once: string;
+    /** @description Only if the record has this ETag (RFC 9110). */
+    if_match: string;
+    /** @description Only if it has another (RFC 9110). */
+    if_none_match: string;
+    /** @description return=minimal, handling=lenient (RFC 7240), by comma. */
+    prefer: string;
+    /** @description A name the client keeps: its own changes are not others'. */
+    client: string;
+  };
+  requestBodies: never;
+  headers: never;
+  pathItems: never;
+}
+export type $defs = Record<string, never>;
+export interface operations {
+  listCollections: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description The collections. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Collections"];
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      413: components["responses"]["too-large"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+    };
+  };
+  readSchema: {
+    parameters: {
+      query?: {
+        /** @description Ask for all a form to create needs. */
+        for?: "create";
+      };
+      header?: never;
+      path: {
+        /** @description The collection's name. */
+        collection: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Its JSON Schema for this caller, or the form to create. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/schema+json": {
+            [key: string]: unknown;
+          };
+          "application/json": {
+            [key: string]: unknown;
+          };
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      403: components["responses"]["not-permitted"];
+      404: components["responses"]["not-found"];
+      413: components["responses"]["too-large"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+    };
+  };
+  readEditsSchema: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description The schema. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/schema+json": {
+            [key: string]: unknown;
+          };
+        };
+      };
+      413: components["responses"]["too-large"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+    };
+  };
+  readOpenapi: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description It. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": {
+            [key: string]: unknown;
+          };
+        };
+      };
+      413: components["responses"]["too-large"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+    };
+  };
+  batch: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Carried out once, however often it is sent. */
+        "Idempotency-Key"?: components["parameters"]["once"];
+        /** @description A name the client keeps: its own changes are not others'. */
+        "Fenland-Client"?: components["parameters"]["client"];
+      };
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        /**
+         * @example {
+         *       "items": [
+         *         {
+         *           "action": "delete",
+         *           "collection": "tickets",
+         *           "key": "T-0001",
+         *           "reason": "twice"
+         *         }
+         *       ]
+         *     }
+         */
+        "application/json": components["schemas"]["Batch"];
+      };
+    };
+    responses: {
+      /** @description A result for each item. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["BatchResults"];
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      408: components["responses"]["body-timeout"];
+      413: components["responses"]["too-large"];
+      415: components["responses"]["unsupported-media"];
+      /** @description A broken all-or-nothing batch, with a result for each item; or a key used before. */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["BatchResults"];
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+      507: components["responses"]["storage-full"];
+    };
+  };
+  readSession: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description The account. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Session"];
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      413: components["responses"]["too-large"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+    };
+  };
+  readHealth: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description It is. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Health"];
+        };
+      };
+      413: components["responses"]["too-large"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+    };
+  };
+  listRecord: {
+    parameters: {
+      query?: {
+        /** @description Words that must all be found. */
+        q?: components["parameters"]["q"];
+        /** @description Fields by comma; a - before one sorts it descending. */
+        sort?: components["parameters"]["sort"];
+        /** @description How many to answer with at most. */
+        limit?: components["parameters"]["limit"];
+        /** @description The `next` of the page before. */
+        cursor?: components["parameters"]["cursor"];
+        /** @description Whether to count all that match. */
+        count?: components["parameters"]["count"];
+        /** @description Whether to tell what references and owners stand for. */
+        labels?: components["parameters"]["labels"];
+      };
+      header?: never;
+      path: {
+        collection: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description A page. */
+      200: {
+        headers: {
+          Link?: string;
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["RecordPage"];
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      403: components["responses"]["not-permitted"];
+      404: components["responses"]["not-found"];
+      413: components["responses"]["too-large"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+    };
+  };
+  createRecord: {
+    parameters: {
+      query?: {
+        /** @description What a blank means for every field. */
+        blank?: components["parameters"]["blank"];
+        /** @description Why; kept in the history. */
+        reason?: components["parameters"]["reason"];
+      };
+      header?: {
+        /** @description return=minimal, handling=lenient (RFC 7240), by comma. */
+        Prefer?: components["parameters"]["prefer"];
+        /** @description Carried out once, however often it is sent. */
+        "Idempotency-Key"?: components["parameters"]["once"];
+        /** @description A name the client keeps: its own changes are not others'. */
+        "Fenland-Client"?: components["parameters"]["client"];
+      };
+      path: {
+        collection: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        /** @example {} */
+        "application/json": components["schemas"]["RecordNew"];
+        "application/x-www-form-urlencoded": {
+          [key: string]: unknown;
+        };
+        "multipart/form-data": {
+          [key: string]: unknown;
+        };
+      };
+    };
+    responses: {
+      /** @description The record as created. */
+      201: {
+        headers: {
+          ETag?: string;
+          Location?: string;
+          "Fenland-Repeated"?: string;
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Record"];
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      403: components["responses"]["not-permitted"];
+      404: components["responses"]["not-found"];
+      408: components["responses"]["body-timeout"];
+      409: components["responses"]["conflict"];
+      413: components["responses"]["too-large"];
+      415: components["responses"]["unsupported-media"];
+      422: components["responses"]["invalid"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+      507: components["responses"]["storage-full"];
+    };
+  };
+  readRecord: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Only if it has another (RFC 9110). */
+        "If-None-Match"?: components["parameters"]["if_none_match"];
+      };
+      path: {
+        collection: string;
+        /** @description The record's id. */
+        key: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description The record. */
+      200: {
+        headers: {
+          ETag?: string;
+          "Accept-Patch"?: string;
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Record"];
+        };
+      };
+      /** @description The client has this version. */
+      304: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      404: components["responses"]["not-found"];
+      413: components["responses"]["too-large"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+    };
+  };
+  replaceRecord: {
+    parameters: {
+      query?: {
+        /** @description The ETag or version you saw; 409 where others changed the same. */
+        base?: components["parameters"]["base"];
+        /** @description What a blank means for every field. */
+        blank?: components["parameters"]["blank"];
+        /** @description Why; kept in the history. */
+        reason?: components["parameters"]["reason"];
+      };
+      header?: {
+        /** @description Only if the record has this ETag (RFC 9110). */
+        "If-Match"?: components["parameters"]["if_match"];
+        /** @description Only if it has another (RFC 9110). */
+        "If-None-Match"?: components["parameters"]["if_none_match"];
+        /** @description Carried out once, however often it is sent. */
+        "Idempotency-Key"?: components["parameters"]["once"];
+        /** @description return=minimal, handling=lenient (RFC 7240), by comma. */
+        Prefer?: components["parameters"]["prefer"];
+        /** @description A name the client keeps: its own changes are not others'. */
+        "Fenland-Client"?: components["parameters"]["client"];
+      };
+      path: {
+        collection: string;
+        /** @description The record's id. */
+        key: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["RecordPatch"];
+        "application/x-www-form-urlencoded": {
+          [key: string]: unknown;
+        };
+        "multipart/form-data": {
+          [key: string]: unknown;
+        };
+      };
+    };
+    responses: {
+      /** @description The record as saved. */
+      200: {
+        headers: {
+          ETag?: string;
+          "Preference-Applied"?: string;
+          "Fenland-Repeated"?: string;
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Record"];
+        };
+      };
+      /** @description Saved; return=minimal was preferred. */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      403: components["responses"]["not-permitted"];
+      404: components["responses"]["not-found"];
+      408: components["responses"]["body-timeout"];
+      409: components["responses"]["conflict"];
+      412: components["responses"]["version-mismatch"];
+      413: components["responses"]["too-large"];
+      415: components["responses"]["unsupported-media"];
+      422: components["responses"]["invalid"];
+      428: components["responses"]["version-required"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+      507: components["responses"]["storage-full"];
+    };
+  };
+  deleteRecord: {
+    parameters: {
+      query?: {
+        /** @description Why; kept in the history. */
+        reason?: components["parameters"]["reason"];
+      };
+      header?: {
+        /** @description Only if the record has this ETag (RFC 9110). */
+        "If-Match"?: components["parameters"]["if_match"];
+        /** @description Only if it has another (RFC 9110). */
+        "If-None-Match"?: components["parameters"]["if_none_match"];
+        /** @description return=minimal, handling=lenient (RFC 7240), by comma. */
+        Prefer?: components["parameters"]["prefer"];
+        /** @description Carried out once, however often it is sent. */
+        "Idempotency-Key"?: components["parameters"]["once"];
+        /** @description A name the client keeps: its own changes are not others'. */
+        "Fenland-Client"?: components["parameters"]["client"];
+      };
+      path: {
+        collection: string;
+        /** @description The record's id. */
+        key: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description The last copy. */
+      200: {
+        headers: {
+          ETag?: string;
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Record"];
+        };
+      };
+      /** @description Deleted; return=minimal was preferred. */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      403: components["responses"]["not-permitted"];
+      404: components["responses"]["not-found"];
+      409: components["responses"]["conflict"];
+      412: components["responses"]["version-mismatch"];
+      413: components["responses"]["too-large"];
+      422: components["responses"]["key-reused"];
+      428: components["responses"]["version-required"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+      507: components["responses"]["storage-full"];
+    };
+  };
+  updateRecord: {
+    parameters: {
+      query?: {
+        /** @description The ETag or version you saw; 409 where others changed the same. */
+        base?: components["parameters"]["base"];
+        /** @description Fields to empty, by comma, whatever a blank means there. */
+        clear?: components["parameters"]["clear"];
+        /** @description What a blank means for every field. */
+        blank?: components["parameters"]["blank"];
+        /** @description Why; kept in the history. */
+        reason?: components["parameters"]["reason"];
+      };
+      header?: {
+        /** @description Only if the record has this ETag (RFC 9110). */
+        "If-Match"?: components["parameters"]["if_match"];
+        /** @description Only if it has another (RFC 9110). */
+        "If-None-Match"?: components["parameters"]["if_none_match"];
+        /** @description Carried out once, however often it is sent. */
+        "Idempotency-Key"?: components["parameters"]["once"];
+        /** @description return=minimal, handling=lenient (RFC 7240), by comma. */
+        Prefer?: components["parameters"]["prefer"];
+        /** @description A name the client keeps: its own changes are not others'. */
+        "Fenland-Client"?: components["parameters"]["client"];
+      };
+      path: {
+        collection: string;
+        /** @description The record's id. */
+        key: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        /** @example {} */
+        "application/merge-patch+json": components["schemas"]["RecordPatch"];
+        /** @example {} */
+        "application/json": components["schemas"]["RecordPatch"];
+        "application/json-patch+json": string;
+        /**
+         * @example {
+         *       "edits": []
+         *     }
+         */
+        "application/vnd.fenland.edits+json": components["schemas"]["Edits"];
+        "application/x-www-form-urlencoded": {
+          [key: string]: unknown;
+        };
+        "multipart/form-data": {
+          [key: string]: unknown;
+        };
+      };
+    };
+    responses: {
+      /** @description The record as saved. */
+      200: {
+        headers: {
+          ETag?: string;
+          "Preference-Applied"?: string;
+          "Fenland-Repeated"?: string;
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Record"];
+        };
+      };
+      /** @description Saved; return=minimal was preferred. */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      403: components["responses"]["not-permitted"];
+      404: components["responses"]["not-found"];
+      408: components["responses"]["body-timeout"];
+      409: components["responses"]["conflict"];
+      412: components["responses"]["version-mismatch"];
+      413: components["responses"]["too-large"];
+      415: components["responses"]["unsupported-media"];
+      422: components["responses"]["invalid"];
+      428: components["responses"]["version-required"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+      507: components["responses"]["storage-full"];
+    };
+  };
+  previewRecord: {
+    parameters: {
+      query?: {
+        /** @description The ETag or version you saw; 409 where others changed the same. */
+        base?: components["parameters"]["base"];
+        /** @description Fields to empty, by comma, whatever a blank means there. */
+        clear?: components["parameters"]["clear"];
+        /** @description What a blank means for every field. */
+        blank?: components["parameters"]["blank"];
+      };
+      header?: {
+        /** @description Only if the record has this ETag (RFC 9110). */
+        "If-Match"?: components["parameters"]["if_match"];
+        /** @description return=minimal, handling=lenient (RFC 7240), by comma. */
+        Prefer?: components["parameters"]["prefer"];
+      };
+      path: {
+        collection: string;
+        /** @description The record's id. */
+        key: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        /** @example {} */
+        "application/merge-patch+json": components["schemas"]["RecordPatch"];
+        /** @example {} */
+        "application/json": components["schemas"]["RecordPatch"];
+        "application/json-patch+json": string;
+        /**
+         * @example {
+         *       "edits": []
+         *     }
+         */
+        "application/vnd.fenland.edits+json": components["schemas"]["Edits"];
+        "application/x-www-form-urlencoded": {
+          [key: string]: unknown;
+        };
+        "multipart/form-data": {
+          [key: string]: unknown;
+        };
+      };
+    };
+    responses: {
+      /** @description What would change, and what is wrong. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["RecordPreview"];
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      403: components["responses"]["not-permitted"];
+      404: components["responses"]["not-found"];
+      408: components["responses"]["body-timeout"];
+      409: components["responses"]["conflict"];
+      412: components["responses"]["version-mismatch"];
+      413: components["responses"]["too-large"];
+      415: components["responses"]["unsupported-media"];
+      422: components["responses"]["invalid"];
+      428: components["responses"]["version-required"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+      507: components["responses"]["storage-full"];
+    };
+  };
+  historyRecord: {
+    parameters: {
+      query?: {
+        /** @description Only versions under this. */
+        below?: components["parameters"]["below"];
+        /** @description How many to answer with at most. */
+        limit?: components["parameters"]["limit"];
+      };
+      header?: never;
+      path: {
+        collection: string;
+        /** @description The record's id. */
+        key: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description A page of entries. */
+      200: {
+        headers: {
+          Link?: string;
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["History"];
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      404: components["responses"]["not-found"];
+      413: components["responses"]["too-large"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+    };
+  };
+  formRecord: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        collection: string;
+        /** @description The record's id. */
+        key: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description The form. */
+      200: {
+        headers: {
+          ETag?: string;
+          "Accept-Patch"?: string;
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["RecordForm"];
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      404: components["responses"]["not-found"];
+      413: components["responses"]["too-large"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+    };
+  };
+}
