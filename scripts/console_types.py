@@ -21,6 +21,7 @@ from fenland.web.openapi import document
 
 CONSOLE = Path(__file__).parents[1] / "console"
 TYPES = CONSOLE / "src" / "api" / "openapi.ts"
+HEAD = "/* Written by scripts/console_types.py from the OpenAPI document; not to be edited by hand. */\n"
 #: What a record holds besides what the service keeps: not known before its schema is read.
 _ANYTHING: dict[str, Any] = {"type": "object", "additionalProperties": {}}
 
@@ -71,7 +72,7 @@ def main() -> int:
     if "--check" not in sys.argv:
         TYPES.write_text(found)
     elif not TYPES.is_file() or TYPES.read_text() != found:
-        print(f"{TYPES.name} is not what the service answers: run scripts/console_types.py", file=sys.stderr)
+        sys.stderr.write(f"{TYPES.name} is not what the service answers: run scripts/console_types.py\n")
         return 1
     return 0
 

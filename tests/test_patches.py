@@ -1,4 +1,4 @@
-"""Patch forms: JSON Patch, our edits, HTML forms, PUT; and what keeps changes of many from being lost."""
+"""Patch formats: JSON Patch, our edits, HTML forms, PUT; and what keeps changes of many from being lost."""
 
 from __future__ import annotations
 

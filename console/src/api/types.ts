@@ -28,6 +28,7 @@ export interface FieldSchema {
   items?: FieldSchema;
   properties?: Record<string, FieldSchema>;
   required?: string[];
+  "x-reserved"?: boolean;
   "x-references"?: string;
   "x-decimals"?: number;
   examples?: Json[];

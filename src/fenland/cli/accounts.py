@@ -12,8 +12,8 @@ from typing import TYPE_CHECKING
 import typer
 from rich.table import Table
 
-from fenland.cli.console import Exit, counted, escape, fail, json_option, moment, out, print_json
 from fenland.cli.projects import PANEL, open_project
+from fenland.cli.terminal import Exit, counted, escape, fail, json_option, moment, out, print_json
 from fenland.core.problems import Conflict, Invalid, NotFound
 
 if TYPE_CHECKING:

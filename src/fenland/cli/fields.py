@@ -8,7 +8,7 @@ from typing import Any, Literal
 from rich.table import Table
 from rich.text import Text
 
-from fenland.cli.console import Exit, fail, shown
+from fenland.cli.terminal import Exit, fail, shown
 from fenland.core.names import did_you_mean
 from fenland.core.texts import read_text
 

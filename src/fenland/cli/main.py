@@ -12,7 +12,7 @@ import typer
 
 import fenland
 from fenland.cli import accounts, batch, projects, records, running, signing
-from fenland.cli.console import Exit, answer_json, error_json
+from fenland.cli.terminal import Exit, answer_json, error_json
 
 app = typer.Typer(
     name="fenland",

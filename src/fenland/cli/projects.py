@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 import typer
 
-from fenland.cli.console import Exit, counted, err, escape, fail, json_option, out, print_json
+from fenland.cli.terminal import Exit, counted, err, escape, fail, json_option, out, print_json
 from fenland.core.definitions import DefinitionMistakes
 from fenland.core.reading import not_yet_enforced
 

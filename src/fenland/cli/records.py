@@ -10,9 +10,9 @@ import typer
 from rich.text import Text
 
 from fenland.cli.completing import complete_collection, complete_field, complete_key, complete_value
-from fenland.cli.console import Exit, err, escape, fail, json_option, moment, out, shown
 from fenland.cli.fields import RESERVED, read_edits, read_fields, record_table, records_table
 from fenland.cli.signing import PANEL, TIMEOUT, signed_in
+from fenland.cli.terminal import Exit, err, escape, fail, json_option, moment, out, shown
 from fenland.core.values import write_json
 
 if TYPE_CHECKING:

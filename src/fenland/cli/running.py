@@ -11,8 +11,8 @@ from typing import TYPE_CHECKING
 import typer
 from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn
 
-from fenland.cli.console import err, escape, fail, out
 from fenland.cli.projects import PANEL, open_project
+from fenland.cli.terminal import err, escape, fail, out
 
 if TYPE_CHECKING:
     from fenland.service.project import Project

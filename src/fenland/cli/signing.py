@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING
 import platformdirs
 import typer
 
-from fenland.cli.console import Exit, err, escape, fail, json_option, out, print_json, shown
+from fenland.cli.terminal import Exit, err, escape, fail, json_option, out, print_json, shown
 
 if TYPE_CHECKING:
     from rich.table import Table

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from fenland.core.conditions import ALWAYS, NEVER, ActorOf, Compare, Condition, FieldOf, holds
-from fenland.core.definitions import EVERYONE, OWNER, Action, Collection
+from fenland.core.definitions import EVERYONE, OWNER, Collection, Right
 from fenland.core.field_access import FieldAccess, field_access
 
 
@@ -42,7 +42,7 @@ class Policy:
     """The compiled access lists of one collection."""
 
     def __init__(self, collection: Collection) -> None:
-        self._grants: Mapping[Action, frozenset[str]] = collection.access
+        self._grants: Mapping[Right, frozenset[str]] = collection.access
         self._owned: Condition = NEVER
         if collection.owner is not None:
             self._owned = Compare(FieldOf(collection.owner), "==", ActorOf("name"))
@@ -52,20 +52,20 @@ class Policy:
             for transfer in (False, True)
         }
 
-    def condition(self, action: Action, actor: Actor) -> Condition:
+    def condition(self, right: Right, actor: Actor) -> Condition:
         """What must hold of a record for the actor to do this to it: one of a few trees, whoever asks."""
-        if self.grants(action, actor):
+        if self.grants(right, actor):
             return ALWAYS
-        return self._owned if OWNER in self._grants.get(action, frozenset()) else NEVER
+        return self._owned if OWNER in self._grants.get(right, frozenset()) else NEVER
 
-    def grants(self, action: Action, actor: Actor) -> bool:
+    def grants(self, right: Right, actor: Actor) -> bool:
         """Whether the actor may do this whatever the record: by a role, or as everyone may."""
-        granted = self._grants.get(action, frozenset())
+        granted = self._grants.get(right, frozenset())
         return EVERYONE in granted or not granted.isdisjoint(actor.roles)
 
-    def may(self, action: Action, actor: Actor, record: Mapping[str, Any]) -> bool:
+    def may(self, right: Right, actor: Actor, record: Mapping[str, Any]) -> bool:
         """Whether the actor may do this to a record, as stored."""
-        condition = self.condition(action, actor)
+        condition = self.condition(right, actor)
         return condition is ALWAYS or holds(condition, record, actor)
 
     def fields(

@@ -12,7 +12,8 @@ from typing import Any
 
 from fenland.core.access import Caller
 from fenland.core.definitions import Collection
-from fenland.core.history import ChangeKind, Entry
+from fenland.core.history import Action, Entry
+from fenland.core.reserved import made, renewed
 
 Record = dict[str, Any]
 
@@ -35,7 +36,7 @@ class Change:
     is the place, in the list, of the change that this one follows from.
     """
 
-    kind: ChangeKind
+    action: Action
     collection: str
     record_id: str
     key: Any
@@ -55,7 +56,8 @@ class Change:
     def columns(self) -> dict[str, Any]:
         """Of an update, all that is to be written: the fields that differ, and what the service keeps."""
         after = self.result
-        return {name: after[name] for name in (*self.fields, "version", "updated_at", "updated_by")}
+        kept = renewed(self.version, self.stamp.time, self.stamp.by)
+        return {**{name: after[name] for name in self.fields}, **kept}
 
     def preview(self) -> Record:
         """The record with what differs, and otherwise as it is: nothing is stamped before it is saved."""
@@ -69,7 +71,7 @@ class Change:
             record_id=self.record_id,
             key=self.key,
             version=self.version,
-            action=self.kind,
+            action=self.action,
             actor=self.stamp.by,
             via=caller.via if cause is None else "effect",
             request_id=caller.request_id,
@@ -82,8 +84,7 @@ class Change:
 
 def creation(collection: Collection, record_id: str, fields: Mapping[str, Any], stamp: Stamp) -> Change:
     """The change that creates a record with these fields."""
-    made = {"id": record_id, "version": 1, "created_at": stamp.time, "created_by": stamp.by}
-    record = {**made, "updated_at": stamp.time, "updated_by": stamp.by, **fields}
+    record = {**made(record_id, stamp.time, stamp.by), **fields}
     differing = {name: (None, value) for name, value in fields.items() if value is not None}
     key = record[collection.key]
     return Change("create", collection.name, record_id, key, 1, None, record, differing, stamp)
@@ -98,8 +99,7 @@ def alteration(
 ) -> Change:
     """The change that gives a stored record these values."""
     version = stored["version"] + 1
-    kept = {"version": version, "updated_at": stamp.time, "updated_by": stamp.by}
-    record = {**stored, **values, **kept}
+    record = {**stored, **values, **renewed(version, stamp.time, stamp.by)}
     differing = {name: (stored[name], value) for name, value in values.items()}
     record_id, key = stored["id"], record[collection.key]
     return Change("update", collection.name, record_id, key, version, stored, record, differing, stamp, cause)

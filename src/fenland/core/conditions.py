@@ -32,7 +32,7 @@ ORDER: Mapping[str, Callable[[Any, Any], bool]] = {
 
 @dataclass(frozen=True, slots=True)
 class Value:
-    """A value that stands in the condition itself, in the form in which fields are kept."""
+    """A value that stands in the condition itself, as fields keep it."""
 
     value: Any
 

@@ -26,7 +26,7 @@ Rule = Callable[[Any], Finding]
 class Constraint:
     """One keyword; its name is that of JSON Schema, in definitions and in what is published.
 
-    `fits` and `looks` say how its value must look; `settle` gives that the form it is kept in, and may raise
+    `fits` and `looks` say how its value must look; `settle` makes of that what is kept, and may raise
     `ValueError` with what is wrong. `rule` makes a rule of the value for a field. No value could pass where
     this one's lies above that of a keyword in `at_most`.
     """

@@ -16,9 +16,10 @@ from fenland.core.values import MISSING
 Type = Literal["string", "integer", "number", "boolean", "array", "object"]
 Blank = Literal["store", "keep", "clear", "reject"]
 OnDelete = Literal["restrict", "clear", "cascade"]
-Action = Literal["read", "create", "update", "delete", "transfer"]
+#: What access lists grant.
+Right = Literal["read", "create", "update", "delete", "transfer"]
 
-ACTIONS: tuple[Action, ...] = ("read", "create", "update", "delete", "transfer")
+RIGHTS: tuple[Right, ...] = ("read", "create", "update", "delete", "transfer")
 
 #: Words an access list may hold besides role names.
 OWNER = "owner"
@@ -95,7 +96,7 @@ class Collection:
     order: int = 0
     key: str = "id"
     owner: str | None = None
-    access: Mapping[Action, frozenset[str]] = field(default_factory=dict)
+    access: Mapping[Right, frozenset[str]] = field(default_factory=dict)
     checks: tuple[Mapping[str, Any], ...] = ()
     effects: tuple[Mapping[str, Any], ...] = ()
     revalidate: Literal["touched", "whole"] = "touched"

@@ -1,4 +1,4 @@
-"""Our own patch form, `application/vnd.fenland.edits+json`: edits that are made of the stored value.
+"""Our own patch format, `application/vnd.fenland.edits+json`: edits that are made of the stored value.
 
     {"edits": [{"at": "/pumps", "increase_by": 1},
                {"at": "/tags", "include": ["diesel"]},
@@ -6,7 +6,7 @@
 
 Each edit names one place and does one thing there; they are done in order, all or none. They can be
 sent without having read the record, and again by many at once, and none of them is lost.
-`edits_schema` gives the published JSON Schema of the form.
+`edits_schema` gives the published JSON Schema of the format.
 """
 
 from __future__ import annotations
@@ -117,7 +117,7 @@ def _is_list(value: Any) -> bool:
 
 @dataclass(frozen=True, slots=True)
 class _VerbRule:
-    """What a verb does, what it takes, and whether its outcome is made of the stored value."""
+    """What a verb does, what it takes, and whether its result is made of the stored value."""
 
     apply: Verb
     fits: Callable[[Any], bool]
@@ -156,7 +156,7 @@ _CONDITIONS: Mapping[str, tuple[Callable[[Any, Any], bool], Callable[[Any], bool
 
 
 def edits_schema(limits: Limits = DEFAULTS) -> dict[str, Any]:
-    """The JSON Schema of our own form."""
+    """The JSON Schema of our own format."""
     return {
         "$schema": "https://json-schema.org/draft/2020-12/schema",
         "title": "Edits of one record",
@@ -268,7 +268,7 @@ def _with(whole: Any, steps: tuple[str, ...], value: Any) -> Any:
 
 def _edit(number: int, sent: Any, limits: Limits) -> Edit:
     def refuse(what: str) -> Malformed:
-        return Malformed(f"Edit {number + 1}: {what} GET /v1/edits.schema.json has the form.")
+        return Malformed(f"Edit {number + 1}: {what} GET /v1/edits.schema.json has their schema.")
 
     if not isinstance(sent, dict):
         raise refuse(f"it must be an object, not {kind_of(sent)}.")
@@ -305,7 +305,7 @@ def _only_if(sent: Any) -> tuple[tuple[str, Any], ...]:
 
 
 def read_edits(body: bytes, limits: Limits = DEFAULTS) -> Edits:
-    """Reads our own form. Raises `Malformed`, or `TooLarge` for too many edits."""
+    """Reads our own format. Raises `Malformed`, or `TooLarge` for too many edits."""
     return edits_from(read_json(body, limits), limits)
 
 

@@ -1,4 +1,4 @@
-"""Formats: the checked forms of text. Each reader returns the one form kept, or None for a refusal.
+"""Formats: texts of a checked kind. Each reader returns the one spelling kept, or None for a refusal.
 
 Equal moments, identifiers and days have one spelling each once read, so that text compares as the
 values do: in a difference, in an index and in a sort.
@@ -67,12 +67,12 @@ def read_date_time(text: str) -> str | None:
 
 
 def read_uuid(text: str) -> str | None:
-    """A UUID in the text form of RFC 9562 section 4, lower case."""
+    """A UUID as text, by RFC 9562 section 4, lower case."""
     return str(uuid.UUID(text)) if _UUID.fullmatch(text) else None
 
 
 def read_email(text: str) -> str | None:
-    """An address in the dot-atom form of RFC 5321 section 4.1.2; quoted local parts are refused."""
+    """A dot-atom address, by RFC 5321 section 4.1.2; quoted local parts are refused."""
     return text if _EMAIL.fullmatch(text) else None
 
 

@@ -8,9 +8,10 @@ from decimal import Decimal
 from typing import Any, Literal
 
 from fenland.core.field_access import FieldAccess
+from fenland.core.reserved import renewed
 
 #: What a change does to its record.
-ChangeKind = Literal["create", "update", "delete"]
+Action = Literal["create", "update", "delete"]
 
 #: How long a value may be inside a sentence.
 _SHOWN = 60
@@ -29,7 +30,7 @@ class Entry:
     record_id: str
     key: Any
     version: int
-    action: ChangeKind
+    action: Action
     actor: str
     via: str
     request_id: str
@@ -42,7 +43,7 @@ class Entry:
 
     def kept(self) -> dict[str, Any]:
         """The fields that the service keeps itself, as this change left them."""
-        return {"version": self.version, "updated_at": self.time, "updated_by": self.actor}
+        return renewed(self.version, self.time, self.actor)
 
     def last_copy(self) -> dict[str, Any]:
         """Of a deletion, the fields of the record that held anything."""

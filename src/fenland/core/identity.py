@@ -21,7 +21,7 @@ def uuid7(ticks: int, random: bytes) -> str:
 
 
 def timestamp(moment: datetime) -> str:
-    """The one form of a moment everywhere: RFC 3339 in UTC with six digits, so text order is time order."""
+    """The one spelling of a moment: RFC 3339 in UTC with six digits, so that text order is time order."""
     if moment.tzinfo is not UTC:
         moment = moment.astimezone(UTC)
     return moment.isoformat(timespec="microseconds")[:26] + "Z"

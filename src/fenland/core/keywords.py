@@ -102,7 +102,7 @@ COLLECTION_KEYWORDS: Mapping[str, tuple[Callable[[Any], bool], str]] = {
     "key": (is_text, "the name of a field"),
     "owner": (is_text, "the name of a field"),
     "fields": (_mapping, "a mapping of field names"),
-    "access": (_mapping, "a mapping of actions"),
+    "access": (_mapping, "a mapping of rights"),
     "checks": (is_list, "a list of checks"),
     "effects": (is_list, "a list of effects"),
     "revalidate": (_one_of("touched", "whole"), "touched or whole"),

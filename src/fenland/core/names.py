@@ -9,9 +9,6 @@ from collections.abc import Iterable
 #: Collections and fields become table and column names, so they keep to what every database reads.
 NAME = re.compile(r"[a-z][a-z0-9_]{0,62}")
 
-#: Fields the service keeps itself, in the order answers show them.
-RESERVED_FIELDS = ("id", "version", "created_at", "created_by", "updated_at", "updated_by")
-
 
 def nearest(name: str, known: Iterable[str]) -> str | None:
     """The known name most like this one, or None where nothing comes close."""

@@ -1,10 +1,10 @@
-"""Patch forms: what a body says is to change.
+"""Patch formats: what a body says is to change.
 
-Every form is read into a `Patch` before anything is known about the record, and applied to the
+Every format is read into a `Patch` before anything is known about the record, and applied to the
 stored record later: `against` gives the new value of each field that the patch touches. What
 those fields may be is no concern of this file; `rules.py` judges it.
 
-    MergePatch   application/merge-patch+json   RFC 7396; HTML forms become one in forms.py
+    MergePatch   application/merge-patch+json   RFC 7396; HTML forms become one in html_forms.py
     Replacement  the body of a PUT: a whole record
     JsonPatch    application/json-patch+json    RFC 6902, in json_patch.py
     Edits        our own, in edits.py
@@ -24,7 +24,7 @@ from fenland.core.values import MISSING, read_json
 
 
 class Patch(Protocol):
-    """What every patch form can do."""
+    """What every patch format can do."""
 
     @property
     def atomic(self) -> frozenset[str]:

@@ -14,9 +14,9 @@ from dataclasses import replace
 from typing import Any
 
 from fenland.core.definitions import (
-    ACTIONS,
     EVERYONE,
     OWNER,
+    RIGHTS,
     Collection,
     DefinitionMistakes,
     Definitions,
@@ -27,7 +27,8 @@ from fenland.core.field_reading import FieldReader, Notes, Path, Source, known_k
 from fenland.core.keywords import (
     COLLECTION_KEYWORDS,
 )
-from fenland.core.names import NAME, RESERVED_FIELDS, did_you_mean
+from fenland.core.names import NAME, did_you_mean
+from fenland.core.reserved import RESERVED
 from fenland.core.values import as_written
 
 
@@ -90,7 +91,7 @@ class _CollectionReader:
             return
         for name, inner in data.items():
             path: Path = ("fields", name)
-            if name in RESERVED_FIELDS:
+            if name in RESERVED:
                 self.notes.add(path, f"{name!r} is kept by the service.", "Give the field another name.")
             elif not NAME.fullmatch(name):
                 self.notes.add(
@@ -140,33 +141,33 @@ class _CollectionReader:
 
     def _access(self, data: Mapping[str, Any], owner: str | None) -> dict[Any, frozenset[str]]:
         found: dict[Any, frozenset[str]] = {}
-        for action, grants in known_keywords(data, ("access",), dict.fromkeys(ACTIONS), self.notes, "access"):
+        for right, grants in known_keywords(data, ("access",), dict.fromkeys(RIGHTS), self.notes, "access"):
             if not isinstance(grants, list) or not all(isinstance(one, str) for one in grants):
                 self.notes.add(
-                    ("access", action),
-                    f"access: {action} is {as_written(grants)}.",
+                    ("access", right),
+                    f"access: {right} is {as_written(grants)}.",
                     "Write a list of roles, owner or everyone, such as [owner, office].",
                 )
                 continue
             for number, grant in enumerate(grants):
-                self._grant(action, number, grant, owner)
-            found[action] = frozenset(grants)
+                self._grant(right, number, grant, owner)
+            found[right] = frozenset(grants)
         return found
 
-    def _grant(self, action: str, number: int, grant: str, owner: str | None) -> None:
-        path: Path = ("access", action, number)
+    def _grant(self, right: str, number: int, grant: str, owner: str | None) -> None:
+        path: Path = ("access", right, number)
         if grant not in (OWNER, EVERYONE, *self.roles):
             known = (OWNER, EVERYONE, *self.roles)
             self.notes.add(
                 path,
-                f"access: {action} names {grant!r}, which is no role.",
+                f"access: {right} names {grant!r}, which is no role.",
                 did_you_mean(grant, known) + " Roles stand in fenland.toml under roles.",
             )
         elif grant == OWNER and owner is None:
             self.notes.add(
-                path, f"access: {action} names the owner.", "Add owner: with the field that holds it."
+                path, f"access: {right} names the owner.", "Add owner: with the field that holds it."
             )
-        elif grant == OWNER and action == "create":
+        elif grant == OWNER and right == "create":
             self.notes.add(path, "A record has no owner before it is created.", "Name roles, or everyone.")
 
     def _rules(self, data: list[Any], word: str, known: Sequence[str]) -> tuple[Mapping[str, Any], ...]:

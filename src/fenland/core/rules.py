@@ -12,9 +12,10 @@ from typing import Any, NamedTuple
 
 from fenland.core.definitions import Blank, Collection, Field
 from fenland.core.field_access import PROTECTIONS, FieldAccess
-from fenland.core.names import RESERVED_FIELDS, did_you_mean
+from fenland.core.names import did_you_mean
 from fenland.core.patches import MergePatch, Patch, merge
 from fenland.core.problems import MOST_PROBLEMS, Malformed, Problem, pointer_to
+from fenland.core.reserved import RESERVED
 from fenland.core.validation import HIGHEST_INTEGER, REFUSED, Check, compile_nullable
 from fenland.core.values import MISSING, same
 
@@ -68,7 +69,7 @@ class Rules:
         if isinstance(patch, MergePatch):
             return MergePatch(self.settle_blanks(patch.fields, asked, problems)).against(stored, problems)
         touched = patch.against(stored, problems)
-        # The other forms say what they mean by null, so only an empty text can be a blank there.
+        # The other formats say what they mean by null, so only an empty text can be a blank there.
         blank = {name: value for name, value in touched.items() if value == ""}
         settled = self.settle_blanks(blank, asked, problems) if blank else {}
         return {
@@ -115,7 +116,7 @@ class Rules:
             return touched
         stored, refused = before.stored, {*unknown, *protected}
         for name in unknown:
-            if name not in RESERVED_FIELDS:
+            if name not in RESERVED:
                 hint = did_you_mean(name, self.collection.fields) if len(problems) < MOST_PROBLEMS else ""
                 detail = f"There is no field {name!r}. {hint}"
                 problems.append(Problem(pointer_to(name), "unknown_field", detail))
@@ -141,7 +142,7 @@ class Rules:
     # --- step: validate -----------------------------------------------------------------------
 
     def validate(self, touched: Mapping[str, Any], problems: list[Problem]) -> dict[str, Any]:
-        """The touched fields in the form they are kept, each checked by its own constraints."""
+        """The touched fields as they are kept, each checked by its own constraints."""
         checks, pointers = self._checks, self._pointers
         kept = {}
         for name, value in touched.items():
@@ -164,8 +165,8 @@ class Rules:
                     check(record[name], self._pointers[name], problems)
 
     def typed(self, name: str, value: Any) -> Any:
-        """A value in the form a field, or a reserved one, is kept; `REFUSED` when it is of another type."""
-        if name in RESERVED_FIELDS:
+        """A value as a field, or a reserved one, keeps it; `REFUSED` when it is of another type."""
+        if name in RESERVED:
             if name != "version":
                 return value if isinstance(value, str) else REFUSED
             fits = type(value) is int and 0 <= value <= HIGHEST_INTEGER
@@ -223,7 +224,7 @@ class Rules:
         return record
 
     def validate_new(self, record: Mapping[str, Any], problems: list[Problem]) -> dict[str, Any]:
-        """A new record's fields in the form they are kept; an absent optional field is null."""
+        """A new record's fields as they are kept; an absent optional field is null."""
         present = {name: value for name, value in record.items() if value is not None}
         # What was refused is not there: nothing further on has to ask whether a value is of its type.
         kept = {**dict.fromkeys(record), **self.validate(present, problems)}

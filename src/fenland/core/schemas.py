@@ -2,26 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from decimal import Decimal
 from typing import Any
 
 from fenland.core.definitions import Field
 from fenland.core.field_access import FieldAccess
 from fenland.core.keywords import KEYWORDS
+from fenland.core.reserved import RESERVED_SCHEMAS
 from fenland.core.validation import HIGHEST_INTEGER, LOWEST_INTEGER
 from fenland.core.values import MISSING
 
 DIALECT = "https://json-schema.org/draft/2020-12/schema"
-
-RESERVED_SCHEMAS: Mapping[str, Mapping[str, Any]] = {
-    "id": {"type": "string", "format": "uuid", "title": "Id", "readOnly": True},
-    "version": {"type": "integer", "minimum": 1, "title": "Version", "readOnly": True},
-    "created_at": {"type": "string", "format": "date-time", "title": "Created at", "readOnly": True},
-    "created_by": {"type": "string", "title": "Created by", "readOnly": True},
-    "updated_at": {"type": "string", "format": "date-time", "title": "Updated at", "readOnly": True},
-    "updated_by": {"type": "string", "title": "Updated by", "readOnly": True},
-}
 
 
 def _number(value: Any) -> Any:

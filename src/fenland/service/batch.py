@@ -13,7 +13,7 @@ from typing import Any
 
 from fenland.core.access import Caller
 from fenland.core.definitions import Collection
-from fenland.core.history import ChangeKind
+from fenland.core.history import Action
 from fenland.core.limits import beyond, weight
 from fenland.core.problems import Malformed, Refusal, Unavailable, refusal_data, refusal_from
 from fenland.core.values import as_written
@@ -189,10 +189,10 @@ def batch(
         return Done([replace(one, saved=None) for one in broken.results])
 
 
-def read_action(sent: Mapping[str, Any]) -> ChangeKind:
+def read_action(sent: Mapping[str, Any]) -> Action:
     """The action an item names. Raises `Malformed`."""
     action = sent.get("action")
     if action not in ("create", "update", "delete"):
         raise Malformed(f"action is {as_written(action)}. It must be create, update or delete.")
-    found: ChangeKind = action
+    found: Action = action
     return found

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from fenland.core.access import Caller
-from fenland.core.definitions import Action
+from fenland.core.definitions import Right
 from fenland.core.identity import etag
 from fenland.core.names import did_you_mean
 from fenland.core.problems import Malformed, NotFound, NotPermitted, VersionMismatch, VersionRequired
@@ -17,7 +17,7 @@ from fenland.service.service import Resource
 from fenland.service.work import View
 from fenland.storage.door import Record
 
-_DEEDS: Mapping[Action, str] = {
+_DEEDS: Mapping[Right, str] = {
     "create": "create records here",
     "update": "change this record",
     "delete": "delete this record",
@@ -107,12 +107,12 @@ def not_there(address: Address) -> NotFound:
     return NotFound(f"There is no {where} in {address.collection} that you may see.")
 
 
-def permit(action: Action, resource: Resource, caller: Caller, record: Record) -> None:
+def permit(right: Right, resource: Resource, caller: Caller, record: Record) -> None:
     """Raises `NotPermitted` unless the caller may do this to the record as it is stored."""
     actor = caller.actor
-    if not resource.policy.may(action, actor, record):
+    if not resource.policy.may(right, actor, record):
         raise NotPermitted(
-            f"{actor.title or actor.name} may not {_DEEDS[action]}. "
+            f"{actor.title or actor.name} may not {_DEEDS[right]}. "
             "Ask its owner, or somebody whose role allows it."
         )
 

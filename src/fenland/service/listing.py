@@ -9,8 +9,9 @@ from typing import Any
 from unicodedata import normalize
 
 from fenland.core.access import Caller
-from fenland.core.names import RESERVED_FIELDS, did_you_mean
+from fenland.core.names import did_you_mean
 from fenland.core.problems import Malformed, NotPermitted
+from fenland.core.reserved import RESERVED
 from fenland.core.validation import REFUSED
 from fenland.core.values import read_json, write_json
 from fenland.service.labels import Labels, labels_of
@@ -103,7 +104,7 @@ def _order(resource: Resource, caller: Caller, sort: str) -> tuple[Order, ...]:
     steps = []
     fields, hidden = resource.collection.fields, resource.policy.fields(caller.actor).hidden
     sortable = [
-        *RESERVED_FIELDS,
+        *RESERVED,
         *(name for name, item in fields.items() if item.type not in ("array", "object")),
     ]
     for word in filter(None, (part.strip() for part in sort.split(","))):

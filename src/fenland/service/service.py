@@ -53,7 +53,7 @@ class Service:
         }
 
     def now(self, later: timedelta = timedelta()) -> str:
-        """This moment, or one so much later, in the form records keep."""
+        """This moment, or one so much later, as records keep it."""
         return timestamp(self.clock() + later)
 
     def new_id(self) -> str:

@@ -6,7 +6,7 @@ dropped or refused, the rest validated and compared with what is stored; what ot
 version the caller saw is taken into account; and if anything differs, that is the change to be saved,
 with its history entry, in one transaction. A preview is the same, and nothing is saved.
 
-The patch is read outside the transaction, and a refusal to read it is raised in its turn, so that
+The patch is read outside the transaction, and a refusal to read it waits for its place, so that
 the order of refusals holds: 401, 404, 403, 412 or 428, 415, 400, 409, 422.
 """
 

@@ -63,23 +63,23 @@ class TableAccounts:
         row = self._by_token.one(reading, {"hash": digest, "now": now})
         if row is None:
             return None
-        *shown, expires = self._by_token.turned(row)
+        *shown, expires = self._by_token.converted(row)
         return _account(shown), expires
 
     def tokens_of(self, reading: Reading, account: str) -> list[Token]:
         """See `Accounts`."""
         rows = self._tokens_of.all(reading, {"account": account})
-        turned = (self._tokens_of.turned(row) for row in rows)
-        return [Token(label, made, ends, digest[:_ID_LENGTH]) for digest, label, made, ends in turned]
+        converted = (self._tokens_of.converted(row) for row in rows)
+        return [Token(label, made, ends, digest[:_ID_LENGTH]) for digest, label, made, ends in converted]
 
     def by_name(self, reading: Reading, name: str) -> Account | None:
         """See `Accounts`."""
         row = self._by_name.one(reading, {"name": name})
-        return None if row is None else _account(self._by_name.turned(row))
+        return None if row is None else _account(self._by_name.converted(row))
 
     def all(self, reading: Reading) -> list[Account]:
         """See `Accounts`."""
-        return [_account(self._all.turned(row)) for row in self._all.all(reading, {})]
+        return [_account(self._all.converted(row)) for row in self._all.all(reading, {})]
 
     def add(self, writing: Writing, account: Account, now: str) -> None:
         """See `Accounts`."""

@@ -1,7 +1,7 @@
-"""Column types: how each kind of value is kept, engine by engine, and turned to and fro.
+"""Column types: how each kind of value is kept, engine by engine, and converted to and fro.
 
-Values above storage have one form (`core/validation.py`); what a column holds is a type's own affair, and
-another engine adds its branch here. The functions that turn values are taken out of the types once, when
+Values above storage have one shape (`core/validation.py`); what a column holds is a type's own affair, and
+another engine adds its branch here. The functions that convert values are taken out of the types once, when
 statements are prepared, and never see None.
 """
 
@@ -21,7 +21,7 @@ from sqlalchemy.types import TypeDecorator, TypeEngine
 from fenland.core.identity import timestamp
 from fenland.core.values import write_json
 
-#: Turns one value, which is not None.
+#: Converts one value, which is not None.
 Conversion = Callable[[Any], Any]
 
 #: Digits that a 64-bit integer can have.
@@ -47,12 +47,12 @@ def json_text(value: Any) -> str:
 
 
 def to_column(kind: TypeEngine[Any], dialect: Dialect) -> Conversion | None:
-    """What turns a value into what a column of this type holds; None where it is the same."""
+    """What converts a value into what a column of this type holds; None where it is the same."""
     return kind.dialect_impl(dialect).bind_processor(dialect)
 
 
 def from_column(kind: TypeEngine[Any], dialect: Dialect) -> Conversion | None:
-    """What turns a column's content into the value; None where it is the same."""
+    """What converts a column's content into the value; None where it is the same."""
     return kind.dialect_impl(dialect).result_processor(dialect, None)
 
 
@@ -104,7 +104,7 @@ class BinaryNumber(TypeDecorator[float]):
 
 
 class Moment(TypeDecorator[str]):
-    """Moments in the one text form of `core/identity.py`, whose order is that of time."""
+    """Moments in the one spelling of `core/identity.py`, whose order is that of time."""
 
     impl = DateTime
     cache_ok = True

@@ -2,7 +2,7 @@
 
 A use case reads within `reading` or `snapshot`, and writes within `write`; what it is given there, a
 `Reading` or a `Writing`, it hands to `records`, `history`, `accounts` and `outcomes`, and never looks inside.
-Whatever engine stands behind answers in the forms of the core: texts, exact decimals, moments as RFC 3339
+Whatever engine stands behind answers in the values of the core: texts, exact decimals, moments as RFC 3339
 writes them.
 """
 

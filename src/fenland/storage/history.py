@@ -78,6 +78,6 @@ class TableHistory:
         return None if row is None else self._entry(row)
 
     def _entry(self, row: Sequence[Any]) -> Entry:
-        values = dict(zip(self._columns, self._of_record.turned(row), strict=True))
+        values = dict(zip(self._columns, self._of_record.converted(row), strict=True))
         values["changes"] = {name: (before, after) for name, (before, after) in values["changes"].items()}
         return Entry(**values)

@@ -39,7 +39,7 @@ class TableOutcomes:
         """See `Outcomes`."""
         self._expire.run(writing, {"now": now})
         row = self._find.one(writing, {"x_account": account, "x_key": key, "now": now})
-        return None if row is None else Kept(*self._find.turned(row))
+        return None if row is None else Kept(*self._find.converted(row))
 
     def keep(self, writing: Writing, account: str, key: str, outcome: Kept, expires: str) -> None:
         """See `Outcomes`."""

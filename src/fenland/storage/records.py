@@ -52,8 +52,8 @@ class TableRecords:
         self._counts: dict[str, Prepared] = {}
         names = [column.name for column in self._columns]
         self._by_field = {"id": Prepared(self._where_equal("id"), engine)}
-        turns = {names[place]: turn for place, turn in self._by_field["id"].conversions.items()}
-        self._record = row_reader(collection.name, names, turns)
+        conversions = {names[place]: convert for place, convert in self._by_field["id"].conversions.items()}
+        self._record = row_reader(collection.name, names, conversions)
         self._insert = Prepared(table.insert().values(_given(table, names)), engine)
         self._delete = Prepared(table.delete().where(*_guard(table)), engine)
 

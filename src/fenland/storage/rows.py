@@ -19,7 +19,7 @@ RowReader = Callable[[Sequence[Any]], dict[str, Any]]
 def row_reader(name: str, columns: Sequence[str], conversions: Mapping[str, Conversion]) -> RowReader:
     """A function that gives the record in a row, which holds these columns in this order."""
     lines = [
-        f"        {column!r}: None if v{place} is None else turned{place}(v{place}),"
+        f"        {column!r}: None if v{place} is None else convert{place}(v{place}),"
         if column in conversions
         else f"        {column!r}: v{place},"
         for place, column in enumerate(columns)
@@ -29,7 +29,9 @@ def row_reader(name: str, columns: Sequence[str], conversions: Mapping[str, Conv
     file = f"<rows of {name}>"
     linecache.cache[file] = (len(text), None, text.splitlines(keepends=True), file)
     known: dict[str, Any] = {
-        f"turned{place}": conversions[column] for place, column in enumerate(columns) if column in conversions
+        f"convert{place}": conversions[column]
+        for place, column in enumerate(columns)
+        if column in conversions
     }
     exec(compile(text, file, "exec"), known)  # noqa: S102 - of our own making, see above
     made: RowReader = known["record_of"]

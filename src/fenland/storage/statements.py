@@ -1,7 +1,7 @@
 """Statements built with SQLAlchemy once and run as text on the driver's own connection.
 
 Compiling and SQLAlchemy's result objects cost more than SQLite's own work; the compiled text with its
-parameters in order costs neither. What turns values is taken from the types of the columns, also once.
+parameters in order costs neither. What converts values is taken from the types of the columns, also once.
 """
 
 from __future__ import annotations
@@ -41,7 +41,7 @@ class Engine(Protocol):
 
 
 class Prepared:
-    """A statement's text, the order of its parameters, and what turns values on their way in and out."""
+    """A statement's text, the order of its parameters, and what converts values on their way in and out."""
 
     def __init__(self, statement: Executable, engine: Engine) -> None:
         if not isinstance(statement, ClauseElement):
@@ -52,9 +52,11 @@ class Prepared:
         # None when a statement has no parameters.
         self.order: tuple[str, ...] = tuple(compiled.positiontup or ())
         self._errors, self._told, self._number_in = engine.errors, engine.told, engine.number_in
-        turns = {name: to_column(bound.type, dialect) for bound, name in compiled.bind_names.items()}
-        self._turns: tuple[tuple[int, Conversion], ...] = tuple(
-            (place, turn) for place, name in enumerate(self.order) if (turn := turns[name]) is not None
+        conversions = {name: to_column(bound.type, dialect) for bound, name in compiled.bind_names.items()}
+        self._conversions: tuple[tuple[int, Conversion], ...] = tuple(
+            (place, convert)
+            for place, name in enumerate(self.order)
+            if (convert := conversions[name]) is not None
         )
         self._fixed: dict[str, Any] = {
             name: value for name, value in compiled.params.items() if value is not None
@@ -62,26 +64,28 @@ class Prepared:
         # For the usual case, all given and more than one, which itemgetter makes a tuple of.
         self._picked = itemgetter(*self.order) if len(self.order) > 1 else None
         columns = getattr(statement, "selected_columns", ())
-        turned = ((place, from_column(one.type, dialect)) for place, one in enumerate(columns))
-        #: What turns the columns of a row, by their places; for readers of rows to apply.
-        self.conversions: dict[int, Conversion] = {place: turn for place, turn in turned if turn is not None}
+        converted = ((place, from_column(one.type, dialect)) for place, one in enumerate(columns))
+        #: What converts the columns of a row, by their places; for readers of rows to apply.
+        self.conversions: dict[int, Conversion] = {
+            place: convert for place, convert in converted if convert is not None
+        }
 
     def values(self, given: Mapping[str, Any]) -> Sequence[Any]:
-        """Parameters by name, as `turned_in` gives them."""
+        """Parameters by name, as `converted_in` gives them."""
         if self._fixed:
             given = {**self._fixed, **given}
         if self._picked is not None:
-            return self.turned_in(self._picked(given))
-        return self.turned_in([given[name] for name in self.order])
+            return self.converted_in(self._picked(given))
+        return self.converted_in([given[name] for name in self.order])
 
-    def turned_in(self, picked: Sequence[Any]) -> Sequence[Any]:
+    def converted_in(self, picked: Sequence[Any]) -> Sequence[Any]:
         """Parameters in the order of the text, as the columns hold them."""
-        if not self._turns:
+        if not self._conversions:
             return picked
         values = list(picked)
-        for place, turn in self._turns:
+        for place, convert in self._conversions:
             if (value := values[place]) is not None:
-                values[place] = turn(value)
+                values[place] = convert(value)
         return values
 
     def one(self, reading: Reading, given: Mapping[str, Any]) -> Any:
@@ -116,14 +120,14 @@ class Prepared:
     def added(self, writing: Writing, picked: Sequence[Any]) -> int:
         """Runs an insert made by `numbering`, its parameters in order; gives the number of the new row."""
         try:
-            return self._number_in(writing.execute(self.text, self.turned_in(picked)))
+            return self._number_in(writing.execute(self.text, self.converted_in(picked)))
         except self._errors as error:
             raise self._told(error) from error
 
-    def turned(self, row: Sequence[Any]) -> list[Any]:
-        """A row's values, turned."""
-        turns = self.conversions
+    def converted(self, row: Sequence[Any]) -> list[Any]:
+        """A row's values, converted."""
+        conversions = self.conversions
         return [
-            turns[place](value) if value is not None and place in turns else value
+            conversions[place](value) if value is not None and place in conversions else value
             for place, value in enumerate(row)
         ]

@@ -6,6 +6,7 @@ indexes for owners, references and dates. What each type keeps, `column_types.py
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Any
 
 from sqlalchemy import (
@@ -26,6 +27,7 @@ from sqlalchemy import (
 from sqlalchemy.types import TypeEngine
 
 from fenland.core.definitions import Collection, Definitions, Field, has_index
+from fenland.core.reserved import RESERVED
 from fenland.storage.column_types import BinaryNumber, Day, ExactDecimal, Json, JsonText, Moment
 
 #: Grows when the service's own tables change shape; a newer database is refused by an older service.
@@ -64,12 +66,12 @@ def column_type(item: Field) -> TypeEngine[Any]:
     return by_type[item.type]
 
 
-#: Where a column notes the form in which its values are kept, in words.
+#: Where a column notes as what its values are kept, in words.
 KEPT = "kept"
 
 
-def kept_form(item: Field) -> str:
-    """The form in which a field's values are kept, in words that end "holds …"."""
+def kept_as(item: Field) -> str:
+    """As what a field's values are kept, in words that end "holds …"."""
     if item.scale is not None:
         return f"decimals with {item.scale} digits after the point"
     by_type = {
@@ -95,8 +97,14 @@ def _column(item: Field, definitions: Definitions) -> Column[Any]:
         *foreign,
         nullable=not (item.required and not item.nullable),
         unique=item.unique or None,
-        info={KEPT: kept_form(item)},
+        info={KEPT: kept_as(item)},
     )
+
+
+def _reserved_column(name: str, schema: Mapping[str, Any]) -> Column[Any]:
+    kinds: dict[Any, TypeEngine[Any]] = {"uuid": _word(36), "date-time": Moment(), "integer": BigInteger()}
+    kind = kinds.get(schema.get("format", schema["type"]), _word())
+    return Column(name, kind, primary_key=name == "id", nullable=False)
 
 
 def collection_table(collection: Collection, definitions: Definitions, metadata: MetaData) -> Table:
@@ -104,12 +112,7 @@ def collection_table(collection: Collection, definitions: Definitions, metadata:
     table = Table(
         collection.name,
         metadata,
-        Column("id", _word(36), primary_key=True),
-        Column("version", BigInteger, nullable=False),
-        Column("created_at", Moment(), nullable=False),
-        Column("created_by", _word(), nullable=False),
-        Column("updated_at", Moment(), nullable=False),
-        Column("updated_by", _word(), nullable=False),
+        *(_reserved_column(name, schema) for name, schema in RESERVED.items()),
         *(_column(item, definitions) for item in collection.fields.values()),
     )
     for item in collection.fields.values():

@@ -93,7 +93,7 @@ def _match(sent: Mapping[str, Any]) -> Preconditions:
 
 
 def _item(service: Service, sent: Any) -> Item:
-    """An item, read now as far as it can be; its mistakes are its own result, when its turn comes."""
+    """An item, read now as far as it can be; its mistakes are its own result, when it is carried out."""
     limits = service.limits
     checked = later(lambda: _checked(sent))
     patch = later(lambda: _patch(checked(), limits))

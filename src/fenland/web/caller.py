@@ -14,7 +14,7 @@ from fenland.web.logs import ACCOUNT
 #: Through what a change may say it came; anything else counts as the API itself.
 VIAS = ("api", "client", "command-line", "console")
 
-#: How a client may name itself; a name of another form is taken for none.
+#: How a client may name itself; a name of another kind is taken for none.
 _CLIENT = re.compile(r"[A-Za-z0-9._~-]{8,64}")
 
 

@@ -1,6 +1,6 @@
 """The inputs of an HTML form, read strictly: what cannot be read whole is refused, and nothing guessed.
 
-`core/forms.py` says what the inputs mean.
+`core/html_forms.py` says what the inputs mean.
 """
 
 from __future__ import annotations

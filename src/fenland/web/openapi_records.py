@@ -11,7 +11,8 @@ from typing import Any
 
 from fenland.core.definitions import Collection, Field
 from fenland.core.field_access import field_access
-from fenland.core.schemas import RESERVED_SCHEMAS, field_schema
+from fenland.core.reserved import RESERVED_SCHEMAS
+from fenland.core.schemas import field_schema
 from fenland.core.values import MISSING
 from fenland.web.body import HTML_FORMS
 from fenland.web.openapi_parts import (

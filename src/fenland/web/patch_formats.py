@@ -13,7 +13,7 @@ from flask import Request
 
 from fenland.core.edits import edits_from, read_edits
 from fenland.core.field_access import FieldAccess
-from fenland.core.forms import read_form
+from fenland.core.html_forms import read_form
 from fenland.core.json_patch import json_patch_from, read_json_patch
 from fenland.core.limits import Limits
 from fenland.core.patches import MergePatch, Patch, read_object, replacement

@@ -194,7 +194,7 @@ _METHODS = "GET, HEAD, PATCH, PUT, DELETE, OPTIONS"
 
 
 def _options(**_: str) -> Answer:
-    """What can be done with a record, and by which patch forms (RFC 5789 section 3.1)."""
+    """What can be done with a record, and by which patch formats (RFC 5789 section 3.1)."""
     return Answer(None, 204, {"Allow": _METHODS, "Accept-Patch": ACCEPT_PATCH})
 
 

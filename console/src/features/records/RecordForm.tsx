@@ -8,7 +8,7 @@ import type { Form } from "../../api/types";
 import type { Json } from "../../lib/json";
 import { LeaveGuard } from "../../ui/LeaveGuard";
 import { FieldInput } from "./FieldInput";
-import { kindIn, RESERVED, type Draft, type Kind } from "./model";
+import { isReserved, kindIn, type Draft, type Kind } from "./model";
 import { schemaAt, sentenceFor } from "./sentences";
 import { StoredValue } from "./StoredValue";
 
@@ -83,7 +83,7 @@ export function RecordForm({
     const wrong = element.current?.querySelector<HTMLElement>('[aria-invalid="true"]:not([disabled]), [role="alert"]');
     wrong?.focus();
   }, [error, busy]);
-  const names = Object.keys(form.schema.properties).filter((name) => !RESERVED.includes(name));
+  const names = Object.keys(form.schema.properties).filter((name) => !isReserved(form.schema.properties[name]));
   return (
     <>
       <LeaveGuard unsaved={changed} />

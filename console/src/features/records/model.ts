@@ -172,14 +172,14 @@ export function fieldsFrom(form: Form, draft: Draft): Record<string, Json> {
 /** The columns of a list: the key and what names a record, then plain fields. */
 export function columnsOf(schema: CollectionSchema): string[] {
   const plain = Object.entries(schema.properties)
-    .filter(([name, one]) => !RESERVED.includes(name) && !one.writeOnly && !["array", "object"].includes(typeOf(one)))
+    .filter(([, one]) => !isReserved(one) && !one.writeOnly && !["array", "object"].includes(typeOf(one)))
     .filter(([, one]) => (one.maxLength ?? 0) <= 150)
     .map(([name]) => name);
   return [...new Set([schema["x-key"], schema["x-naming"], ...plain])].slice(0, 7);
 }
 
-/** Fields that the service keeps itself. */
-export const RESERVED = ["id", "version", "created_at", "created_by", "updated_at", "updated_by"];
+/** Whether the service keeps a field itself. */
+export const isReserved = (schema: FieldSchema | undefined): boolean => schema?.["x-reserved"] === true;
 
 /** Whether a column holds figures, which are compared by their places; a key that is shown by its name is none. */
 export function isFigure(schema: FieldSchema | undefined): boolean {

@@ -249,7 +249,7 @@ class Writer:
                 self._by_itself(job)
 
     def _together(self, batch: list[_Job]) -> bool:
-        """One transaction for all, a savepoint for each. False when it was lost, and nothing of it is kept."""
+        """One transaction for all, a savepoint each. False when it was lost, and nothing of it is kept."""
         try:
             connection = self._begin()
         except BaseException as error:

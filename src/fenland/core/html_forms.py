@@ -64,7 +64,7 @@ def read_form(
         steps = name.split("/")
         check_depth(len(steps), limits)
         item = _field_at(fields, steps)
-        # Unknown and reserved names are judged with those of the other forms.
+        # Unknown and reserved names are judged with those of the other formats.
         _put(patch, steps, texts[-1] if item is None else _value(item, texts))
     return MergePatch(patch)
 
