@@ -528,11 +528,19 @@ export interface components {
       type?: string;
       title?: string;
       detail?: string;
-      errors?: components["schemas"]["FieldError"][];
-      conflicts?: components["schemas"]["FieldConflict"][];
+      /** @description The record's version. */
       version?: number;
+      /** @description The setting that was passed, with 413. */
+      limit?: string;
+      /** @description Its value. */
+      most?: number;
+      conflicts?: components["schemas"]["FieldConflict"][];
+      /** @description Records that refer to the one to be deleted. */
       count?: number;
       referring?: components["schemas"]["Referring"][];
+      /** @description Of a JSON Patch, the one that cannot be done. */
+      operation?: number;
+      errors?: components["schemas"]["FieldError"][];
     };
     BatchResults: {
       done: boolean;

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 from decimal import Decimal
-from typing import Any, Literal
+from typing import Any, Literal, get_args
 
 from fenland.core.field_access import FieldAccess
 from fenland.core.reserved import renewed
@@ -90,6 +90,27 @@ def _inside(before: Any, after: Any) -> str:
         f"{name.replace('_', ' ')} from {_shown(before.get(name))} to {_shown(after.get(name))}"
         for name in names
     )
+
+
+#: What `entry_json` gives, part by part, as the OpenAPI document says it.
+ENTRY_SCHEMAS: Mapping[str, Mapping[str, Any]] = {
+    "sequence": {"type": "integer"},
+    "time": {"type": "string", "format": "date-time"},
+    "collection": {"type": "string"},
+    "id": {"type": "string", "format": "uuid"},
+    "key": {"type": ["string", "integer"]},
+    "version": {"type": "integer"},
+    "action": {"type": "string", "enum": list(get_args(Action))},
+    "actor": {"type": "string"},
+    "behalf": {"type": ["string", "null"]},
+    "via": {"type": "string", "examples": ["api", "client", "command-line", "console", "effect"]},
+    "client": {"type": ["string", "null"]},
+    "request_id": {"type": "string"},
+    "reason": {"type": ["string", "null"]},
+    "cause": {"type": ["integer", "null"]},
+    "changes": {"type": "object", "additionalProperties": {"$ref": "#/components/schemas/Change"}},
+    "sentence": {"type": "string"},
+}
 
 
 def entry_json(entry: Entry, access: FieldAccess, who: str) -> dict[str, Any]:

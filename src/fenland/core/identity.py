@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from datetime import UTC, datetime
 
 #: Ticks in a millisecond: what the twelve bits behind the milliseconds of a UUID can tell apart.
@@ -27,6 +28,16 @@ def timestamp(moment: datetime) -> str:
     return moment.isoformat(timespec="microseconds")[:26] + "Z"
 
 
+#: An entity tag, with or without its quotes.
+_ETAG = re.compile(r'"?(?P<id>[0-9a-fA-F-]{36})\.(?P<version>[0-9]{1,18})"?')
+
+
 def etag(record_id: str, version: int) -> str:
     """The strong entity tag of a record: id and version, so that a key used again never matches."""
     return f'"{record_id}.{version}"'
+
+
+def read_etag(text: str) -> tuple[str, int] | None:
+    """The id and the version in an entity tag, its quotes or not; None where it is none of ours."""
+    found = _ETAG.fullmatch(text)
+    return None if found is None else (found["id"].lower(), int(found["version"]))

@@ -9,9 +9,10 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping, Sequence
 from typing import Any
 
-from sqlalchemy import Column, Connection, Table
+from sqlalchemy import Column, Connection, Table, inspect
+from sqlalchemy.schema import CreateColumn
 
-from fenland.storage.tables import KEPT, LAYOUT, Tables
+from fenland.storage.tables import KEPT, LAYOUT, OWN, Tables
 
 Shape = list[dict[str, Any]]
 
@@ -95,30 +96,46 @@ def _changed(old: Mapping[str, Any], new: Mapping[str, Any]) -> Iterator[str]:
 
 
 def bring_over(connection: Connection, tables: Tables, known: Mapping[str, Any]) -> dict[str, Any]:
-    """Brings a database of an older layout over to this one; returns what it then knows of itself."""
+    """Brings a database of an older layout over to this one; returns what it then knows of itself.
+
+    The service's own tables get the columns that have come since, which hold nothing in old rows.
+    """
     if known["layout"] == LAYOUT:
         return dict(known)
-    # Layout 1 had no column for the client, and shapes said nothing of scales.
-    connection.exec_driver_sql("ALTER TABLE fenland_history ADD COLUMN client VARCHAR")
     renewed: dict[str, Any] = {"layout": LAYOUT}
     for table in tables.metadata.tables.values():
         shape = known.get(mark_of(table.name))
         if shape is None:
             continue
-        columns = {column["name"]: column for column in shape_of(table)}
-        renewed[mark_of(table.name)] = [
-            {
-                "name": name,
-                "type": kind,
-                # Not noted then, so it is taken for what the definition says now.
-                "kept": columns.get(name, {}).get("kept", ""),
-                "required": required,
-                "unique": unique,
-                "references": references,
-            }
-            for name, kind, required, unique, *references in shape
-        ]
-    renewed[mark_of("fenland_history")] = shape_of(tables.history)
+        if table.name.startswith(OWN):
+            _add_columns(connection, table)
+            renewed[mark_of(table.name)] = shape_of(table)
+        elif known["layout"] == 1:
+            renewed[mark_of(table.name)] = _named(shape, table)
     for name, value in renewed.items():
         connection.execute(tables.meta.update().where(tables.meta.c.name == name).values(value=value))
     return {**known, **renewed}
+
+
+def _add_columns(connection: Connection, table: Table) -> None:
+    there = {column["name"] for column in inspect(connection).get_columns(table.name)}
+    for column in (one for one in table.columns if one.name not in there):
+        described = CreateColumn(column).compile(dialect=connection.dialect)
+        connection.exec_driver_sql(f"ALTER TABLE {table.name} ADD COLUMN {described}")
+
+
+def _named(shape: Sequence[Any], table: Table) -> Shape:
+    """The shape of a collection's table as layout 1 noted it: without names, and without scales."""
+    columns = {column["name"]: column for column in shape_of(table)}
+    return [
+        {
+            "name": name,
+            "type": kind,
+            # Not noted then, so it is taken for what the definition says now.
+            "kept": columns.get(name, {}).get("kept", ""),
+            "required": required,
+            "unique": unique,
+            "references": references,
+        }
+        for name, kind, required, unique, *references in shape
+    ]

@@ -32,6 +32,8 @@ from fenland.storage.column_types import BinaryNumber, Day, ExactDecimal, Json, 
 
 #: Grows when the service's own tables change shape; a newer database is refused by an older service.
 LAYOUT = 2
+#: What the names of the service's own tables begin with; no collection may be called so.
+OWN = "fenland_"
 
 
 def _word(length: int | None = None) -> String:

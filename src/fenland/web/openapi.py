@@ -94,7 +94,6 @@ def _own_paths() -> dict[str, Schema]:
             "content": {**content_of(OPEN, _SCHEMA_JSON), **content_of(OPEN)},
         }
     }
-    example = {"items": [{"action": "delete", "collection": "tickets", "key": "T-0001", "reason": "twice"}]}
     return {
         "/v1/schemas": {
             "get": _own(
@@ -118,6 +117,13 @@ def _own_paths() -> dict[str, Schema]:
         "/v1/openapi.json": {
             "get": _own("readOpenapi", "This document", {**_ok("It.", OPEN), **responses_of()}, security=[])
         },
+        **_service_paths(),
+    }  # fmt: skip
+
+
+def _service_paths() -> dict[str, Schema]:
+    example = {"items": [{"action": "delete", "collection": "tickets", "key": "T-0001", "reason": "twice"}]}
+    return {
         "/v1/batch": {
             "post": _own(
                 "batch", "Several creates, updates and deletes at once",

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from typing import Any
 
+from fenland.core.history import ENTRY_SCHEMAS
 from fenland.core.limits import Limits
 from fenland.core.problems import REFUSALS, Conflict, Invalid, Refusal
 from fenland.core.rules import BLANKS
@@ -142,27 +143,7 @@ SCHEMAS: dict[str, Schema] = {
         },
         optional=("before", "after", "hidden"),
     ),
-    "Entry": closed(
-        {
-            "sequence": NUMBER,
-            "time": MOMENT,
-            "collection": TEXT,
-            "id": {"type": "string", "format": "uuid"},
-            "key": {"type": ["string", "integer"]},
-            "version": NUMBER,
-            "action": {"type": "string", "enum": ["create", "update", "delete"]},
-            "actor": TEXT,
-            "behalf": nullable(TEXT),
-            "via": {"type": "string", "examples": ["api", "client", "command-line", "console", "effect"]},
-            "client": nullable(TEXT),
-            "request_id": TEXT,
-            "reason": nullable(TEXT),
-            "cause": nullable(NUMBER),
-            "changes": {"type": "object", "additionalProperties": ref("schemas/Change")},
-            "sentence": TEXT,
-        },
-        description="One change of one record.",
-    ),
+    "Entry": closed(dict(ENTRY_SCHEMAS), description="One change of one record."),
     "History": closed({"items": _texts(ref("schemas/Entry")), "next": nullable(NUMBER)}),
     "Session": closed({"account": TEXT, "title": TEXT, "roles": _texts()}),
     "Health": closed({"status": TEXT, "title": TEXT, "version": TEXT}),
@@ -215,8 +196,41 @@ _ITEM_KEY: Schema = {
 _TAGS: Schema = {"oneOf": [TEXT, _texts()], "description": "Entity tags, one of which must be the record's."}
 
 
+#: Whatever a refusal may carry.
+_PARAMETERS = {name: schema for kind in REFUSALS.values() for name, schema in kind.parameters.items()}
+_BATCH_RESULT: Schema = closed(
+    {
+        "status": NUMBER,
+        "etag": TEXT,
+        "record": OPEN,
+        "type": TEXT,
+        "title": TEXT,
+        "detail": TEXT,
+        **_PARAMETERS,
+    },
+    optional=("etag", "record", "type", "title", "detail", *_PARAMETERS),
+    description="What became of an item: the record, or what was wrong. 424: not done for another's sake.",
+)
+
+
 def batch_schemas(limits: Limits) -> dict[str, Schema]:
     """The body of a batch, its items, and the answer."""
+    items: Schema = {
+        "oneOf": [ref(f"schemas/{one}") for one in ("BatchCreate", "BatchUpdate", "BatchDelete")]
+    }
+    return {
+        **_item_schemas(limits),
+        "Batch": closed(
+            {"items": {"type": "array", "items": items, "maxItems": limits.batch}, "atomic": FLAG},
+            optional=("atomic",),
+            description="All or nothing, unless `atomic` is false: then each on its own.",
+        ),
+        "BatchResult": _BATCH_RESULT,
+        "BatchResults": closed({"done": FLAG, "results": _texts(ref("schemas/BatchResult"))}),
+    }
+
+
+def _item_schemas(limits: Limits) -> dict[str, Schema]:
     common: Schema = {"collection": TEXT}
     create = closed(
         {
@@ -255,40 +269,7 @@ def batch_schemas(limits: Limits) -> dict[str, Schema]:
         },
         optional=("if_match", "reason"),
     )
-    items: Schema = {
-        "oneOf": [ref(f"schemas/{one}") for one in ("BatchCreate", "BatchUpdate", "BatchDelete")]
-    }
-    result = closed(
-        {
-            "status": NUMBER,
-            "etag": TEXT,
-            "record": OPEN,
-            "type": TEXT,
-            "title": TEXT,
-            "detail": TEXT,
-            "errors": _texts(ref("schemas/FieldError")),
-            "conflicts": _texts(ref("schemas/FieldConflict")),
-            "version": NUMBER,
-            "count": NUMBER,
-            "referring": _texts(ref("schemas/Referring")),
-        },
-        optional=(
-            "etag", "record", "type", "title", "detail", "errors", "conflicts", "version", "count", "referring",
-        ),
-        description="What became of an item: the record, or what was wrong. 424: not done for another's sake.",
-    )  # fmt: skip
-    return {
-        "BatchCreate": create,
-        "BatchUpdate": update,
-        "BatchDelete": delete,
-        "Batch": closed(
-            {"items": {"type": "array", "items": items, "maxItems": limits.batch}, "atomic": FLAG},
-            optional=("atomic",),
-            description="All or nothing, unless `atomic` is false: then each on its own.",
-        ),
-        "BatchResult": result,
-        "BatchResults": closed({"done": FLAG, "results": _texts(ref("schemas/BatchResult"))}),
-    }
+    return {"BatchCreate": create, "BatchUpdate": update, "BatchDelete": delete}
 
 
 # --- pieces of operations ----------------------------------------------------------------------------

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Mapping
 from typing import Any
 from urllib.parse import parse_qsl, quote
@@ -10,14 +9,12 @@ from urllib.parse import parse_qsl, quote
 from flask import Request
 
 from fenland.core.definitions import Blank
+from fenland.core.identity import read_etag
 from fenland.core.names import did_you_mean
 from fenland.core.problems import Malformed
 from fenland.core.rules import BLANKS
 from fenland.service.finding import Base, checked_reason
 from fenland.service.listing import LARGEST_PAGE, USUAL_PAGE
-
-#: An entity tag as `?base=` takes it, with or without its quotes.
-_BASE_TAG = re.compile(r'"?(?P<id>[0-9a-fA-F-]{36})\.(?P<version>[0-9]{1,18})"?')
 
 
 def query_of(request: Request, *known: str) -> dict[str, str]:
@@ -77,9 +74,8 @@ def base_of(query: dict[str, str]) -> Base | None:
     text = query.get("base")
     if text is None:
         return None
-    tag = _BASE_TAG.fullmatch(text)
-    if tag is not None:
-        return Base(int(tag["version"]), tag["id"].lower())
+    if (tag := read_etag(text)) is not None:
+        return Base(tag[1], tag[0])
     if not (text.isascii() and text.isdigit() and len(text) < 19):
         raise Malformed(f"base is {text[:80]!r}. It must be a version, or the ETag you were given.")
     return Base(int(text))

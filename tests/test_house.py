@@ -1,0 +1,54 @@
+"""The house rules that a program can see: how large functions are, and who may write."""
+
+from __future__ import annotations
+
+import ast
+from collections.abc import Iterator
+from pathlib import Path
+
+SOURCES = Path(__file__).parents[1] / "src" / "fenland"
+Function = ast.FunctionDef | ast.AsyncFunctionDef
+
+
+def _functions() -> Iterator[tuple[str, str, Function]]:
+    for path in sorted(SOURCES.rglob("*.py")):
+        for node in ast.walk(ast.parse(path.read_text())):
+            if isinstance(node, Function):
+                yield path.relative_to(SOURCES).parts[0], f"{path.name}:{node.lineno} {node.name}", node
+
+
+def test_functions_are_small() -> None:
+    large = [where for _, where, node in _functions() if (node.end_lineno or 0) - node.lineno >= 60]
+    assert large == []
+
+
+def test_functions_take_few_parameters() -> None:
+    many = []
+    for room, where, node in _functions():
+        given = node.args
+        names = [one.arg for one in (*given.posonlyargs, *given.args) if one.arg not in ("self", "cls")]
+        # What people call by name, options of commands and of the client, may be more.
+        if room not in ("cli", "client"):
+            names += [one.arg for one in given.kwonlyargs]
+        if len(names) > 5 and room != "cli":
+            many.append(where)
+    assert many == []
+
+
+def _calls(*names: str) -> Iterator[str]:
+    """The files that call methods like `records.add`, with or without more before them."""
+    for path in sorted(SOURCES.rglob("*.py")):
+        for node in ast.walk(ast.parse(path.read_text())):
+            if isinstance(node, ast.Call) and isinstance(node.func, ast.Attribute):
+                found = ast.unparse(node.func)
+                if any(found == name or found.endswith(f".{name}") for name in names):
+                    yield path.relative_to(SOURCES).as_posix()
+
+
+def test_records_and_history_are_written_in_one_place() -> None:
+    writes = [f"records.{verb}" for verb in ("add", "change", "remove")]
+    assert set(_calls(*writes, "history.add")) == {"service/applying.py"}
+
+
+def test_nobody_above_the_door_runs_sql() -> None:
+    assert {path.split("/")[0] for path in _calls("execute", "executemany", "exec_driver_sql")} == {"storage"}
