@@ -215,6 +215,20 @@ def test_a_database_of_the_first_layout_is_brought_over(tmp_path: Path) -> None:
         assert [one["client"] for one in http.get(f"{AT}/history").json()["items"]] == ["phone-0001", None]
 
 
+def test_outcomes_that_an_older_layout_kept_are_not_given_again(tmp_path: Path) -> None:
+    path, key = tmp_path / "papers.db", {"Idempotency-Key": "k1"}
+    with workshop_of(PAPERS, path) as (_, http):
+        http.post("/v1/records/papers", json={"code": "P1"}, headers=key).raise_for_status()
+    raw = sqlite3.connect(path)
+    raw.execute("UPDATE fenland_meta SET value = '2' WHERE name = 'layout'")
+    raw.commit()
+    assert raw.execute("SELECT count(*) FROM fenland_outcomes").fetchone() == (1,)
+    raw.close()
+    with workshop_of(PAPERS, path) as (_, http):
+        again = http.post("/v1/records/papers", json={"code": "P1"}, headers=key)
+        assert [one["code"] for one in again.json()["errors"]] == ["unique"]
+
+
 def test_database_and_log_can_be_read_by_their_owner_alone(
     papers: tuple[Service, httpx.Client], tmp_path: Path
 ) -> None:

@@ -31,7 +31,7 @@ from fenland.core.reserved import RESERVED
 from fenland.storage.column_types import BinaryNumber, Day, ExactDecimal, Json, JsonText, Moment
 
 #: Grows when the service's own tables change shape; a newer database is refused by an older service.
-LAYOUT = 2
+LAYOUT = 3
 #: What the names of the service's own tables begin with; no collection may be called so.
 OWN = "fenland_"
 
