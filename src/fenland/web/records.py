@@ -6,7 +6,8 @@ from collections.abc import Callable
 from typing import Any
 from urllib.parse import quote
 
-from flask import Flask, request
+from flask import Flask, Request
+from flask.globals import request_ctx
 
 from fenland.service.create import CreateRequest, create
 from fenland.service.delete import DeleteRequest, delete
@@ -59,7 +60,7 @@ ONE_RECORD = f"{RECORDS}/<value>"
 _NOTHING: dict[str, Any] = {}
 
 
-def _here() -> str:
+def _here(request: Request) -> str:
     """The address of the request itself."""
     return prefix_of(request) + quote(request.path)
 
@@ -80,7 +81,7 @@ class _Views:
     def __init__(self, service: Service) -> None:
         self.service = service
 
-    def list(self, collection: str) -> Answer:
+    def list(self, request: Request, collection: str) -> Answer:
         caller = caller_of(request, self.service)
         self.service.resource(collection)
         query = query_of(request, "q", "sort", "limit", "cursor", "count", "labels")
@@ -102,10 +103,10 @@ class _Views:
         headers = {}
         if listed.next is not None:
             onward = query_with(query, cursor=listed.next)
-            headers["Link"] = f'<{_here()}?{onward}>; rel="next"'
+            headers["Link"] = f'<{_here(request)}?{onward}>; rel="next"'
         return json_answer(body, headers=headers)
 
-    def create(self, collection: str) -> Answer:
+    def create(self, request: Request, collection: str) -> Answer:
         caller, order = caller_of(request, self.service), InOrder()
         query = order.query(request, "blank", "reason")
         asked = CreateRequest(
@@ -121,18 +122,20 @@ class _Views:
         key = quote(str(saved.record[resource.collection.key]), safe="")
         return record_answer(request, saved, f"{prefix_of(request)}/v1/records/{collection}/{key}")
 
-    def read(self, collection: str, value: str, field: str | None = None) -> Answer:
+    def read(self, request: Request, collection: str, value: str, field: str | None = None) -> Answer:
         saved = read(self.service, caller_of(request, self.service), Address(collection, value, field))
         query_of(request)
         return fresh_answer(request, saved)
 
-    def update(self, collection: str, value: str, field: str | None = None) -> Answer:
-        return self._update(Address(collection, value, field), patch_reader)
+    def update(self, request: Request, collection: str, value: str, field: str | None = None) -> Answer:
+        return self._update(request, Address(collection, value, field), patch_reader)
 
-    def replace(self, collection: str, value: str, field: str | None = None) -> Answer:
-        return self._update(Address(collection, value, field), replacement_reader)
+    def replace(self, request: Request, collection: str, value: str, field: str | None = None) -> Answer:
+        return self._update(request, Address(collection, value, field), replacement_reader)
 
-    def _update(self, address: Address, reader: PatchReader, *, looking: bool = False) -> Answer:
+    def _update(
+        self, request: Request, address: Address, reader: PatchReader, *, looking: bool = False
+    ) -> Answer:
         caller, order = caller_of(request, self.service), InOrder()
         query = order.query(request, "blank", "reason", "base", "preview", "clear")
         looking = looking or (bool(query) and order.read(lambda: flag(query, "preview"), False))
@@ -150,10 +153,10 @@ class _Views:
         saved = update(self.service, caller, asked)
         return record_answer(request, saved)
 
-    def preview(self, collection: str, value: str) -> Answer:
-        return self._update(Address(collection, value), patch_reader, looking=True)
+    def preview(self, request: Request, collection: str, value: str) -> Answer:
+        return self._update(request, Address(collection, value), patch_reader, looking=True)
 
-    def delete(self, collection: str, value: str, field: str | None = None) -> Answer:
+    def delete(self, request: Request, collection: str, value: str, field: str | None = None) -> Answer:
         caller, order = caller_of(request, self.service), InOrder()
         query = order.query(request, "reason")
         asked = DeleteRequest(
@@ -166,7 +169,7 @@ class _Views:
         saved = delete(self.service, caller, asked)
         return record_answer(request, saved)
 
-    def history(self, collection: str, value: str) -> Answer:
+    def history(self, request: Request, collection: str, value: str) -> Answer:
         caller, order = caller_of(request, self.service), InOrder()
         query = order.query(request, "below", "limit")
         found = timeline(
@@ -180,10 +183,10 @@ class _Views:
         headers = {}
         if found.next is not None:
             onward = query_with(query, below=found.next)
-            headers["Link"] = f'<{_here()}?{onward}>; rel="next"'
+            headers["Link"] = f'<{_here(request)}?{onward}>; rel="next"'
         return json_answer({"items": found.items, "next": found.next}, headers=headers)
 
-    def form(self, collection: str, value: str) -> Answer:
+    def form(self, request: Request, collection: str, value: str) -> Answer:
         form = edit_form(self.service, caller_of(request, self.service), Address(collection, value))
         query_of(request)
         headers = {"ETag": form.saved.etag, "Accept-Patch": ACCEPT_PATCH} if form.saved else {}
@@ -193,9 +196,14 @@ class _Views:
 _METHODS = "GET, HEAD, PATCH, PUT, DELETE, OPTIONS"
 
 
-def _options(**_: str) -> Answer:
+def _options(request: Request, **_: str) -> Answer:
     """What can be done with a record, and by which patch formats (RFC 5789 section 3.1)."""
     return Answer(None, 204, {"Allow": _METHODS, "Accept-Patch": ACCEPT_PATCH})
+
+
+def _handed(view: Callable[..., Answer]) -> Callable[..., Answer]:
+    """The view, handed the request itself: each look through Flask's stand-in for it costs."""
+    return lambda **place: view(request_ctx.request, **place)
 
 
 def register(app: Flask, service: Service) -> None:
@@ -203,8 +211,8 @@ def register(app: Flask, service: Service) -> None:
     views = _Views(service)
     # A path, since the value of a unique field may hold a slash.
     by = "/v1/records/<collection>/by/<field>/<path:value>"
-    app.add_url_rule(RECORDS, "list", views.list, methods=["GET"])
-    app.add_url_rule(RECORDS, "create", views.create, methods=["POST"])
+    app.add_url_rule(RECORDS, "list", _handed(views.list), methods=["GET"])
+    app.add_url_rule(RECORDS, "create", _handed(views.create), methods=["POST"])
     handlers: dict[str, tuple[Callable[..., Answer], str]] = {
         "read": (views.read, "GET"),
         "update": (views.update, "PATCH"),
@@ -214,7 +222,9 @@ def register(app: Flask, service: Service) -> None:
     }
     for suffix, rule in (("", ONE_RECORD), (" by", by)):
         for name, (handler, method) in handlers.items():
-            app.add_url_rule(rule, name + suffix, handler, methods=[method], provide_automatic_options=False)
-    app.add_url_rule(f"{ONE_RECORD}/preview", "preview", views.preview, methods=["POST"])
-    app.add_url_rule(f"{ONE_RECORD}/history", "history", views.history, methods=["GET"])
-    app.add_url_rule(f"{ONE_RECORD}/form", "form", views.form, methods=["GET"])
+            app.add_url_rule(
+                rule, name + suffix, _handed(handler), methods=[method], provide_automatic_options=False
+            )
+    app.add_url_rule(f"{ONE_RECORD}/preview", "preview", _handed(views.preview), methods=["POST"])
+    app.add_url_rule(f"{ONE_RECORD}/history", "history", _handed(views.history), methods=["GET"])
+    app.add_url_rule(f"{ONE_RECORD}/form", "form", _handed(views.form), methods=["GET"])
