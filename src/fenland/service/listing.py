@@ -76,7 +76,9 @@ def _page(resource: Resource, caller: Caller, request: ListRequest) -> Page:
     if len(request.q) > _LONGEST_SEARCH:
         raise Malformed(f"q is {len(request.q)} characters long. Use at most {_LONGEST_SEARCH}.")
     words = tuple(normalize("NFC", request.q).split())
-    if words and not resource.collection.searched:
+    hidden = resource.policy.fields(caller.actor).hidden
+    searched = tuple(name for name in resource.collection.searched if name not in hidden)
+    if words and not searched:
         raise Malformed(f"{resource.collection.name} has no field with search: true, so q finds nothing.")
     if len(words) > _MOST_WORDS or "\0" in request.q:
         raise Malformed(f"q holds {len(words)} words. Search for at most {_MOST_WORDS} at a time.")
@@ -88,6 +90,7 @@ def _page(resource: Resource, caller: Caller, request: ListRequest) -> Page:
         condition=resource.policy.condition("read", caller.actor),
         actor=caller.actor,
         words=words,
+        searched=searched,
         order=order,
         after=after,
         limit=request.limit,

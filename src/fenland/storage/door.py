@@ -96,7 +96,9 @@ class Page:
     #: What must hold of a record to be in the list at all, for whom.
     condition: Condition
     actor: Actor
+    #: Each must be found in one of these fields.
     words: tuple[str, ...] = ()
+    searched: tuple[str, ...] = ()
     order: tuple[Order, ...] = ()
     after: tuple[Any, ...] | None = None
     limit: int = 50

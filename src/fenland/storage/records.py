@@ -102,7 +102,7 @@ class TableRecords:
     def _stretch(self, reading: Reading, page: Page, limit: int) -> tuple[list[Any], bool]:
         """The rows of a page that one range of an index gives."""
         nulls = tuple(value is None for value in page.after) if page.after is not None else None
-        shape = ("page", page.condition, len(page.words), page.order, nulls, page.nulls_only)
+        shape = ("page", page.condition, page.searched, len(page.words), page.order, nulls, page.nulls_only)
         prepared = self._lists.get(shape)
         if prepared is None:
             prepared = Prepared(self._page_statement(page), self._engine)
@@ -127,7 +127,7 @@ class TableRecords:
 
     def count(self, reading: Reading, page: Page) -> int:
         """See `Records`."""
-        shape = ("count", page.condition, len(page.words))
+        shape = ("count", page.condition, page.searched, len(page.words))
         prepared = self._lists.get(shape)
         if prepared is None:
             statement = self._selected(select(func.count()).select_from(self._table), page)
@@ -144,7 +144,7 @@ class TableRecords:
     def _selected(self, statement: Select[Any], page: Page) -> Select[Any]:
         if page.condition != ALWAYS:
             statement = statement.where(sql_of(page.condition, self._table))
-        searched = [self._table.c[name] for name in self.collection.searched]
+        searched = [self._table.c[name] for name in page.searched]
         for place in range(len(page.words)):
             word: BindParameter[str] = bindparam(f"word_{place}")
             statement = statement.where(
