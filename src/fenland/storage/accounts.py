@@ -8,7 +8,7 @@ from typing import Any
 
 from sqlalchemy import Table, bindparam, func, or_, select
 
-from fenland.storage.door import Account, Reading, Token, Writing
+from fenland.storage.protocols import Account, Reading, Token, Writing
 from fenland.storage.statements import Engine, Prepared
 
 #: How much of a token's hash is shown: enough to name it, and far from enough to guess it.

@@ -1,25 +1,34 @@
-"""The door: all that the rooms above know of storage. Protocols, the values they speak in, and errors.
-
-A use case reads within `reading` or `snapshot`, and writes within `write`; what it is given there, a
-`Reading` or a `Writing`, it hands to `records`, `history`, `accounts` and `outcomes`, and never looks inside.
-Whatever engine stands behind answers in the values of the core: texts, exact decimals, moments as RFC 3339
-writes them.
-"""
+"""The door: all that the rooms above may know of storage. What it promises, and how it is opened."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
-from contextlib import AbstractContextManager
-from dataclasses import dataclass
-from datetime import datetime
 from pathlib import Path
-from typing import Any, Protocol, TypeVar
 
-from fenland.core.access import Actor
-from fenland.core.conditions import Condition
 from fenland.core.definitions import Definitions
-from fenland.core.history import Entry
 from fenland.core.limits import DEFAULTS, Limits
+from fenland.storage.protocols import (
+    MOST_TOGETHER,
+    Account,
+    Accounts,
+    Database,
+    DatabaseRefused,
+    History,
+    Kept,
+    Order,
+    Outcomes,
+    Page,
+    Reading,
+    Record,
+    Records,
+    ReferenceBroken,
+    Together,
+    Token,
+    ValueTaken,
+    VersionRace,
+    Writing,
+)
+from fenland.storage.sqlite.database import open_sqlite
+from fenland.storage.sqlite.engine import fold as fold_sqlite
 from fenland.storage.turn import Turn, WouldWait
 
 __all__ = [
@@ -48,279 +57,6 @@ __all__ = [
     "open_database",
 ]
 
-Result = TypeVar("Result")
-Record = dict[str, Any]
-
-#: Changes that share one commit, at most: bounds how long the first of them waits.
-MOST_TOGETHER = 64
-
-
-# --- errors, besides `Unavailable` and `StorageFull` of the core -----------------------------------
-
-
-class DatabaseRefused(Exception):
-    """The database cannot be used as it is: the message says why and what to do."""
-
-
-class ValueTaken(Exception):
-    """Another record already has this value: `field` must be unique."""
-
-    def __init__(self, field: str) -> None:
-        super().__init__(field)
-        self.field = field
-
-
-class ReferenceBroken(Exception):
-    """A reference leads nowhere, or something still leads here."""
-
-
-class VersionRace(Exception):
-    """The record changed between reading and writing it within one transaction: a defect."""
-
-
-# --- values ------------------------------------------------------------------------------------------
-
-
-@dataclass(frozen=True, slots=True)
-class Order:
-    """One step of a sort: a field, and its direction."""
-
-    field: str
-    descending: bool = False
-
-
-@dataclass(frozen=True, slots=True)
-class Page:
-    """What part of a list is wanted. `after` holds the values of `order` at the last record seen."""
-
-    #: What must hold of a record to be in the list at all, for whom.
-    condition: Condition
-    actor: Actor
-    #: Each must be found in one of these fields.
-    words: tuple[str, ...] = ()
-    searched: tuple[str, ...] = ()
-    order: tuple[Order, ...] = ()
-    after: tuple[Any, ...] | None = None
-    limit: int = 50
-    #: Only the records with nothing in the first field of the order.
-    nulls_only: bool = False
-
-
-@dataclass(frozen=True, slots=True)
-class Account:
-    """Somebody who may sign in."""
-
-    name: str
-    title: str
-    roles: frozenset[str]
-
-
-@dataclass(frozen=True, slots=True)
-class Token:
-    """What may be known of a token that was issued; storage gives it an `id` of its own."""
-
-    label: str
-    created_at: str
-    expires_at: str | None = None
-    id: str = ""
-
-
-@dataclass(frozen=True, slots=True)
-class Kept:
-    """The kept outcome of a request, and the fingerprint of that request."""
-
-    fingerprint: str
-    content: dict[str, Any]
-
-
-# --- transactions ------------------------------------------------------------------------------------
-
-
-class Reading(Protocol):
-    """A view of the database, lent for a while."""
-
-    def execute(self, text: str, values: Any = ..., /) -> Any:
-        """For storage alone: SQL stands nowhere above the door."""
-
-
-class Writing(Reading, Protocol):
-    """A transaction that may write: all of it is kept, durably, or nothing."""
-
-    def nested(self) -> AbstractContextManager[None]:
-        """Undoes what the body did, and only that, when it raises."""
-
-
-class Together(Protocol):
-    """Changes that one thread makes, one after the other, in one transaction.
-
-    Nothing of them may be told before `commit`. Once one of them is `lost`, all are: what failed had written
-    already, or the database rolled everything back.
-    """
-
-    lost: bool
-
-    def commit(self) -> bool:
-        """Makes all of them durable. False when nothing is kept; `Unavailable` when that is not known."""
-
-
-# --- what is kept ------------------------------------------------------------------------------------
-
-
-class Records(Protocol):
-    """The records of one collection."""
-
-    #: Whether no record can be large, so that nobody needs to count what a page of them holds.
-    small: bool
-
-    def find(self, reading: Reading, field: str, value: Any) -> Record | None:
-        """The record whose unique `field` (or `id`) holds this value, or None."""
-
-    def referring(self, reading: Reading, field: str, key: Any, limit: int) -> list[Record]:
-        """The records whose reference `field` holds this key, up to so many."""
-
-    def count_referring(self, reading: Reading, field: str, key: Any) -> int:
-        """How many records hold this key in their reference `field`."""
-
-    def page(self, reading: Reading, page: Page) -> tuple[list[Record], bool]:
-        """The records of a page, in order, and whether more follow.
-
-        A page ends early where its records would be too large together.
-        """
-
-    def count(self, reading: Reading, page: Page) -> int:
-        """How many records the page's selection holds in all."""
-
-    def add(self, writing: Writing, record: Mapping[str, Any]) -> None:
-        """Inserts a whole record. Raises `ValueTaken`, `ReferenceBroken`."""
-
-    def change(self, writing: Writing, record_id: str, version: int, changes: Mapping[str, Any]) -> None:
-        """Writes only the fields in `changes`, guarded by the version they were made from.
-
-        Raises `ValueTaken`, `ReferenceBroken`, `VersionRace`.
-        """
-
-    def remove(self, writing: Writing, record_id: str, version: int) -> None:
-        """Deletes a record, guarded by its version. Raises `ReferenceBroken`, `VersionRace`."""
-
-
-class History(Protocol):
-    """The entries of all changes, which are only ever added."""
-
-    def add(self, writing: Writing, entry: Entry) -> int:
-        """Appends one entry and returns its sequence."""
-
-    def of_record(
-        self, reading: Reading, record_id: str, *, below: int, limit: int
-    ) -> tuple[list[Entry], bool]:
-        """A record's entries of versions under `below`, newest first, and whether more follow.
-
-        There are fewer than `limit` where they would be too large together.
-        """
-
-    def since(
-        self, reading: Reading, record_id: str, version: int, *, most: int, characters: int
-    ) -> list[Entry] | None:
-        """A record's entries of versions over `version`, oldest first; None when they pass the bounds."""
-
-    def last_deleted(self, reading: Reading, collection: str, key: Any) -> Entry | None:
-        """The entry that deleted the last record with this key, or None."""
-
-
-class Accounts(Protocol):
-    """Accounts and their tokens, of which only hashes are kept."""
-
-    def by_name(self, reading: Reading, name: str) -> Account | None:
-        """The account of this name, or None."""
-
-    def all(self, reading: Reading) -> list[Account]:
-        """Every account, by name."""
-
-    def add(self, writing: Writing, account: Account, now: str) -> None:
-        """Adds an account, whose name nobody may have yet."""
-
-    def change(self, writing: Writing, account: Account) -> None:
-        """Gives the account of this name this title and these roles."""
-
-    def tokens_of(self, reading: Reading, account: str) -> list[Token]:
-        """The tokens of an account that are not revoked, oldest first."""
-
-    def add_token(self, writing: Writing, account: str, token: str, about: Token) -> None:
-        """Keeps the hash of a new token for an account, and what may be known of it."""
-
-    def revoke(self, writing: Writing, account: str, now: str) -> int:
-        """Revokes every token of an account; returns how many there were."""
-
-    def revoke_one(self, writing: Writing, account: str, token_id: str, now: str) -> int:
-        """Revokes the token of an account with this id; returns how many there were."""
-
-
-class Outcomes(Protocol):
-    """Outcomes of requests that came with an idempotency key, until they expire."""
-
-    def find(self, writing: Writing, account: str, key: str, now: str) -> Kept | None:
-        """The outcome kept under an account's key, after clearing away what has expired."""
-
-    def keep(self, writing: Writing, account: str, key: str, outcome: Kept, expires: str) -> None:
-        """Keeps an outcome until it expires."""
-
-
-class Database(Protocol):
-    """The open database of a project."""
-
-    #: Who works in this process.
-    turn: Turn
-
-    @property
-    def records(self) -> Mapping[str, Records]:
-        """The records of each collection, by its name."""
-
-    @property
-    def history(self) -> History:
-        """The entries of all changes."""
-
-    @property
-    def accounts(self) -> Accounts:
-        """Accounts and tokens."""
-
-    @property
-    def outcomes(self) -> Outcomes:
-        """Kept outcomes."""
-
-    def check(self) -> None:
-        """Raises `Unavailable` when the database cannot be read."""
-
-    def reading(self, account: str | None = None) -> AbstractContextManager[Reading]:
-        """A view for the body, in which each statement sees what is committed when it starts.
-
-        Of an account's long reads only so many run or wait at a time; `Unavailable` is raised for more.
-        """
-
-    def snapshot(self, account: str | None = None) -> AbstractContextManager[Reading]:
-        """The same, but of one moment throughout."""
-
-    def write(self, work: Callable[[Writing], Result]) -> Result:
-        """Runs `work` in one durable transaction and returns what it gives, once that is kept.
-
-        Whatever `work` raises is raised here, with nothing it did kept. It may run on another thread, and
-        again after a lost transaction: it must touch nothing but what it is given. Raises `ReferenceBroken`,
-        `Unavailable`, `StorageFull`.
-        """
-
-    def change_accounts(self, work: Callable[[Writing], Result]) -> Result:
-        """The same for a change of accounts or tokens, which every process then heeds at once."""
-
-    def account_of(self, token: str, moment: datetime) -> Account | None:
-        """The account that a token stands for at a moment, looked up or remembered; or None."""
-
-    def together(self) -> Together:
-        """Opens a transaction for several calls of `write` by this thread, which may wait for nobody.
-
-        Raises `WouldWait` where it would have to.
-        """
-
-    def close(self) -> None:
-        """Closes every connection."""
-
 
 def open_database(path: Path, definitions: Definitions, limits: Limits = DEFAULTS) -> Database:
     """Opens the database at `path`, creating what is not there yet.
@@ -328,9 +64,6 @@ def open_database(path: Path, definitions: Definitions, limits: Limits = DEFAULT
     Raises `DatabaseRefused` when it cannot be read or written, is of a newer layout, or holds tables that
     differ from the definitions.
     """
-    # Here, so that an engine is loaded only where it is used, and may itself import the door.
-    from fenland.storage.sqlite.database import open_sqlite
-
     return open_sqlite(path, definitions, limits)
 
 
@@ -339,6 +72,4 @@ def fold(path: Path) -> None:
 
     To be called when every process has let go of it; while one has not, nothing happens.
     """
-    from fenland.storage.sqlite import engine
-
-    engine.fold(path)
+    fold_sqlite(path)

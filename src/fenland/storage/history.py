@@ -10,7 +10,7 @@ from sqlalchemy import Table, bindparam, select
 
 from fenland.core.history import Entry
 from fenland.core.limits import DEFAULTS, Limits
-from fenland.storage.door import Reading, Writing
+from fenland.storage.protocols import Reading, Writing
 from fenland.storage.statements import Engine, Prepared
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from sqlalchemy import Table, bindparam, select, tuple_
 
-from fenland.storage.door import Kept, Writing
+from fenland.storage.protocols import Kept, Writing
 from fenland.storage.statements import Engine, Prepared
 
 _EXPIRED_AT_A_TIME = 100

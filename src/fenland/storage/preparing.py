@@ -8,7 +8,7 @@ from typing import Any
 from sqlalchemy import Connection, Table, inspect, select
 from sqlalchemy.schema import AddConstraint, CreateIndex, CreateTable
 
-from fenland.storage.door import DatabaseRefused
+from fenland.storage.protocols import DatabaseRefused
 from fenland.storage.shapes import bring_over, mark_of, misfits_of, shape_of
 from fenland.storage.tables import LAYOUT, Tables
 

@@ -14,7 +14,7 @@ from sqlalchemy import BindParameter, Column, ColumnElement, Dialect, Executable
 from sqlalchemy.sql.elements import ClauseElement
 
 from fenland.storage.column_types import Conversion, from_column, to_column
-from fenland.storage.door import Reading, Writing
+from fenland.storage.protocols import Reading, Writing
 
 
 class Engine(Protocol):

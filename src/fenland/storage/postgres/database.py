@@ -18,7 +18,6 @@ from fenland.core.definitions import Definitions
 from fenland.core.identity import timestamp
 from fenland.core.limits import DEFAULTS, Limits
 from fenland.storage.accounts import token_hash
-from fenland.storage.door import Account, DatabaseRefused, Together, WouldWait, Writing
 from fenland.storage.postgres.engine import (
     PostgresConnection,
     PostgresEngine,
@@ -28,8 +27,10 @@ from fenland.storage.postgres.engine import (
     translated,
 )
 from fenland.storage.preparing import prepare
+from fenland.storage.protocols import Account, DatabaseRefused, Together, Writing
 from fenland.storage.stores import Stores
 from fenland.storage.tables import Tables
+from fenland.storage.turn import WouldWait
 
 Result = TypeVar("Result")
 

@@ -24,7 +24,7 @@ from sqlalchemy import (
 )
 
 from fenland.core.problems import StorageFull, Unavailable
-from fenland.storage.door import ReferenceBroken, ValueTaken
+from fenland.storage.protocols import ReferenceBroken, ValueTaken
 from fenland.storage.tables import after_create
 
 #: From the detail of a unique violation: "Key (email)=(x) already exists."

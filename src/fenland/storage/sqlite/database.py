@@ -18,8 +18,8 @@ from fenland.core.definitions import Definitions
 from fenland.core.identity import timestamp
 from fenland.core.limits import DEFAULTS, Limits
 from fenland.core.problems import Unavailable
-from fenland.storage.door import Account, DatabaseRefused, Writing
 from fenland.storage.preparing import prepare
+from fenland.storage.protocols import Account, DatabaseRefused, Writing
 from fenland.storage.sqlite import engine as sqlite
 from fenland.storage.sqlite.known import LONGEST, KnownTokens, Mark
 from fenland.storage.sqlite.patience import STEPS, LongReads, Watch

@@ -25,7 +25,7 @@ from sqlalchemy import (
 from sqlalchemy.exc import DBAPIError
 
 from fenland.core.problems import StorageFull, Unavailable
-from fenland.storage.door import ReferenceBroken, ValueTaken
+from fenland.storage.protocols import ReferenceBroken, ValueTaken
 from fenland.storage.tables import after_create
 
 Connection = sqlite3.Connection

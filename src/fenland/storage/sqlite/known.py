@@ -17,7 +17,7 @@ from pathlib import Path
 from typing import NamedTuple
 
 from fenland.storage.accounts import token_hash
-from fenland.storage.door import Account
+from fenland.storage.protocols import Account
 
 #: How long an account may be remembered; only a crash makes this matter.
 LONGEST = timedelta(seconds=5)

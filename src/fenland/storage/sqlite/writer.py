@@ -25,8 +25,9 @@ from pathlib import Path
 from typing import Any
 
 from fenland.core.problems import Unavailable
-from fenland.storage.door import MOST_TOGETHER, WouldWait
+from fenland.storage.protocols import MOST_TOGETHER
 from fenland.storage.sqlite.engine import Error, WritingConnection, is_busy, translated
+from fenland.storage.turn import WouldWait
 
 Work = Callable[[WritingConnection], Any]
 
