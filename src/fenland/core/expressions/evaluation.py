@@ -1,0 +1,337 @@
+"""Evaluation in Python: a tree becomes a function of what its names are bound to.
+
+Types are dynamic here: an operator asks its operands what they are. `&&` and `||` are commutative with regard
+to errors, as the specification has it: one part that settles the whole outweighs one that failed.
+"""
+
+from __future__ import annotations
+
+import operator
+from collections.abc import Callable, Iterable, Mapping
+from datetime import timedelta
+from decimal import Decimal, DecimalException, localcontext
+from typing import Any
+
+from fenland.core.expressions.faults import EvaluationError
+from fenland.core.expressions.functions import called, integer, sized, span
+from fenland.core.expressions.kinds import before, bound, equal, key_of, kind_of, value_of
+from fenland.core.expressions.parser import BOUNDS, Bounds, parse
+from fenland.core.expressions.tree import (
+    Call,
+    Choice,
+    Constant,
+    Each,
+    Entries,
+    Index,
+    Items,
+    Logic,
+    Name,
+    Node,
+    Select,
+)
+
+Bindings = Mapping[str, Any]
+Compiled = Callable[[Bindings], Any]
+
+
+#: Under this name, which no expression can say, stands how many items macros may still go over.
+_LEFT = ""
+#: Items that the macros of one evaluation may go over in all: they can be nested.
+MOST_ITEMS = 100_000
+
+
+def evaluate(text: str, bindings: Bindings, bounds: Bounds = BOUNDS) -> Any:
+    """The value of an expression, names standing for what they are bound to.
+
+    Raises `ExpressionMistake` for a text that is none, and `EvaluationError` where it has no value.
+    """
+    return compiled(parse(text, bounds))({name: bound(value) for name, value in bindings.items()})
+
+
+def compiled(node: Node) -> Compiled:
+    """A function that gives the value of a tree, by what its names are bound to; see `evaluate`."""
+    run = _run(node)
+    return lambda bindings: run({**bindings, _LEFT: [MOST_ITEMS]})
+
+
+def _run(node: Node) -> Compiled:
+    return _COMPILERS[type(node)](node)
+
+
+# --- leaves and structures ---------------------------------------------------------------------------
+
+
+def _constant(node: Constant) -> Compiled:
+    value = node.value
+    return lambda bindings: value
+
+
+def _name(node: Name) -> Compiled:
+    name = node.name
+
+    def run(bindings: Bindings) -> Any:
+        if name not in bindings:
+            raise EvaluationError(f"There is no {name!r} here.")
+        return bindings[name]
+
+    return run
+
+
+def _select(node: Select) -> Compiled:
+    operand, field, asks = _run(node.operand), node.field, node.asks
+
+    def run(bindings: Bindings) -> Any:
+        value = operand(bindings)
+        if not isinstance(value, dict):
+            raise EvaluationError(f"A {kind_of(value)} has no field {field!r}.")
+        if asks:
+            return field in value
+        if field not in value:
+            raise EvaluationError(f"There is no {field!r}.")
+        return value[field]
+
+    return run
+
+
+def _index(node: Index) -> Compiled:
+    operand, index = _run(node.operand), _run(node.index)
+
+    def run(bindings: Bindings) -> Any:
+        value, wanted = operand(bindings), index(bindings)
+        if isinstance(value, dict):
+            key = key_of(wanted)
+            if key not in value:
+                raise EvaluationError(f"There is no key {wanted!r}.")
+            return value[key]
+        if not isinstance(value, list):
+            raise EvaluationError(f"A {kind_of(value)} has no items.")
+        place = value_of(key_of(wanted))
+        if kind_of(place) != "int" or not 0 <= place < len(value):
+            raise EvaluationError(f"There is no item {wanted!r} in a list of {len(value)}.")
+        return value[place]
+
+    return run
+
+
+def _items(node: Items) -> Compiled:
+    items = [_run(one) for one in node.items]
+    return lambda bindings: [item(bindings) for item in items]
+
+
+def _entries(node: Entries) -> Compiled:
+    entries = [(_run(key), _run(value)) for key, value in node.entries]
+
+    def run(bindings: Bindings) -> Any:
+        found = {key_of(key(bindings)): value(bindings) for key, value in entries}
+        if len(found) != len(entries):
+            raise EvaluationError("A key stands twice in one map.")
+        return found
+
+    return run
+
+
+# --- logic -------------------------------------------------------------------------------------------
+
+
+def _truth(value: Any) -> bool:
+    if not isinstance(value, bool):
+        raise EvaluationError(f"A {kind_of(value)} is neither true nor false.")
+    return value
+
+
+def _settled(parts: Iterable[tuple[Compiled, Bindings]], settling: bool) -> bool:
+    """Of `&&` a false part settles the whole, of `||` a true one, whatever failed before it."""
+    failed: EvaluationError | None = None
+    for part, bindings in parts:
+        try:
+            if _truth(part(bindings)) is settling:
+                return settling
+        except EvaluationError as error:
+            failed = failed or error
+    if failed is not None:
+        raise failed
+    return not settling
+
+
+def _logic(node: Logic) -> Compiled:
+    parts, settling = [_run(one) for one in node.parts], node.operator == "||"
+    return lambda bindings: _settled([(part, bindings) for part in parts], settling)
+
+
+def _choice(node: Choice) -> Compiled:
+    condition, yes, no = _run(node.condition), _run(node.yes), _run(node.no)
+    return lambda bindings: yes(bindings) if _truth(condition(bindings)) else no(bindings)
+
+
+def _each(node: Each) -> Compiled:
+    operand, variable, macro = _run(node.operand), node.variable, node.macro
+    condition = _run(node.condition) if node.condition is not None else None
+    result = _run(node.result) if node.result is not None else None
+
+    def run(bindings: Bindings) -> Any:
+        value = operand(bindings)
+        if not isinstance(value, (list, dict)):
+            raise EvaluationError(f"{macro} goes over a list or a map, not a {kind_of(value)}.")
+        items = value if isinstance(value, list) else [value_of(key) for key in value]
+        left = bindings[_LEFT]
+        left[0] -= len(items)
+        if left[0] < 0:
+            raise EvaluationError(f"The expression goes over more than {MOST_ITEMS} items.")
+        inner = [{**bindings, variable: item} for item in items]
+        if condition is not None and macro in ("all", "exists"):
+            return _settled([(condition, one) for one in inner], macro == "exists")
+        kept = [one for one in inner if condition is None or _truth(condition(one))]
+        if macro == "exists_one":
+            return len(kept) == 1
+        return [one[variable] if result is None else result(one) for one in kept]
+
+    return run
+
+
+# --- operators ---------------------------------------------------------------------------------------
+
+
+def _call(node: Call) -> Compiled:
+    arguments, name, method = [_run(one) for one in node.arguments], node.name, node.method
+    if name in _UNARY or name in _BINARY:
+        exact = [_as_decimal(one) for one in node.arguments]
+        operation = _UNARY.get(name) or _BINARY[name]
+
+        def operate(bindings: Bindings) -> Any:
+            given = [argument(bindings) for argument in arguments]
+            if any(isinstance(one, Decimal) for one in given):
+                # A double that stands beside a decimal is read as the digits it was written with.
+                given = [one if digits is None else digits for one, digits in zip(given, exact, strict=True)]
+            return operation(*given)
+
+        return operate
+    return lambda bindings: called(name, [argument(bindings) for argument in arguments], method=method)
+
+
+def _as_decimal(node: Node) -> Decimal | None:
+    return Decimal(node.text) if isinstance(node, Constant) and isinstance(node.value, float) else None
+
+
+def _negative(value: Any) -> Any:
+    if kind_of(value) == "int":
+        return integer(-value)
+    if kind_of(value) in ("double", "decimal"):
+        return -value
+    raise EvaluationError(f"There is no negative {kind_of(value)}.")
+
+
+#: What adds and subtracts times: by the kinds of both sides.
+_TIMES: Mapping[tuple[str, str, str], Callable[[Any, Any], Any]] = {
+    ("+", "timestamp", "duration"): operator.add,
+    ("+", "duration", "timestamp"): operator.add,
+    ("+", "duration", "duration"): operator.add,
+    ("-", "timestamp", "timestamp"): operator.sub,
+    ("-", "timestamp", "duration"): operator.sub,
+    ("-", "duration", "duration"): operator.sub,
+    ("+", "date", "int"): lambda day, count: day + timedelta(days=count),
+    ("-", "date", "int"): lambda day, count: day - timedelta(days=count),
+    ("-", "date", "date"): lambda one, other: (one - other).days,
+}
+_NUMERIC: Mapping[str, Callable[[Any, Any], Any]] = {"+": operator.add, "-": operator.sub, "*": operator.mul}
+
+
+def _divided(one: int, other: int) -> int:
+    if other == 0:
+        raise EvaluationError("Division by zero.")
+    quotient = abs(one) // abs(other)
+    return integer(quotient if (one < 0) == (other < 0) else -quotient)
+
+
+def _rest(one: int, other: int) -> int:
+    if other == 0:
+        raise EvaluationError("Division by zero.")
+    return one - other * _divided(one, other) if (one, other) != (-(2**63), -1) else 0
+
+
+def _double_divided(one: float, other: float) -> float:
+    if other != 0:
+        return one / other
+    if one == 0 or one != one:
+        return float("nan")
+    # By IEEE 754: the sign of an infinity is that of both sides.
+    return float("inf") if (one > 0) == (str(other)[0] != "-") else float("-inf")
+
+
+def _double(symbol: str, one: float, other: float) -> float:
+    try:
+        return _double_divided(one, other) if symbol == "/" else float(_NUMERIC[symbol](one, other))
+    except OverflowError:
+        return float("inf")
+
+
+def _decimal(symbol: str, one: Any, other: Any) -> Any:
+    if symbol == "/":
+        if other == 0:
+            raise EvaluationError("Division by zero.")
+        return float(one) / float(other)
+    with localcontext(prec=200):
+        try:
+            return _NUMERIC[symbol](Decimal(one), Decimal(other))
+        except DecimalException:
+            raise EvaluationError("The decimal has too many digits.") from None
+
+
+def _arithmetic(symbol: str) -> Callable[[Any, Any], Any]:
+    def run(one: Any, other: Any) -> Any:
+        left, right = kind_of(one), kind_of(other)
+        kinds = {left, right}
+        if kinds == {"int"}:
+            if symbol in "/%":
+                return _divided(one, other) if symbol == "/" else _rest(one, other)
+            return integer(_NUMERIC[symbol](one, other))
+        if kinds == {"double"} and symbol != "%":
+            return _double(symbol, one, other)
+        if "decimal" in kinds and kinds <= {"decimal", "int"} and symbol != "%":
+            return _decimal(symbol, one, other)
+        if symbol == "+" and kinds in ({"string"}, {"list"}):
+            sized(len(one) + len(other))
+            return one + other
+        timed = _TIMES.get((symbol, left, right))
+        if timed is None:
+            raise EvaluationError(f"There is no {left} {symbol} {right}.")
+        try:
+            found = timed(one, other)
+        except OverflowError:
+            raise EvaluationError("The result lies outside the years 1 to 9999.") from None
+        return span(found) if isinstance(found, timedelta) else found
+
+    return run
+
+
+def _within(value: Any, holder: Any) -> bool:
+    if isinstance(holder, list):
+        return any(equal(value, one) for one in holder)
+    if isinstance(holder, dict):
+        return kind_of(value) in ("string", "int", "bool", "double") and key_of(value) in holder
+    raise EvaluationError(f"A {kind_of(holder)} holds nothing to look in.")
+
+
+_UNARY: Mapping[str, Callable[[Any], Any]] = {"!_": lambda value: not _truth(value), "-_": _negative}
+_BINARY: Mapping[str, Callable[[Any, Any], Any]] = {
+    "_==_": equal,
+    "_!=_": lambda one, other: not equal(one, other),
+    "_<_": lambda one, other: before(one, other) == -1,
+    "_<=_": lambda one, other: before(one, other) in (-1, 0),
+    "_>_": lambda one, other: before(one, other) == 1,
+    "_>=_": lambda one, other: before(one, other) in (1, 0),
+    "_in_": _within,
+    **{f"_{symbol}_": _arithmetic(symbol) for symbol in "+-*/%"},
+}
+
+_COMPILERS: Mapping[type, Callable[[Any], Compiled]] = {
+    Constant: _constant,
+    Name: _name,
+    Select: _select,
+    Index: _index,
+    Items: _items,
+    Entries: _entries,
+    Logic: _logic,
+    Choice: _choice,
+    Each: _each,
+    Call: _call,
+}
