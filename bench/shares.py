@@ -20,7 +20,7 @@ from load import load
 
 #: What a sample counts as: the first of these that stands anywhere in its stack.
 AREAS = (
-    ("waiting for the commit to be on disk", "_commit ("),
+    ("waiting for the commit to be on disk", "commit_work ("),
     ("find the record, and may they", "find (fenland/service/finding"),
     ("read the patch", "read_object ("),
     ("save: the record and its entry", "apply (fenland/service/applying"),
@@ -38,6 +38,7 @@ AREAS = (
 WAITING = (
     "run (fenland/storage/sqlite/writer",
     "take (fenland/storage/turn",
+    "_work (fenland/web/front",
     "__exit__ (fenland/storage/turn",
 )
 
