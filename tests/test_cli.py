@@ -320,3 +320,16 @@ def test_the_shell_completes_what_the_service_holds(shell: Run, words: str, foun
     asked = {"_FENLAND_COMPLETE": "complete_bash", "COMP_WORDS": words, "COMP_CWORD": str(words.count(" "))}
     assert found in shell(**asked).stdout.split()
     assert shell(**asked, FENLAND_ADDRESS="http://127.0.0.1:9").stdout.strip() == ""
+
+
+def test_expressions_are_evaluated_by_themselves_and_for_records(run: Run) -> None:
+    assert run("evaluate", "1 + 2 * 3").stdout == "7  int\n"
+    assert json.loads(run("evaluate", "1 / 0", "--json", code=1).stdout) == {"error": "Division by zero."}
+    assert "column 9" in run("evaluate", "pumps > && 2", "--json", code=2).stdout
+    whole = "[capacity * 3, today - commissioned_on > 0, record.code]"
+    answer = json.loads(run("evaluate", "--in", "stations", "--key", "PS-014", whole, "--json").stdout)
+    assert (answer["key"], answer["type"], answer["value"][1:]) == ("PS-014", "list", [True, "PS-014"])
+    listed = run("evaluate", "--in", "stations", "--limit", "3", "pumps >= 0", "--json").stdout
+    assert [json.loads(line)["value"] for line in listed.splitlines()] == [True] * 3
+    run("evaluate", "--key", "PS-014", "1", code=2)
+    run("evaluate", "--in", "nowhere", "1", code=4)

@@ -17,6 +17,7 @@ from ruamel.yaml import YAML
 
 from fenland.client.errors import BY_STATUS
 from fenland.core.constraints import CONSTRAINTS
+from fenland.core.expressions import EvaluationError, as_json, evaluate
 from fenland.core.field_access import PROTECTIONS
 from fenland.core.problems import REFUSALS, Refusal
 from fenland.core.reading import definitions_from
@@ -109,6 +110,22 @@ def test_the_page_has_every_kind_of_case() -> None:
         "application/vnd.fenland.edits+json",
         "application/x-www-form-urlencoded",
     }
+
+
+LANGUAGE = (ROOT / "docs" / "language.md").read_text()
+
+
+@pytest.mark.parametrize(
+    ("expression", "gives"), re.findall(r"^\| `(.+)` \| (`.+`|no value) \|$", LANGUAGE, re.MULTILINE)
+)
+def test_the_page_of_the_language_says_what_is_so(expression: str, gives: str) -> None:
+    bindings = json.loads(re.findall(r"```json\n(.+?)```", LANGUAGE, re.DOTALL)[0])
+    text = expression.replace("\\|", "|")
+    if gives == "no value":
+        with pytest.raises(EvaluationError):
+            evaluate(text, bindings)
+    else:
+        assert json.dumps(as_json(evaluate(text, bindings))) == gives.strip("`")
 
 
 def _sections(page: str) -> dict[str, str]:

@@ -14,7 +14,7 @@ from typing import Any
 
 from fenland.core.expressions.faults import EvaluationError
 from fenland.core.expressions.functions import called, integer, sized, span
-from fenland.core.expressions.kinds import before, bound, equal, key_of, kind_of, value_of
+from fenland.core.expressions.kinds import before, bound, equal, key_of, kind_of, named, value_of
 from fenland.core.expressions.parser import BOUNDS, Bounds, parse
 from fenland.core.expressions.tree import (
     Call,
@@ -83,7 +83,7 @@ def _select(node: Select) -> Compiled:
     def run(bindings: Bindings) -> Any:
         value = operand(bindings)
         if not isinstance(value, dict):
-            raise EvaluationError(f"A {kind_of(value)} has no field {field!r}.")
+            raise EvaluationError(f"A {named(value)} has no field {field!r}.")
         if asks:
             return field in value
         if field not in value:
@@ -104,7 +104,7 @@ def _index(node: Index) -> Compiled:
                 raise EvaluationError(f"There is no key {wanted!r}.")
             return value[key]
         if not isinstance(value, list):
-            raise EvaluationError(f"A {kind_of(value)} has no items.")
+            raise EvaluationError(f"A {named(value)} has no items.")
         place = value_of(key_of(wanted))
         if kind_of(place) != "int" or not 0 <= place < len(value):
             raise EvaluationError(f"There is no item {wanted!r} in a list of {len(value)}.")
@@ -135,7 +135,7 @@ def _entries(node: Entries) -> Compiled:
 
 def _truth(value: Any) -> bool:
     if not isinstance(value, bool):
-        raise EvaluationError(f"A {kind_of(value)} is neither true nor false.")
+        raise EvaluationError(f"A {named(value)} is neither true nor false.")
     return value
 
 
@@ -171,7 +171,7 @@ def _each(node: Each) -> Compiled:
     def run(bindings: Bindings) -> Any:
         value = operand(bindings)
         if not isinstance(value, (list, dict)):
-            raise EvaluationError(f"{macro} goes over a list or a map, not a {kind_of(value)}.")
+            raise EvaluationError(f"{macro} goes over a list or a map, not a {named(value)}.")
         items = value if isinstance(value, list) else [value_of(key) for key in value]
         left = bindings[_LEFT]
         left[0] -= len(items)
@@ -217,7 +217,7 @@ def _negative(value: Any) -> Any:
         return integer(-value)
     if kind_of(value) in ("double", "decimal"):
         return -value
-    raise EvaluationError(f"There is no negative {kind_of(value)}.")
+    raise EvaluationError(f"There is no negative {named(value)}.")
 
 
 #: What adds and subtracts times: by the kinds of both sides.
@@ -308,7 +308,7 @@ def _within(value: Any, holder: Any) -> bool:
         return any(equal(value, one) for one in holder)
     if isinstance(holder, dict):
         return kind_of(value) in ("string", "int", "bool", "double") and key_of(value) in holder
-    raise EvaluationError(f"A {kind_of(holder)} holds nothing to look in.")
+    raise EvaluationError(f"A {named(holder)} holds nothing to look in.")
 
 
 _UNARY: Mapping[str, Callable[[Any], Any]] = {"!_": lambda value: not _truth(value), "-_": _negative}

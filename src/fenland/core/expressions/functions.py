@@ -11,13 +11,14 @@ from collections.abc import Callable, Mapping
 from datetime import UTC, date, datetime, timedelta, timezone
 from decimal import Decimal
 from functools import lru_cache
+from math import isfinite
 from typing import Any
 from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
 import re2
 
 from fenland.core.expressions.faults import EvaluationError
-from fenland.core.expressions.kinds import Type, kind_of
+from fenland.core.expressions.kinds import Type, kind_of, value_of
 from fenland.core.expressions.parser import HIGHEST_INTEGER, LOWEST_INTEGER
 
 Function = Callable[..., Any]
@@ -340,3 +341,17 @@ def called(name: str, given: list[Any], *, method: bool) -> Any:
     if found is None:
         raise EvaluationError(f"{name} does not take {', '.join(kinds) or 'nothing'}.")
     return found(*given)
+
+
+def as_json(value: Any) -> Any:
+    """A value as JSON has it: times as their texts, types by their names, infinities and NaN as texts too."""
+    kind = kind_of(value)
+    if kind in ("timestamp", "duration", "date"):
+        return FUNCTIONS["string", (kind,)](value)
+    if kind == "list":
+        return [as_json(one) for one in value]
+    if kind == "map":
+        return {str(as_json(value_of(key))): as_json(member) for key, member in value.items()}
+    if kind == "type":
+        return value.name
+    return str(value) if kind == "double" and not isfinite(value) else value

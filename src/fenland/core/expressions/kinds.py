@@ -59,6 +59,11 @@ def kind_of(value: Any) -> str:
     raise EvaluationError(f"{value!r} is no value that expressions know.")
 
 
+def named(value: Any) -> str:
+    """The kind of a value, for messages."""
+    return "null" if value is None else kind_of(value)
+
+
 def equal(one: Any, other: Any) -> bool:
     """Equality, which is defined between all values; but for numbers, different kinds are unequal."""
     left, right = kind_of(one), kind_of(other)
