@@ -38,6 +38,14 @@ sed -i 's/required: true/requird: true/; s/format: date/format: day/' levels/col
 fenland check levels
 fenland update --help
 """
+EVALUATE = """\
+fenland evaluate "timestamp('2031-04-09T14:30:00+02:00').getDayOfWeek()"
+fenland evaluate "[1, 2, 3].filter(n, n % 2 == 1)"
+fenland evaluate --in stations --limit 6 'pumps > 2 && "diesel" in tags'
+fenland evaluate --in stations --key PS-014 'capacity * 3'
+fenland evaluate --in stations --key PS-014 'contact.name'
+fenland evaluate 'pumps > && 2'
+"""
 
 
 def _sign_in(page: Page) -> None:
@@ -153,6 +161,7 @@ def main() -> None:
         try:
             environment = {"FENLAND_ADDRESS": running.address, "FENLAND_TOKEN": "sample-office"}
             terminal("commands", COMMANDS, environment)
+            terminal("evaluate", EVALUATE, environment)
             terminal("check", CHECK, environment)
             console(running)
         finally:
