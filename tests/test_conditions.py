@@ -120,7 +120,7 @@ def rows(request: pytest.FixtureRequest, tmp_path_factory: pytest.TempPathFactor
     maker.dispose()
 
 
-@settings(max_examples=500, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+@settings(max_examples=250, deadline=None, suppress_health_check=[HealthCheck.too_slow])
 @given(condition=CONDITIONS, records=st.lists(RECORDS, min_size=4, max_size=4), actor=TEXTS)
 def test_both_readings_of_a_condition_agree_on_every_row(
     rows: Rows, condition: Condition, records: list[dict[str, Any]], actor: str

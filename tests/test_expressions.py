@@ -133,7 +133,7 @@ WORDS = st.sampled_from(
 )  # fmt: skip
 
 
-@settings(max_examples=3000, deadline=None)
+@settings(max_examples=1000, deadline=None)
 @given(text=st.lists(WORDS, max_size=12).map(" ".join) | st.text(max_size=12))
 def test_any_text_gives_a_value_or_says_why_not(text: str) -> None:
     with suppress(ExpressionMistake, EvaluationError):
@@ -152,7 +152,7 @@ EXPRESSIONS = st.recursive(
 )  # fmt: skip
 
 
-@settings(max_examples=3000, deadline=None)
+@settings(max_examples=1000, deadline=None)
 @given(text=EXPRESSIONS)
 def test_what_is_well_formed_has_a_value_or_an_error(text: str) -> None:
     try:
