@@ -1,7 +1,7 @@
 """This checkout beside another one, such as the one before a change: reads, lists and changes, as ratios.
 
-    git worktree add /tmp/other HEAD~10
-    python bench/versus.py /tmp/other [--rounds 5] [--seconds 2] [--clients 1 32] [--work update read]
+    git worktree add ../other HEAD~10
+    python bench/versus.py ../other [--rounds 5] [--seconds 2] [--clients 1 32] [--work update read]
 
 Both serve in turn, on databases of the same records, and each figure is the median over the rounds. Besides
 requests a second it tells the processor's time for each request, which a busy machine spoils less.
