@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import itertools
 from collections.abc import Iterator, Mapping
 from datetime import UTC, date, datetime
 from typing import TYPE_CHECKING, Any
@@ -67,7 +66,7 @@ def evaluate(
 def _records(client: Client, collection: str, key: str | None, limit: int) -> Iterator[Record]:
     if key is not None:
         return iter([client.get(collection, key)])
-    return itertools.islice(client.list(collection, limit=limit), limit)
+    return client.list(collection, limit=limit)
 
 
 def _typed(schema: Mapping[str, Any], value: Any) -> Any:

@@ -12,10 +12,9 @@ from typing import Any
 
 from fenland.core.access import Caller
 from fenland.core.definitions import Collection
+from fenland.core.field_access import Record
 from fenland.core.history import Action, Entry
 from fenland.core.reserved import made, renewed
-
-Record = dict[str, Any]
 
 
 @dataclass(frozen=True, slots=True)

@@ -9,6 +9,7 @@ from typing import Any
 from unicodedata import normalize
 
 from fenland.core.access import Caller
+from fenland.core.field_access import FieldAccess
 from fenland.core.names import did_you_mean
 from fenland.core.problems import Malformed, NotPermitted
 from fenland.core.reserved import RESERVED
@@ -54,7 +55,8 @@ class Listed:
 def list_records(service: Service, caller: Caller, request: ListRequest) -> Listed:
     """One page of the records that the caller may read, as they may see them."""
     resource, database, account = service.resource(request.collection), service.database, caller.actor.name
-    page = _page(resource, caller, request)
+    access = resource.policy.fields(caller.actor)
+    page = _page(resource, caller, access, request)
     count = labels = None
     if request.count or request.labels:
         with database.snapshot(account) as reading:
@@ -67,22 +69,21 @@ def list_records(service: Service, caller: Caller, request: ListRequest) -> List
         with database.reading(account) as reading:
             found, more = resource.records.page(reading, page)
     cursor = _write_cursor(request.sort, page.order, found[-1]) if more else None
-    return Listed(resource.policy.fields(caller.actor).shown_of(found), cursor, count, labels)
+    return Listed(access.shown_of(found), cursor, count, labels)
 
 
-def _page(resource: Resource, caller: Caller, request: ListRequest) -> Page:
+def _page(resource: Resource, caller: Caller, access: FieldAccess, request: ListRequest) -> Page:
     if not 1 <= request.limit <= LARGEST_PAGE:
         raise Malformed(f"limit is {request.limit}. It must be from 1 to {LARGEST_PAGE}.")
     if len(request.q) > _LONGEST_SEARCH:
         raise Malformed(f"q is {len(request.q)} characters long. Use at most {_LONGEST_SEARCH}.")
     words = tuple(normalize("NFC", request.q).split())
-    hidden = resource.policy.fields(caller.actor).hidden
-    searched = tuple(name for name in resource.collection.searched if name not in hidden)
+    searched = tuple(name for name in resource.collection.searched if name not in access.hidden)
     if words and not searched:
         raise Malformed(f"{resource.collection.name} has no field with search: true, so q finds nothing.")
     if len(words) > _MOST_WORDS or "\0" in request.q:
         raise Malformed(f"q holds {len(words)} words. Search for at most {_MOST_WORDS} at a time.")
-    order = _order(resource, caller, request.sort)
+    order = _order(access, request.sort)
     after = None
     if request.cursor is not None:
         after = _read_cursor(resource, request.cursor, request.sort, order)
@@ -100,12 +101,12 @@ def _page(resource: Resource, caller: Caller, request: ListRequest) -> Page:
 _BY_ID = (Order("id"),)
 
 
-def _order(resource: Resource, caller: Caller, sort: str) -> tuple[Order, ...]:
+def _order(access: FieldAccess, sort: str) -> tuple[Order, ...]:
     """The steps of a sort, ending in one that no two records share."""
     if not sort:
         return _BY_ID
     steps = []
-    fields, hidden = resource.collection.fields, resource.policy.fields(caller.actor).hidden
+    fields, hidden = access.collection.fields, access.hidden
     sortable = [
         *RESERVED,
         *(name for name, item in fields.items() if item.type not in ("array", "object")),

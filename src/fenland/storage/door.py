@@ -5,6 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from fenland.core.definitions import Definitions
+from fenland.core.field_access import Record
 from fenland.core.limits import DEFAULTS, Limits
 from fenland.storage.protocols import (
     MOST_TOGETHER,
@@ -18,7 +19,6 @@ from fenland.storage.protocols import (
     Outcomes,
     Page,
     Reading,
-    Record,
     Records,
     ReferenceBroken,
     Together,

@@ -16,11 +16,11 @@ from typing import Any, Protocol, TypeVar
 
 from fenland.core.access import Actor
 from fenland.core.conditions import Condition
+from fenland.core.field_access import Record
 from fenland.core.history import Entry
 from fenland.storage.turn import Turn
 
 Result = TypeVar("Result")
-Record = dict[str, Any]
 
 #: Changes that share one commit, at most: bounds how long the first of them waits.
 MOST_TOGETHER = 64

@@ -21,9 +21,10 @@ from sqlalchemy import (
 
 from fenland.core.conditions import ALWAYS
 from fenland.core.definitions import Collection, Field
+from fenland.core.field_access import Record
 from fenland.core.limits import DEFAULTS, Limits
 from fenland.storage.condition_sql import actor_parameters, sql_of
-from fenland.storage.protocols import Order, Page, Reading, Record, VersionRace, Writing
+from fenland.storage.protocols import Order, Page, Reading, VersionRace, Writing
 from fenland.storage.rows import row_reader
 from fenland.storage.statements import Engine, Prepared
 

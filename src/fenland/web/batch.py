@@ -71,10 +71,7 @@ def _patch(sent: Mapping[str, Any], limits: Limits) -> Patch:
     if len(found) > 1 or not (found or "clear" in sent):
         *others, last = MEMBERS
         raise Malformed(f"An update needs one of {', '.join(others)} and {last}.")
-    for name in found:
-        if (read := MEMBERS[name].read_member) is not None:
-            return read(sent[name], limits)
-    return MergePatch({})
+    return MEMBERS[found[0]].read(sent[found[0]], limits) if found else MergePatch({})
 
 
 def _base(sent: Any) -> Base | None:

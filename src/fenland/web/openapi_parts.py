@@ -247,11 +247,7 @@ def _item_schemas(limits: Limits) -> dict[str, Schema]:
             "action": {"type": "string", "enum": ["update"]},
             **common,
             "key": _ITEM_KEY,
-            **{
-                name: one.member_schema(limits)
-                for name, one in MEMBERS.items()
-                if one.member_schema is not None
-            },
+            **{name: one.schema(limits) for name, one in MEMBERS.items()},
             "clear": _texts(),
             "if_match": _TAGS,
             "base": {"oneOf": [TEXT, NUMBER]},

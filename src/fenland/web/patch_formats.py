@@ -30,21 +30,28 @@ ReadPatch = Callable[[FieldAccess], Patch]
 
 
 @dataclass(frozen=True, slots=True)
+class Member:
+    """What a batch item calls a patch of this format, how it is read there, and what it holds."""
+
+    name: str
+    read: Callable[[Any, Limits], Patch]
+    schema: Callable[[Limits], Schema]
+
+
+@dataclass(frozen=True, slots=True)
 class PatchFormat:
     """One way to say what is to change.
 
-    `read` takes the body, its Content-Type and the limits. `member` is what a batch item calls it, and
-    `read_member` reads it there. `schema` gives, for the name of a record type, what OpenAPI says of a body,
-    and `example` makes a body of some fields; `member_schema` says what a batch item holds.
+    `read` takes the body, its Content-Type and the limits. `schema` gives, for the name of a record type,
+    what OpenAPI says of a body, and `example` makes a body of some fields. Without a `member` no batch
+    takes it.
     """
 
     media_types: tuple[str, ...]
     read: Callable[[bytes, str, Limits], ReadPatch]
     schema: Callable[[str], Schema]
     example: Callable[[Mapping[str, Any]], Any] = lambda fields: MISSING
-    member: str | None = None
-    read_member: Callable[[Any, Limits], Patch] | None = None
-    member_schema: Callable[[Limits], Schema] | None = None
+    member: Member | None = None
 
 
 def _whatever(read: Callable[[bytes, Limits], Patch]) -> Callable[[bytes, str, Limits], ReadPatch]:
@@ -77,9 +84,7 @@ FORMATS: tuple[PatchFormat, ...] = (
         read=_whatever(lambda body, limits: MergePatch(read_object(body, limits))),
         schema=lambda name: {"$ref": f"#/components/schemas/{name}Patch"},
         example=dict,
-        member="fields",
-        read_member=lambda sent, limits: MergePatch(fields_of(sent)),
-        member_schema=lambda limits: _OPEN,
+        member=Member("fields", lambda sent, limits: MergePatch(fields_of(sent)), lambda limits: _OPEN),
     ),
     PatchFormat(
         media_types=("application/json-patch+json",),
@@ -90,9 +95,7 @@ FORMATS: tuple[PatchFormat, ...] = (
             "format": "binary",
             "description": "The text of a JSON Patch (RFC 6902): operations as in the schema JsonPatch.",
         },
-        member="patch",
-        read_member=json_patch_from,
-        member_schema=lambda limits: {"$ref": "#/components/schemas/JsonPatch"},
+        member=Member("patch", json_patch_from, lambda limits: {"$ref": "#/components/schemas/JsonPatch"}),
     ),
     PatchFormat(
         media_types=("application/vnd.fenland.edits+json",),
@@ -101,16 +104,18 @@ FORMATS: tuple[PatchFormat, ...] = (
         example=lambda fields: {
             "edits": [{"at": f"/{name}", "set": value} for name, value in list(fields.items())[:1]]
         },
-        member="edits",
-        read_member=lambda sent, limits: edits_from({"edits": sent}, limits),
-        member_schema=lambda limits: {"type": "array", "items": _OPEN, "maxItems": limits.operations},
+        member=Member(
+            "edits",
+            lambda sent, limits: edits_from({"edits": sent}, limits),
+            lambda limits: {"type": "array", "items": _OPEN, "maxItems": limits.operations},
+        ),
     ),
     PatchFormat(media_types=HTML_FORMS, read=_html_form, schema=lambda name: _OPEN),
 )
 
 _BY_TYPE = {kind: one for one in FORMATS for kind in one.media_types}
-#: The formats that a batch item may hold, by what it calls them.
-MEMBERS: Mapping[str, PatchFormat] = {one.member: one for one in FORMATS if one.member is not None}
+#: What a batch item may hold, by what it calls it.
+MEMBERS: Mapping[str, Member] = {one.member.name: one.member for one in FORMATS if one.member is not None}
 PATCH_TYPES = tuple(_BY_TYPE)
 ACCEPT_PATCH = ", ".join(PATCH_TYPES)
 #: What a whole record may be sent as.
@@ -153,7 +158,9 @@ def fields_reader(
 
     def fields(access: FieldAccess) -> Mapping[str, Any]:
         patch = read(access)
-        return patch.fields if isinstance(patch, MergePatch) else {}
+        if not isinstance(patch, MergePatch):
+            raise TypeError("A whole record is sent in a format of fields; WHOLE_TYPES names another.")
+        return patch.fields
 
     return fields
 

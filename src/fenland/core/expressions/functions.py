@@ -22,7 +22,7 @@ from fenland.core.expressions.kinds import Type, kind_of, value_of
 from fenland.core.expressions.parser import HIGHEST_INTEGER, LOWEST_INTEGER
 
 Function = Callable[..., Any]
-#: Kinds that stand for any, and for any number.
+#: Stands for any kind.
 ANY = "any"
 
 

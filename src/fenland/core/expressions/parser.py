@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
-from typing import NoReturn, cast
+from typing import NoReturn, cast, get_args
 
 from fenland.core.expressions.faults import ExpressionMistake
 from fenland.core.expressions.tokens import Kind, Token, tokens_of
@@ -37,7 +37,7 @@ _RESERVED = frozenset(
     }
 )  # fmt: skip
 _WORDS = {"true": True, "false": False, "null": None}
-_MACROS = {"all": 2, "exists": 2, "exists_one": 2, "filter": 2, "map": 2}
+_MACROS = frozenset(get_args(Macro))
 _RELATIONS = ("==", "!=", "<=", ">=", "<", ">", "in")
 
 
