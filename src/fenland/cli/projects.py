@@ -63,8 +63,10 @@ def open_project(folder: Path) -> Project:
         return load_project(folder)
     except DefinitionMistakes as error:
         for mistake in error.mistakes:
-            where = f"[bold]{escape(mistake.file)}:{mistake.line}[/]"
+            where = f"[bold]{escape(mistake.place)}[/]"
             err.print(f"[red]✗[/] {where}  {escape(mistake.what)} [dim]{escape(mistake.hint)}[/]")
+            if mistake.caret:
+                err.print(escape("    " + mistake.caret.replace("\n", "\n    ")), style="dim")
         told = counted(len(error.mistakes), "mistake")
         fail(f"{told} in {folder}. Nothing was started.", Exit.DEFINITIONS)
 

@@ -11,19 +11,61 @@ from dataclasses import dataclass, field
 from decimal import Decimal
 from typing import Any, Literal
 
+from fenland.core.expressions.checking import Checked
+from fenland.core.expressions.tree import roots_in
 from fenland.core.values import MISSING
 
 Type = Literal["string", "integer", "number", "boolean", "array", "object"]
 Blank = Literal["store", "keep", "clear", "reject"]
 OnDelete = Literal["restrict", "clear", "cascade"]
-#: What access lists grant.
+#: What rules of access grant, of records and of their fields.
 Right = Literal["read", "create", "update", "delete", "transfer"]
+FieldRight = Literal["read", "create", "update"]
 
 RIGHTS: tuple[Right, ...] = ("read", "create", "update", "delete", "transfer")
+FIELD_RIGHTS: tuple[FieldRight, ...] = ("read", "create", "update")
 
 #: Words an access list may hold besides role names.
 OWNER = "owner"
 EVERYONE = "everyone"
+
+
+@dataclass(frozen=True, slots=True)
+class Rule:
+    """Who may do something: who is on the list, where there is one, and where the condition holds.
+
+    `grants` holds names of roles, `owner` and `everyone`; None where the rule is a condition alone.
+    """
+
+    grants: frozenset[str] | None = None
+    condition: Checked | None = None
+    #: Where it stands, for people.
+    file: str = ""
+    line: int = 0
+
+    @property
+    def uses_next(self) -> bool:
+        """Whether it asks what the record would be."""
+        return self.condition is not None and "next" in roots_in(self.condition.tree)
+
+    def __str__(self) -> str:
+        listed = [] if self.grants is None else [" or ".join(sorted(self.grants)) or "nobody"]
+        return " and ".join([*listed, *([] if self.condition is None else [self.condition.text])])
+
+
+@dataclass(frozen=True, slots=True)
+class Check:
+    """What must hold of a record for it to be saved; `fields` are to blame where it does not."""
+
+    rule: Checked
+    message: str
+    code: str = "check"
+    fields: tuple[str, ...] = ()
+
+    @property
+    def compares(self) -> bool:
+        """Whether it asks what the record was before, so that it says nothing of a new one."""
+        return "before" in roots_in(self.rule.tree)
 
 
 @dataclass(frozen=True, slots=True)
@@ -54,6 +96,8 @@ class Field:
     blank: Blank = "store"
     sensitive: bool = False
     derived: Any = None
+    #: Who may read it and set it, beyond who may do so with the record.
+    access: Mapping[FieldRight, Rule] = field(default_factory=dict)
 
     @property
     def label(self) -> str:
@@ -96,8 +140,8 @@ class Collection:
     order: int = 0
     key: str = "id"
     owner: str | None = None
-    access: Mapping[Right, frozenset[str]] = field(default_factory=dict)
-    checks: tuple[Mapping[str, Any], ...] = ()
+    access: Mapping[Right, Rule] = field(default_factory=dict)
+    checks: tuple[Check, ...] = ()
     effects: tuple[Mapping[str, Any], ...] = ()
     revalidate: Literal["touched", "whole"] = "touched"
     if_match: Literal["optional", "required"] = "optional"
@@ -156,15 +200,24 @@ class Mistake:
     pointer: str
     what: str
     hint: str
+    #: Of an expression, where in the line it goes wrong, and that line with a caret under the place.
+    column: int | None = None
+    caret: str = ""
+
+    @property
+    def place(self) -> str:
+        """File and line, and the column where it is known."""
+        return f"{self.file}:{self.line}" + (f":{self.column}" if self.column else "")
 
     def __str__(self) -> str:
-        return f"{self.file}:{self.line}: {self.what} {self.hint}".rstrip()
+        return f"{self.place}: {self.what} {self.hint}".rstrip()
 
     def as_json(self) -> dict[str, Any]:
-        """For scripts: the same five parts by name."""
+        """For scripts: the same parts by name."""
         return {
             "file": self.file,
             "line": self.line,
+            "column": self.column,
             "pointer": self.pointer,
             "what": self.what,
             "hint": self.hint,

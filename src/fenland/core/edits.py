@@ -2,7 +2,8 @@
 
     {"edits": [{"at": "/pumps", "increase_by": 1},
                {"at": "/tags", "include": ["diesel"]},
-               {"at": "/status", "set": "running", "only_if": {"one_of": ["standby"]}}]}
+               {"at": "/status", "set": "running", "only_if": {"one_of": ["standby"]}},
+               {"at": "/pumps", "set": 0, "only_if": "status == 'retired' && pumps < 3"}]}
 
 Each edit names one place and does one thing there; they are done in order, all or none. They can be
 sent without having read the record, and again by many at once, and none of them is lost.
@@ -12,7 +13,7 @@ sent without having read the record, and again by many at once, and none of them
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from decimal import Context, Decimal, Inexact, Overflow, localcontext
 from typing import Any
 
@@ -175,11 +176,19 @@ def edits_schema(limits: Limits = DEFAULTS) -> dict[str, Any]:
                             "description": "The field, or a place inside an object.",
                         },
                         "only_if": {
-                            "type": "object",
-                            "properties": {name: schema for name, (_, _, schema) in _CONDITIONS.items()},
-                            "additionalProperties": False,
-                            "minProperties": 1,
-                            "description": "Conditions on the value as stored, before any edit.",
+                            "description": "Conditions on the record as stored, before any edit.",
+                            "anyOf": [
+                                {
+                                    "type": "object",
+                                    "properties": {
+                                        name: schema for name, (_, _, schema) in _CONDITIONS.items()
+                                    },
+                                    "additionalProperties": False,
+                                    "minProperties": 1,
+                                    "description": "On the value at this place.",
+                                },
+                                {"type": "string", "description": "An expression over the record's fields."},
+                            ],
                         },
                         **{name: verb.schema for name, verb in _VERBS.items()},
                     },
@@ -202,6 +211,8 @@ class Edit:
     verb: str
     value: Any
     only_if: tuple[tuple[str, Any], ...] = ()
+    #: A condition on the whole record as stored: an expression.
+    when: str | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -211,6 +222,13 @@ class Edits:
     edits: tuple[Edit, ...]
     atomic: frozenset[str]
     limits: Limits = DEFAULTS
+    #: Of each expression among the conditions, whether it holds: to be found before `against`.
+    held: Mapping[str, bool] = field(default_factory=dict)
+
+    @property
+    def asked(self) -> tuple[str, ...]:
+        """The expressions among the conditions."""
+        return tuple(dict.fromkeys(edit.when for edit in self.edits if edit.when is not None))
 
     def against(self, stored: Mapping[str, Any], problems: list[Problem]) -> dict[str, Any]:
         """See `Patch`. Raises `Conflict` for a condition that does not hold."""
@@ -225,6 +243,9 @@ class Edits:
             now = find(stored, edit.at)
             now = None if now is MISSING else now
             pointer = pointer_to(*edit.at)
+            if edit.when is not None and not self.held[edit.when]:
+                unmet.append({"pointer": pointer, "current": now, "only_if": edit.when})
+                continue
             if not all(_CONDITIONS[name][0](now, given) for name, given in edit.only_if):
                 unmet.append({"pointer": pointer, "current": now, "only_if": dict(edit.only_if)})
                 continue
@@ -286,7 +307,10 @@ def _edit(number: int, sent: Any, limits: Limits) -> Edit:
     try:
         steps = read_pointer(at)
         check_depth(len(steps) + depth_of(sent[verb]), limits)
-        return Edit(steps, verb, sent[verb], _only_if(sent.get("only_if", MISSING)))
+        condition = sent.get("only_if", MISSING)
+        if isinstance(condition, str):
+            return Edit(steps, verb, sent[verb], when=condition)
+        return Edit(steps, verb, sent[verb], _only_if(condition))
     except ValueError as error:
         raise refuse(str(error)) from None
 
@@ -295,7 +319,8 @@ def _only_if(sent: Any) -> tuple[tuple[str, Any], ...]:
     if sent is MISSING:
         return ()
     if not isinstance(sent, dict) or not sent:
-        raise ValueError(f"only_if must be an object with some of {', '.join(_CONDITIONS)}.")
+        names = ", ".join(_CONDITIONS)
+        raise ValueError(f"only_if must be an object with some of {names}, or an expression.")
     for name, given in sent.items():
         if name not in _CONDITIONS:
             raise ValueError(f"only_if has no {name!r}. {did_you_mean(name, _CONDITIONS)}")

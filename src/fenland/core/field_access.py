@@ -19,6 +19,7 @@ PROTECTIONS: Mapping[str, str] = {
     "derived": "Is computed from other fields and cannot be set. Leave it out.",
     "read_only": "Can be read, and not set. Leave it out.",
     "fixed": "Was set when the record was created and stays. Leave it out.",
+    "not_permitted": "Is not yours to set here. Leave it out.",
     "owner": "Only someone who may transfer the record can change its owner. Leave it out.",
 }
 
@@ -53,22 +54,36 @@ class FieldAccess:
         return [name for name in self.collection.fields if name not in self.protected]
 
 
-def field_access(collection: Collection, *, creating: bool, transfer: bool) -> FieldAccess:
-    """The access of who may change a collection's records; with `transfer`, also whose they are."""
+def field_access(
+    collection: Collection,
+    *,
+    creating: bool,
+    transfer: bool,
+    hidden: frozenset[str] = frozenset(),
+    denied: frozenset[str] = frozenset(),
+) -> FieldAccess:
+    """The access of who may change a collection's records; with `transfer`, also whose they are.
+
+    `hidden` and `denied` are what rules of fields keep from them.
+    """
     return FieldAccess(
         collection,
         creating,
-        frozenset(name for name, item in collection.fields.items() if item.write_only),
-        dict(_protected(collection, creating=creating, transfer=transfer)),
+        hidden | {name for name, item in collection.fields.items() if item.write_only},
+        dict(_protected(collection, denied, creating=creating, transfer=transfer)),
     )
 
 
-def _protected(collection: Collection, *, creating: bool, transfer: bool) -> Iterable[tuple[str, str]]:
+def _protected(
+    collection: Collection, denied: frozenset[str], *, creating: bool, transfer: bool
+) -> Iterable[tuple[str, str]]:
     for name, item in collection.fields.items():
         if (code := _protection(item, creating=creating)) is not None:
             yield name, code
         elif name == collection.owner and not transfer:
             yield name, "owner"
+        elif name in denied:
+            yield name, "not_permitted"
 
 
 def _protection(item: Field, *, creating: bool) -> str | None:

@@ -8,6 +8,7 @@ from typing import Any
 
 from fenland.core.constraints import CONSTRAINTS
 from fenland.core.definitions import Field, Mistake
+from fenland.core.expressions import ExpressionMistake
 from fenland.core.keywords import FORMATS, KEYWORDS, TYPES, Keyword
 from fenland.core.names import did_you_mean, nearest
 from fenland.core.problems import Problem, pointer_to
@@ -29,6 +30,8 @@ class Source:
     file: str
     data: Any
     lines: Mapping[Path, int] = field(default_factory=dict)
+    #: Of texts, the line and the column where their first character stands; 0 for a column nobody can tell.
+    texts: Mapping[Path, tuple[int, int]] = field(default_factory=dict)
 
     def line(self, path: Path) -> int:
         """The line of a path, or of the nearest place above it that has one."""
@@ -48,6 +51,23 @@ class Notes:
         """Notes a mistake at a path: what is wrong, and what to do."""
         source = self.source
         self.mistakes.append(Mistake(source.file, source.line(path), pointer_to(*path), what, hint))
+
+    def add_expression(self, path: Path, found: ExpressionMistake) -> None:
+        """Notes what is wrong with an expression, at its own place in the text at a path."""
+        source = self.source
+        line, column = source.texts.get(path, (source.line(path), 0))
+        within = found.line > 1 or not column
+        self.mistakes.append(
+            Mistake(
+                source.file,
+                line + found.line - 1,
+                pointer_to(*path),
+                f"{'.'.join(map(str, path))}: {found.what}",
+                "",
+                found.column if within else column + found.column - 1,
+                found.caret,
+            )
+        )
 
 
 def known_keywords(

@@ -81,6 +81,7 @@ _HOUSE: Mapping[str, Keyword] = {
         schema="x-blank", silent="store",
     ),
     "sensitive": Keyword(is_flag, _FLAG, "sensitive", outermost=True, schema="x-sensitive"),
+    "access": Keyword(_mapping, "a mapping of rights", "access", outermost=True),
     "derived": Keyword(
         lambda value: is_text(value) or _mapping(value), "an expression", "derived", outermost=True
     ),

@@ -11,6 +11,7 @@ from dataclasses import dataclass
 from decimal import Decimal
 from typing import Any
 
+from fenland.core.expressions.parser import BOUNDS, Bounds
 from fenland.core.problems import TooLarge
 
 
@@ -19,7 +20,8 @@ class Limits:
     """The bounds, each with its default.
 
     `body` is in bytes; `record` and `answer` are in characters of JSON; `cascade` counts records,
-    `long_reads` the long searches of one account, and `read_seconds` how long one may take.
+    `long_reads` the long searches of one account, and `read_seconds` how long one may take. `many` counts the
+    records that one change by filter may touch, and `expression` bounds what callers write.
     """
 
     body: int = 1_000_000
@@ -31,6 +33,8 @@ class Limits:
     cascade: int = 5_000
     long_reads: int = 4
     read_seconds: float = 20.0
+    many: int = 1_000
+    expression: Bounds = BOUNDS
 
 
 #: What is used where nobody set anything else.

@@ -120,6 +120,11 @@ class TooLarge(Refusal):
 class Malformed(Refusal):
     code, status, title = "malformed", 400, "The request cannot be read"
     remedy = "Correct the request as the detail says."
+    parameters: ClassVar = {
+        "line": {"type": "integer", "description": "Of an expression, the line where it goes wrong."},
+        "column": {"type": "integer", "description": "The place in that line, from 1."},
+        "shown": {"type": "string", "description": "That line, with a caret under the place."},
+    }
 
 
 class Conflict(Refusal):

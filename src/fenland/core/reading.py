@@ -13,10 +13,10 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
+from fenland.core.catalog import catalog_of
 from fenland.core.definitions import (
     EVERYONE,
     OWNER,
-    RIGHTS,
     Collection,
     DefinitionMistakes,
     Definitions,
@@ -29,17 +29,19 @@ from fenland.core.keywords import (
 )
 from fenland.core.names import NAME, did_you_mean
 from fenland.core.reserved import RESERVED
+from fenland.core.rule_reading import RuleReader
 from fenland.core.values import as_written
 
 
 class _CollectionReader:
     """Reads one collection file."""
 
-    def __init__(self, source: Source, name: str, roles: Sequence[str]) -> None:
+    def __init__(self, source: Source, name: str) -> None:
         self.notes = Notes(source)
         self.name = name
-        self.roles = roles
         self.fields: dict[str, Field] = {}
+        self.access: Mapping[str, Any] = {}
+        self.checks: Sequence[Any] = ()
 
     def read(self) -> Collection | None:
         data = self.notes.source.data
@@ -56,8 +58,8 @@ class _CollectionReader:
         self._fields(settled.pop("fields", None))
         self._key(settled.get("key", "id"))
         self._owner(settled.get("owner"))
-        access = self._access(settled.pop("access", {}), settled.get("owner"))
-        checks = self._rules(settled.pop("checks", []), "checks", ("rule", "message", "fields"))
+        # Rules are read once the fields of all collections are known: `_with_rules`.
+        self.access, self.checks = settled.pop("access", {}), settled.pop("checks", [])
         effects = self._rules(
             settled.pop("effects", []), "effects", ("on", "when", "set", "change", "create", "notice")
         )
@@ -69,8 +71,6 @@ class _CollectionReader:
             title=title,
             singular=settled.pop("singular", title),
             fields=self.fields,
-            access=access,
-            checks=checks,
             effects=effects,
             **settled,
         )
@@ -139,37 +139,6 @@ class _CollectionReader:
                 "Give it type: string and neither format nor references.",
             )
 
-    def _access(self, data: Mapping[str, Any], owner: str | None) -> dict[Any, frozenset[str]]:
-        found: dict[Any, frozenset[str]] = {}
-        for right, grants in known_keywords(data, ("access",), dict.fromkeys(RIGHTS), self.notes, "access"):
-            if not isinstance(grants, list) or not all(isinstance(one, str) for one in grants):
-                self.notes.add(
-                    ("access", right),
-                    f"access: {right} is {as_written(grants)}.",
-                    "Write a list of roles, owner or everyone, such as [owner, office].",
-                )
-                continue
-            for number, grant in enumerate(grants):
-                self._grant(right, number, grant, owner)
-            found[right] = frozenset(grants)
-        return found
-
-    def _grant(self, right: str, number: int, grant: str, owner: str | None) -> None:
-        path: Path = ("access", right, number)
-        if grant not in (OWNER, EVERYONE, *self.roles):
-            known = (OWNER, EVERYONE, *self.roles)
-            self.notes.add(
-                path,
-                f"access: {right} names {grant!r}, which is no role.",
-                did_you_mean(grant, known) + " Roles stand in fenland.toml under roles.",
-            )
-        elif grant == OWNER and owner is None:
-            self.notes.add(
-                path, f"access: {right} names the owner.", "Add owner: with the field that holds it."
-            )
-        elif grant == OWNER and right == "create":
-            self.notes.add(path, "A record has no owner before it is created.", "Name roles, or everyone.")
-
     def _rules(self, data: list[Any], word: str, known: Sequence[str]) -> tuple[Mapping[str, Any], ...]:
         for number, rule in enumerate(data):
             if not isinstance(rule, dict):
@@ -232,8 +201,20 @@ def _reference(
     return replace(item, type=kind)
 
 
-def _unsettled(source: Source, word: str, value: Any, hint: str) -> Mistake:
-    return Mistake(source.file, source.line((word,)), f"/{word}", f"{word} is {as_written(value)}.", hint)
+def _with_rules(
+    collections: Mapping[str, Collection], readers: Mapping[str, _CollectionReader], roles: Sequence[str]
+) -> dict[str, Collection]:
+    """The collections with who may do what, and what must hold, read by the fields that are there."""
+    catalog, settled = catalog_of(collections.values()), {}
+    for name, one in collections.items():
+        reader = RuleReader(readers[name].notes, one, roles, catalog)
+        fields = {
+            field: replace(item, access=reader.field_access(item)) if item.access else item
+            for field, item in one.fields.items()
+        }
+        access, checks = reader.access(readers[name].access), reader.checks(readers[name].checks)
+        settled[name] = replace(one, fields=fields, access=access, checks=checks)
+    return settled
 
 
 def read_definitions(sources: Mapping[str, Source], roles: Sequence[str] = ()) -> Definitions:
@@ -245,10 +226,10 @@ def read_definitions(sources: Mapping[str, Source], roles: Sequence[str] = ()) -
         if reserved in roles:
             what = f"roles holds {reserved!r}, which access lists take for a word of their own."
             raise DefinitionMistakes([Mistake("fenland.toml", 1, "/roles", what, "Name the role otherwise.")])
-    readers = {name: _CollectionReader(source, name, roles) for name, source in sources.items()}
+    readers = {name: _CollectionReader(source, name) for name, source in sources.items()}
     found = {name: reader.read() for name, reader in readers.items()}
     collections = {name: one for name, one in found.items() if one is not None}
-    settled = _cross_check(collections, readers)
+    settled = _with_rules(_cross_check(collections, readers), readers, roles)
     settled = dict(sorted(settled.items(), key=lambda one: (one[1].order, one[0])))
     mistakes = [mistake for reader in readers.values() for mistake in reader.notes.mistakes]
     if mistakes:
@@ -265,8 +246,6 @@ def not_yet_enforced(definitions: Definitions) -> list[str]:
     """What the definitions ask for that this version reads and checks but does not act on."""
     found = []
     for collection in definitions.collections.values():
-        if collection.checks:
-            found.append(f"{collection.name}: checks are read, and not yet run.")
         if collection.effects:
             found.append(f"{collection.name}: effects are read, and not yet carried out.")
         found.extend(

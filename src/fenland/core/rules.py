@@ -11,6 +11,7 @@ from collections.abc import Iterable, Mapping
 from typing import Any, NamedTuple
 
 from fenland.core.definitions import Blank, Collection, Field
+from fenland.core.expressions import EvaluationError, compiled
 from fenland.core.field_access import PROTECTIONS, FieldAccess
 from fenland.core.names import did_you_mean
 from fenland.core.patches import MergePatch, Patch, merge
@@ -41,6 +42,7 @@ class Rules:
         if collection.key in self._checks:
             self._checks[collection.key] = _fit_for_addresses(self._checks[collection.key])
         self._pointers = {name: pointer_to(name) for name in collection.fields}
+        self._conditions = [(check, compiled(check.rule.tree)) for check in collection.checks]
         self._required = tuple(item for item in collection.fields.values() if item.required)
         self._says_blank = any(
             item.blank != "store" or item.properties is not None for item in collection.fields.values()
@@ -163,6 +165,31 @@ class Rules:
             for name, check in self._checks.items():
                 if record.get(name) is not None and self._pointers[name] not in told:
                     check(record[name], self._pointers[name], problems)
+
+    def run_checks(
+        self,
+        names: Mapping[str, Any],
+        following: Mapping[str, Any],
+        before: Mapping[str, Any] | None,
+        problems: list[Problem],
+    ) -> list[Problem]:
+        """What the collection's checks say of a record as it would be; `names` are those around it.
+
+        A check that blames a field which is wrong already says nothing more. One that cannot be evaluated
+        does not hold.
+        """
+        told, found = {problem.pointer for problem in problems}, []
+        for check, holds in self._conditions:
+            pointers = [self._pointers[name] for name in check.fields] or [""]
+            if not told.isdisjoint(pointers) or (before is None and check.compares):
+                continue
+            try:
+                held = holds({**names, "next": following, "before": before}) is True
+            except EvaluationError:
+                held = False
+            if not held:
+                found += [Problem(pointer, check.code, check.message) for pointer in pointers]
+        return found
 
     def typed(self, name: str, value: Any) -> Any:
         """A value as a field, or a reserved one, keeps it; `REFUSED` when it is of another type."""

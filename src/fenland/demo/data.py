@@ -13,7 +13,6 @@ from datetime import UTC, date, datetime, timedelta
 from typing import Any
 
 from fenland.core.access import Actor, Caller
-from fenland.core.conditions import ALWAYS
 from fenland.core.definitions import Definitions
 from fenland.core.patches import MergePatch
 from fenland.service.accounts import add_account, issue_token
@@ -285,6 +284,6 @@ def fill(definitions: Definitions, database: Database, progress: Callable[[int, 
         writer.clock.moment += pause
         step()
         progress(done, len(steps))
-    page = Page(ALWAYS, Actor(""))
+    page = Page()
     with database.reading() as connection:
         return sum(records.count(connection, page) for records in database.records.values())

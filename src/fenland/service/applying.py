@@ -29,6 +29,7 @@ def apply(work: Work, caller: Caller, changes: Sequence[Change]) -> None:
         raise Invalid([unique_taken(taken.field)]) from None
     except ReferenceBroken:
         raise just_changed() from None
+    work.forget()
 
 
 def _write(work: Work, change: Change) -> None:

@@ -6,12 +6,13 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from fenland.core.access import Caller
+from fenland.core.access import Caller, Sight
 from fenland.core.changes import creation
 from fenland.core.definitions import Blank
-from fenland.core.field_access import FieldAccess
+from fenland.core.field_access import PROTECTIONS, FieldAccess, Record
 from fenland.core.limits import check_record
-from fenland.core.problems import Invalid, Problem
+from fenland.core.problems import Invalid, Problem, pointer_to
+from fenland.core.reserved import made
 from fenland.core.rules import Before, lenient
 from fenland.service.applying import apply
 from fenland.service.finding import permit
@@ -57,10 +58,16 @@ def create(service: Service, caller: Caller, request: CreateRequest) -> Saved:
 def read_new(service: Service, caller: Caller, request: CreateRequest) -> NewRecord:
     """What a request to create holds. Raises its refusals so far: `NotFound`, `NotPermitted`, `Malformed`."""
     resource = service.resource(request.collection)
-    permit("create", resource, caller, {})
-    # A transfer is judged by the record as it would be without it: owned by whoever creates it.
-    access = resource.policy.fields(caller.actor, start_of(resource, caller), creating=True)
+    # What is not there yet refers to nothing, so that nothing has to be read for this.
+    access = creating_access(Sight(caller, service.clock(), failed=service.rule_failed), resource)
     return NewRecord(resource, access, request.read_fields(access), request)
+
+
+def creating_access(sight: Sight, resource: Resource) -> FieldAccess:
+    """What the caller may give a new record, as far as can be told beforehand. Raises `NotPermitted`."""
+    permit("create", resource, sight, None)
+    # A transfer is judged by the record as it would be without it: owned by whoever creates it.
+    return resource.policy.fields(sight, start_of(resource, sight.caller), creating=True)
 
 
 def start_of(resource: Resource, caller: Caller) -> dict[str, Any]:
@@ -73,17 +80,34 @@ def start_of(resource: Resource, caller: Caller) -> dict[str, Any]:
 def create_within(work: Work, caller: Caller, new: NewRecord) -> Saved:
     """Creates a record within a unit of work that somebody else has opened."""
     resource, request, problems = new.resource, new.request, list[Problem]()
-    rules, start = resource.rules, start_of(new.resource, caller)
+    rules, start, sight = resource.rules, start_of(new.resource, caller), work.sight(caller)
     given = rules.settle_blanks(new.sent, request.blank, problems)
     given = rules.drop_protected(given, new.access, Before(start, start), problems)
-    fields = rules.start_record(given, start, problems)
-    fields = rules.validate_new(fields, problems)
-    check_record(fields, fields, work.limits)
+    fields = _fields(new, start, given, problems)
     record_id, stamp = work.service.new_id(), work.stamp(caller, request.reason)
+    record = made(record_id, stamp.time, stamp.by) | fields
+    if refused := resource.policy.refused(sight, None, record, given):
+        given = {name: value for name, value in given.items() if name not in refused}
+        fields = _fields(new, start, given, [])
+        problems += [
+            Problem(pointer_to(name), "not_permitted", PROTECTIONS["not_permitted"]) for name in refused
+        ]
+        record = record | fields
+    if resource.policy.asks_next("create"):
+        permit("create", resource, sight, None, record)
+    check_record(fields, fields, work.limits)
+    problems += rules.run_checks(sight.names, record, None, problems)
     problems += check_others(work, caller, resource, fields, record_id)
     remaining, dropped = lenient(problems) if request.lenient else (problems, [])
     if remaining:
         raise Invalid(remaining)
     change = creation(resource.collection, record_id, fields, stamp)
     apply(work, caller, [change])
-    return Saved(new.access.shown(change.result), changed=True, dropped=tuple(dropped))
+    access = resource.policy.fields(work.sight(caller), change.result)
+    return Saved(access.shown(change.result), changed=True, dropped=tuple(dropped))
+
+
+def _fields(new: NewRecord, start: Record, given: Record, problems: list[Problem]) -> Record:
+    """The fields of the new record, as they are kept."""
+    rules = new.resource.rules
+    return rules.validate_new(rules.start_record(given, start, problems), problems)

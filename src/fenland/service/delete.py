@@ -55,14 +55,16 @@ def delete(service: Service, caller: Caller, request: DeleteRequest) -> Saved:
 def delete_within(work: Work, caller: Caller, request: DeleteRequest) -> Saved:
     """Deletes a record within a unit of work that somebody else has opened."""
     resource, stored = find(work, caller, request.address)
-    permit("delete", resource, caller, stored)
+    sight = work.sight(caller)
+    permit("delete", resource, sight, stored)
+    access = resource.policy.fields(sight, stored)
     meet(request.preconditions, resource, stored)
     request.check()
     plan = _Plan(work, resource, stored)
     plan.follow()
     plan.refuse_blocked(caller)
     apply(work, caller, plan.changes(work.stamp(caller, request.reason), work.stamp(caller)))
-    return Saved(resource.policy.fields(caller.actor, stored).shown(stored), changed=True)
+    return Saved(access.shown(stored), changed=True)
 
 
 @dataclass(slots=True)
@@ -122,7 +124,8 @@ class _Plan:
         if not blocking:
             return
         # Only those the caller may see are counted and named: a count of the others would tell of them.
-        seen = [one for one in blocking if one.resource.policy.may("read", caller.actor, one.record)]
+        sight = self._view.sight(caller)
+        seen = [one for one in blocking if one.resource.policy.may("read", sight, one.record)]
         named = [
             {"collection": one.resource.collection.name, "key": one.record[one.resource.collection.key]}
             for one in seen[:_NAMED]

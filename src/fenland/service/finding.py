@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from fenland.core.access import Caller
+from fenland.core.access import Caller, Sight
 from fenland.core.definitions import Right
 from fenland.core.identity import etag
 from fenland.core.names import did_you_mean
@@ -96,7 +96,7 @@ def find(view: View, caller: Caller, address: Address) -> tuple[Resource, Record
     field = resource.collection.key if address.field is None else lookup_field(resource, address)
     value = lookup_value(resource, field, address.value)
     record = None if value is None else view.find(resource, field, value)
-    if record is None or not resource.policy.may("read", caller.actor, record):
+    if record is None or not resource.policy.may("read", view.sight(caller), record):
         raise not_there(address)
     return resource, record
 
@@ -107,10 +107,12 @@ def not_there(address: Address) -> NotFound:
     return NotFound(f"There is no {where} in {address.collection} that you may see.")
 
 
-def permit(right: Right, resource: Resource, caller: Caller, record: Record) -> None:
-    """Raises `NotPermitted` unless the caller may do this to the record as it is stored."""
-    actor = caller.actor
-    if not resource.policy.may(right, actor, record):
+def permit(
+    right: Right, resource: Resource, sight: Sight, record: Record | None, following: Record | None = None
+) -> None:
+    """Raises `NotPermitted` unless the record may be changed so, as it is stored and as it would be."""
+    actor = sight.actor
+    if not resource.policy.may(right, sight, record, following):
         raise NotPermitted(
             f"{actor.title or actor.name} may not {_DEEDS[right]}. "
             "Ask its owner, or somebody whose role allows it."

@@ -11,8 +11,8 @@ from fenland.core.conditions import NEVER
 from fenland.core.definitions import Field
 from fenland.core.schemas import collection_schema
 from fenland.core.values import MISSING
-from fenland.service.create import start_of
-from fenland.service.finding import Address, find, permit
+from fenland.service.create import creating_access, start_of
+from fenland.service.finding import Address, find
 from fenland.service.labels import label_of
 from fenland.service.saved import Saved
 from fenland.service.service import Resource, Service
@@ -40,16 +40,16 @@ def edit_form(service: Service, caller: Caller, address: Address) -> Form:
     with service.database.snapshot() as reading:
         view = View(service, reading)
         resource, record = find(view, caller, address)
-        policy, actor = resource.policy, caller.actor
-        access = policy.fields(actor, record)
+        policy, sight = resource.policy, view.sight(caller)
+        access = policy.fields(sight, record)
         shown = access.shown(record)
-        writable = access.settable if policy.may("update", actor, record) else []
+        writable = access.settable if policy.may("update", sight, record) else []
         return Form(
             values=shown,
-            schema=collection_schema(policy.fields(actor)),
+            schema=collection_schema(policy.fields(sight)),
             choices=_Choices(view, caller, resource, writable).of(record),
             writable=writable,
-            deletable=policy.may("delete", actor, record),
+            deletable=policy.may("delete", sight, record),
             saved=Saved(shown, changed=False),
         )
 
@@ -57,7 +57,6 @@ def edit_form(service: Service, caller: Caller, address: Address) -> Form:
 def create_form(service: Service, caller: Caller, collection: str) -> Form:
     """The form to create a record: defaults for values. Raises `NotPermitted` to who may not."""
     resource = service.resource(collection)
-    permit("create", resource, caller, {})
     owned = {name: value for name, value in start_of(resource, caller).items() if value is not None}
     values = {
         **{
@@ -66,12 +65,13 @@ def create_form(service: Service, caller: Caller, collection: str) -> Form:
         },
         **owned,
     }
-    access = resource.policy.fields(caller.actor, values, creating=True)
     with service.database.snapshot() as reading:
+        view = View(service, reading)
+        access = creating_access(view.sight(caller), resource)
         return Form(
             values=access.shown(values),
-            schema=collection_schema(resource.policy.fields(caller.actor, creating=True)),
-            choices=_Choices(View(service, reading), caller, resource, access.settable).of(values),
+            schema=collection_schema(resource.policy.fields(view.sight(caller), creating=True)),
+            choices=_Choices(view, caller, resource, access.settable).of(values),
             writable=access.settable,
             deletable=False,
         )
@@ -103,16 +103,17 @@ class _Choices:
 
     def _referable(self, item: Field, current: Any) -> dict[str, Any]:
         """The records a reference may hold, the current one among them, so that a form can preselect it."""
-        target, actor = self._view.target(item.references), self._caller.actor
+        target, sight = self._view.target(item.references), self._view.sight(self._caller)
         key = target.collection.key
-        condition = target.policy.condition("read", actor) if item.name in self._writable else NEVER
-        page = Page(condition, actor, order=(Order(key), Order("id")), limit=MOST_CHOICES)
+        condition = target.policy.condition("read", sight) if item.name in self._writable else NEVER
+        page = Page(condition, order=(Order(key), Order("id")), limit=MOST_CHOICES)
         shown, more = target.records.page(self._view.reading, page)
         if current is not None and all(record[key] != current for record in shown):
             one = self._view.find(target, key, current)
-            if one is not None and target.policy.may("read", actor, one):
+            if one is not None and target.policy.may("read", sight, one):
                 shown = [one, *shown]
-        options = [{"value": one[key], "label": label_of(one, target.collection)} for one in shown]
+        seen = target.policy.shown_of(sight, target.policy.fields(sight), shown)
+        options = [{"value": one[key], "label": label_of(one, target.collection)} for one in seen]
         return {"options": options, "more": more}
 
 

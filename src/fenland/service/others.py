@@ -47,4 +47,4 @@ def _may_refer(view: View, caller: Caller, references: str, key: Any) -> bool:
     """Whether the key is there for this caller: what they may not see, they cannot name either."""
     target = view.target(references)
     found = view.find(target, target.collection.key, key)
-    return found is not None and target.policy.may("read", caller.actor, found)
+    return found is not None and target.policy.may("read", view.sight(caller), found)

@@ -45,6 +45,7 @@ class _Reader:
     def __init__(self, file: str) -> None:
         self.file = file
         self.lines: dict[Steps, int] = {}
+        self.texts: dict[Steps, tuple[int, int]] = {}
         self.mistakes: list[Mistake] = []
 
     def value(self, node: Any, path: Steps) -> Any:
@@ -53,6 +54,10 @@ class _Reader:
             return self._mapping(node, path)
         if isinstance(node, SequenceNode):
             return [self.value(item, (*path, place)) for place, item in enumerate(node.value)]
+        mark, within = node.start_mark, node.style in ("|", ">")
+        # Of a block the text begins in the next line, and how deep it is indented is not known here.
+        column = 0 if within else mark.column + (2 if node.style else 1)
+        self.texts[path] = (mark.line + (2 if within else 1), column)
         return _scalar(node)
 
     def _mapping(self, node: MappingNode, path: Steps) -> dict[str, Any]:
@@ -93,7 +98,7 @@ def read_source(path: Path, name: str) -> Source:
     data = None if node is None else reader.value(node, ())
     if reader.mistakes:
         raise DefinitionMistakes(reader.mistakes)
-    return Source(name, data, reader.lines)
+    return Source(name, data, reader.lines, reader.texts)
 
 
 def load_project(folder: Path) -> Project:

@@ -12,5 +12,7 @@ from fenland.service.work import View
 def read(service: Service, caller: Caller, address: Address) -> Saved:
     """The record at an address, as it is stored now."""
     with service.database.reading() as reading:
-        resource, record = find(View(service, reading), caller, address)
-    return Saved(resource.policy.fields(caller.actor, record).shown(record), changed=False)
+        view = View(service, reading)
+        resource, record = find(view, caller, address)
+        access = resource.policy.fields(view.sight(caller), record)
+    return Saved(access.shown(record), changed=False)

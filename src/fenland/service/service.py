@@ -12,14 +12,19 @@ from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
+import structlog
+
 from fenland.core.access import Policy
-from fenland.core.definitions import Collection, Definitions
+from fenland.core.catalog import catalog_of
+from fenland.core.definitions import Collection, Definitions, Rule
 from fenland.core.identity import TICKS, timestamp, uuid7
 from fenland.core.limits import DEFAULTS, Limits
 from fenland.core.names import did_you_mean
 from fenland.core.problems import NotFound
 from fenland.core.rules import Rules
 from fenland.storage.door import Database, Records, open_database
+
+log = structlog.get_logger()
 
 
 @dataclass(frozen=True, slots=True)
@@ -51,10 +56,19 @@ class Service:
             name: Resource(one, Rules(one), Policy(one), database.records[name])
             for name, one in definitions.collections.items()
         }
+        self.policies = {name: one.policy for name, one in self.resources.items()}
+        self.catalog = catalog_of(definitions.collections.values())
+        self._failed: set[Rule] = set()
 
     def now(self, later: timedelta = timedelta()) -> str:
         """This moment, or one so much later, as records keep it."""
         return timestamp(self.clock() + later)
+
+    def rule_failed(self, rule: Rule, why: str) -> None:
+        """Notes a rule that could not be evaluated, and so denied; once for each."""
+        if rule not in self._failed:
+            self._failed.add(rule)
+            log.warning("rule failed", rule=str(rule), place=f"{rule.file}:{rule.line}", why=why)
 
     def new_id(self) -> str:
         """A fresh UUIDv7, after all that this process has made, so that records come in order of creation.

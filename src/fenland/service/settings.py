@@ -23,6 +23,7 @@ from pydantic_settings import (
 )
 
 from fenland.core.definitions import DefinitionMistakes, Mistake
+from fenland.core.expressions import Bounds
 from fenland.core.limits import Limits
 from fenland.core.names import did_you_mean
 
@@ -99,6 +100,16 @@ class Settings(BaseSettings):
         16_000_000, ge=10_000, description="The most that one answer holds, in characters of JSON."
     )
     cascade_limit: int = Field(5_000, ge=1, description="Records that one deletion touches, at most.")
+    many_limit: int = Field(1_000, ge=1, description="Records that one change by filter touches, at most.")
+    expression_length_limit: int = Field(
+        10_000, ge=100, le=100_000, description="Characters of an expression that a caller sends, at most."
+    )
+    expression_nesting_limit: int = Field(
+        60, ge=5, le=100, description="How deep an expression that a caller sends may nest."
+    )
+    expression_part_limit: int = Field(
+        1_000, ge=10, le=10_000, description="Parts of an expression that a caller sends, at most."
+    )
     long_reads: int = Field(4, ge=1, description="Long searches of one account at a time.")
     read_timeout: float = Field(20, ge=1, description="Seconds that a search may take.")
     connections: int = Field(10_000, ge=16, description="Connections held open, per process.")
@@ -130,6 +141,10 @@ class Settings(BaseSettings):
             cascade=self.cascade_limit,
             long_reads=self.long_reads,
             read_seconds=self.read_timeout,
+            many=self.many_limit,
+            expression=Bounds(
+                self.expression_length_limit, self.expression_nesting_limit, self.expression_part_limit
+            ),
         )
 
     @classmethod

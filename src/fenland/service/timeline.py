@@ -54,9 +54,9 @@ def _record_id(view: View, caller: Caller, address: Address) -> tuple[str, Field
         if gone is None:
             raise
         record = {**dict.fromkeys(resource.collection.fields), **gone.last_copy(), "id": gone.record_id}
-        if not resource.policy.may("read", caller.actor, record):
+        if not resource.policy.may("read", view.sight(caller), record):
             raise
-    return str(record["id"]), resource.policy.fields(caller.actor, record)
+    return str(record["id"]), resource.policy.fields(view.sight(caller), record)
 
 
 def _deleted(view: View, resource: Resource, address: Address) -> Entry | None:

@@ -16,22 +16,24 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from fenland.core.access import Caller
+from fenland.core.access import Caller, Sight
 from fenland.core.changes import Change, alteration
 from fenland.core.conflicts import refuse_conflicts
 from fenland.core.definitions import Blank
-from fenland.core.field_access import FieldAccess
+from fenland.core.edits import Edits
+from fenland.core.field_access import PROTECTIONS, FieldAccess
 from fenland.core.limits import check_record
 from fenland.core.patches import Patch
-from fenland.core.problems import MOST_PROBLEMS, Invalid, Problem
+from fenland.core.problems import MOST_PROBLEMS, Invalid, Problem, pointer_to
 from fenland.core.rules import Before, lenient
 from fenland.service.applying import apply
+from fenland.service.filtering import answered
 from fenland.service.finding import UNCONDITIONAL, Address, Base, Preconditions, find, meet, permit
 from fenland.service.once import SAVED, Once, once
 from fenland.service.others import check_others
 from fenland.service.saved import Saved
 from fenland.service.seen import as_seen
-from fenland.service.service import Service
+from fenland.service.service import Resource, Service
 from fenland.service.work import View, Work, written
 from fenland.storage.door import Record
 
@@ -95,11 +97,27 @@ def update_within(work: Work, caller: Caller, request: UpdateRequest) -> Saved:
     decision = decide(work, caller, request)
     if decision.problems:
         raise Invalid(decision.problems)
-    change, record = decision.change, decision.stored
-    if change is not None:
+    change, resource = decision.change, work.resource(request.address.collection)
+    if change is None:
+        shown = decision.access.shown(decision.stored)
+    else:
         apply(work, caller, [change])
-        record = change.result
-    return Saved(decision.access.shown(record), changed=change is not None, dropped=decision.dropped)
+        # What they may see is what they will see when they read it next.
+        shown = resource.policy.fields(work.sight(caller), change.result).shown(change.result)
+    return Saved(shown, changed=change is not None, dropped=decision.dropped)
+
+
+def _permitted(
+    resource: Resource, sight: Sight, stored: Record, values: Record, problems: list[Problem]
+) -> Record:
+    """The values that the caller may give, by rules that ask what the record would be."""
+    policy, record = resource.policy, {**stored, **values}
+    refused = dict.fromkeys(policy.refused(sight, stored, record, values), "not_permitted")
+    owner = resource.collection.owner
+    if owner in values and policy.asks_next("transfer") and not policy.may("transfer", sight, stored, record):
+        refused[owner] = "owner"
+    problems += [Problem(pointer_to(name), code, PROTECTIONS[code]) for name, code in refused.items()]
+    return {name: value for name, value in values.items() if name not in refused}
 
 
 def preview(service: Service, caller: Caller, request: UpdateRequest) -> Preview:
@@ -120,12 +138,15 @@ def preview(service: Service, caller: Caller, request: UpdateRequest) -> Preview
 def decide(view: View, caller: Caller, request: UpdateRequest) -> Decision:
     """What an update comes to; the pipeline. Nothing is written."""
     resource, stored = find(view, caller, request.address)
-    permit("update", resource, caller, stored)
+    sight = view.sight(caller)
+    permit("update", resource, sight, stored)
     # Naming the version one saw is what a precondition is demanded for.
     if request.base is None or request.preconditions != UNCONDITIONAL:
         meet(request.preconditions, resource, stored)
-    rules, access, problems = resource.rules, resource.policy.fields(caller.actor, stored), list[Problem]()
+    rules, access, problems = resource.rules, resource.policy.fields(sight, stored), list[Problem]()
     patch = request.read_patch(access)
+    if isinstance(patch, Edits) and patch.asked:
+        patch = answered(view, sight, resource, stored, patch)
     before = Before(stored, as_seen(view, caller, stored, request.base))
     shown = access.shown(stored)
     touched = rules.touch(shown, patch, request.blank, problems)
@@ -138,10 +159,15 @@ def decide(view: View, caller: Caller, request: UpdateRequest) -> Decision:
         refuse_conflicts(before, values, access, patch.atomic)
     change = None
     if values:
+        values = _permitted(resource, sight, stored, values, problems)
         record = {**stored, **values}
+        if resource.policy.asks_next("update"):
+            permit("update", resource, sight, stored, record)
         check_record(record, values, view.limits)
         rules.validate_whole(record, problems)
+        problems += rules.run_checks(sight.names, record, stored, problems)
         problems += check_others(view, caller, resource, values, stored["id"])
-        change = alteration(resource.collection, stored, values, view.stamp(caller, request.reason))
+        if values:
+            change = alteration(resource.collection, stored, values, view.stamp(caller, request.reason))
     remaining, dropped = lenient(problems) if request.lenient else (problems, [])
     return Decision(stored, access, change, remaining, tuple(dropped))

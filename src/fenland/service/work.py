@@ -9,7 +9,7 @@ from collections.abc import Callable
 from contextlib import AbstractContextManager
 from typing import Any, TypeVar
 
-from fenland.core.access import Caller
+from fenland.core.access import Caller, Sight
 from fenland.core.changes import Stamp
 from fenland.core.limits import Limits
 from fenland.core.problems import Conflict
@@ -22,11 +22,12 @@ Result = TypeVar("Result")
 class View:
     """What a use case can see."""
 
-    __slots__ = ("reading", "service")
+    __slots__ = ("_sight", "reading", "service")
 
     def __init__(self, service: Service, reading: Reading) -> None:
         self.service = service
         self.reading = reading
+        self._sight: Sight | None = None
 
     @property
     def limits(self) -> Limits:
@@ -40,6 +41,21 @@ class View:
     def target(self, reference: str | None) -> Resource:
         """The collection that a reference names, which definitions have seen to be there."""
         return self.service.resources[str(reference)]
+
+    def sight(self, caller: Caller) -> Sight:
+        """What rules are judged with for a caller: references are followed within this unit of work."""
+        if self._sight is None or self._sight.caller is not caller:
+            service = self.service
+            self._sight = Sight(caller, service.clock(), self._follow, service.rule_failed)
+        return self._sight
+
+    def _follow(self, collection: str, key: Any) -> Record | None:
+        target = self.service.resources[collection]
+        return target.records.find(self.reading, target.collection.key, key)
+
+    def forget(self) -> None:
+        """To be called after a change: what was followed may not be so any more."""
+        self._sight = None
 
     def find(self, resource: Resource, field: str, value: Any) -> Record | None:
         """The record whose unique `field` (or `id`) holds this value, or None; whoever asks."""

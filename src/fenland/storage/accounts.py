@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from datetime import datetime, timedelta
 from typing import Any
 
-from sqlalchemy import Table, bindparam, func, or_, select
+from sqlalchemy import BindParameter, Table, bindparam, func, or_, select
 
-from fenland.storage.protocols import Account, Reading, Token, Writing
+from fenland.core.access import Scope
+from fenland.core.identity import timestamp
+from fenland.storage.protocols import Account, Admission, Reading, Token, Writing
 from fenland.storage.statements import Engine, Prepared
 
 #: How much of a token's hash is shown: enough to name it, and far from enough to guess it.
@@ -24,10 +27,14 @@ class TableAccounts:
     """`Accounts` of the door over their tables; its statements are prepared once."""
 
     def __init__(self, accounts: Table, tokens: Table, engine: Engine) -> None:
-        shown = [accounts.c.name, accounts.c.title, accounts.c.roles]
+        shown = [getattr(accounts.c, name) for name in ("name", "title", "roles", "attributes", "disabled")]
+        told = [
+            getattr(tokens.c, name)
+            for name in ("hash", "label", "created_at", "expires_at", "kind", "scope", "used_at", "idle")
+        ]
         now = bindparam("now", type_=tokens.c.expires_at.type)
         self._by_token = Prepared(
-            select(*shown, tokens.c.expires_at)
+            select(*shown, *told)
             .join_from(tokens, accounts, tokens.c.account == accounts.c.name)
             .where(
                 tokens.c.hash == bindparam("hash"),
@@ -42,35 +49,47 @@ class TableAccounts:
         self._set = Prepared(
             accounts.update()
             .where(accounts.c.name == bindparam("x_name"))
-            .values(title=bindparam("v_title"), roles=bindparam("v_roles", type_=accounts.c.roles.type)),
+            .values(_given(accounts, "title", "roles", "attributes", "disabled")),
+            engine,
+        )
+        mine = accounts.c.name == bindparam("x_name")
+        self._password = Prepared(select(accounts.c.password).where(mine), engine)
+        self._set_password = Prepared(
+            accounts.update().where(mine).values(_given(accounts, "password")), engine
+        )
+        self._use = Prepared(
+            tokens.update().where(tokens.c.hash == bindparam("x_hash")).values(_given(tokens, "used_at")),
             engine,
         )
         self._add_token = Prepared(_insert(tokens), engine)
         self._tokens_of = Prepared(
-            select(tokens.c.hash, tokens.c.label, tokens.c.created_at, tokens.c.expires_at)
+            select(*told)
             .where(tokens.c.account == bindparam("account"), tokens.c.revoked_at.is_(None))
             .order_by(tokens.c.created_at),
             engine,
         )
         revoked = {"revoked_at": bindparam("v_now", type_=tokens.c.revoked_at.type)}
-        mine = (tokens.c.account == bindparam("x_account")) & tokens.c.revoked_at.is_(None)
+        theirs = (tokens.c.account == bindparam("x_account")) & tokens.c.revoked_at.is_(None)
         named = func.substr(tokens.c.hash, 1, _ID_LENGTH) == bindparam("x_id")
-        self._revoke_one = Prepared(tokens.update().where(mine, named).values(revoked), engine)
-        self._revoke = Prepared(tokens.update().where(mine).values(revoked), engine)
+        self._revoke_one = Prepared(tokens.update().where(theirs, named).values(revoked), engine)
+        self._revoke = Prepared(tokens.update().where(theirs).values(revoked), engine)
 
-    def by_token(self, reading: Reading, digest: str, now: str) -> tuple[Account, str | None] | None:
-        """The account that a token of this hash stands for, and when the token expires; or None."""
-        row = self._by_token.one(reading, {"hash": digest, "now": now})
+    def by_token(self, reading: Reading, digest: str, moment: datetime) -> Admission | None:
+        """Whom a token of this hash lets in; or None."""
+        row = self._by_token.one(reading, {"hash": digest, "now": timestamp(moment)})
         if row is None:
             return None
-        *shown, expires = self._by_token.converted(row)
-        return _account(shown), expires
+        values = self._by_token.converted(row)
+        found = Admission(_account(values[:_SHOWN]), _token(values[_SHOWN:]))
+        last = found.token.used_at or found.token.created_at
+        idle = found.token.idle
+        ended = idle is not None and moment > datetime.fromisoformat(last) + timedelta(seconds=idle)
+        return None if ended or found.account.disabled else found
 
     def tokens_of(self, reading: Reading, account: str) -> list[Token]:
         """See `Accounts`."""
         rows = self._tokens_of.all(reading, {"account": account})
-        converted = (self._tokens_of.converted(row) for row in rows)
-        return [Token(label, made, ends, digest[:_ID_LENGTH]) for digest, label, made, ends in converted]
+        return [_token(self._tokens_of.converted(row)) for row in rows]
 
     def by_name(self, reading: Reading, name: str) -> Account | None:
         """See `Accounts`."""
@@ -83,13 +102,26 @@ class TableAccounts:
 
     def add(self, writing: Writing, account: Account, now: str) -> None:
         """See `Accounts`."""
-        given = {"v_name": account.name, "v_title": account.title, "v_roles": sorted(account.roles)}
-        self._add.run(writing, {**given, "v_created_at": now})
+        given = {"v_name": account.name, "v_created_at": now, "v_password": None}
+        self._add.run(writing, {**given, **_values(account)})
 
     def change(self, writing: Writing, account: Account) -> None:
         """See `Accounts`."""
-        given = {"x_name": account.name, "v_title": account.title, "v_roles": sorted(account.roles)}
-        self._set.run(writing, given)
+        self._set.run(writing, {"x_name": account.name, **_values(account)})
+
+    def password(self, reading: Reading, name: str) -> str | None:
+        """See `Accounts`."""
+        row = self._password.one(reading, {"x_name": name})
+        return None if row is None else row[0]
+
+    def set_password(self, writing: Writing, name: str, hashed: str | None) -> None:
+        """See `Accounts`."""
+        self._set_password.run(writing, {"x_name": name, "v_password": hashed})
+
+    def use(self, writing: Writing, uses: Mapping[str, str]) -> None:
+        """See `Accounts`."""
+        for digest, moment in uses.items():
+            self._use.run(writing, {"x_hash": digest, "v_used_at": moment})
 
     def add_token(self, writing: Writing, account: str, token: str, about: Token) -> None:
         """See `Accounts`."""
@@ -102,6 +134,10 @@ class TableAccounts:
                 "v_created_at": about.created_at,
                 "v_expires_at": about.expires_at,
                 "v_revoked_at": None,
+                "v_kind": about.kind,
+                "v_scope": None if about.scope is None else about.scope.as_json(),
+                "v_used_at": about.used_at,
+                "v_idle": about.idle,
             },
         )
 
@@ -121,6 +157,29 @@ def _insert(table: Table) -> Any:
     )
 
 
+def _given(table: Table, *names: str) -> dict[str, BindParameter[Any]]:
+    return {name: bindparam(f"v_{name}", type_=table.c[name].type) for name in names}
+
+
+def _values(account: Account) -> dict[str, Any]:
+    return {
+        "v_title": account.title,
+        "v_roles": sorted(account.roles),
+        "v_attributes": dict(account.attributes),
+        "v_disabled": account.disabled,
+    }
+
+
+#: How many columns `_account` takes.
+_SHOWN = 5
+
+
 def _account(row: Sequence[Any]) -> Account:
-    name, title, roles = row
-    return Account(name, title, frozenset(roles))
+    name, title, roles, attributes, disabled = row
+    return Account(name, title, frozenset(roles), attributes or {}, bool(disabled))
+
+
+def _token(row: Sequence[Any]) -> Token:
+    digest, label, made, ends, kind, scope, used, idle = row
+    narrowed = None if scope is None else Scope.from_json(scope)
+    return Token(label, made, ends, digest[:_ID_LENGTH], kind or "token", narrowed, used, idle)

@@ -1,82 +1,299 @@
-"""Conditions as SQL: the second reading of the trees of `core/conditions.py`, for many rows.
+"""Conditions as SQL: the trees of `core/conditions.py` over the rows of a table.
 
-What stands in a condition is kept as the column it is compared with keeps it. Properties of the actor
-are parameters, so that one statement serves every actor.
+What is unknown is NULL, and SQL's own logic does the rest. A statement depends on the shape of a condition
+alone: the values in it are parameters, so that one statement serves every actor. `Evaluated` calls back into
+Python, by a number under which its function is known for as long as the condition is.
 """
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from typing import Any, get_args
+import itertools
+import operator
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from typing import Any
+from weakref import WeakValueDictionary
 
 from sqlalchemy import (
     Boolean,
     ColumnElement,
+    Dialect,
+    Integer,
     String,
     Table,
     and_,
     bindparam,
+    case,
     cast,
     false,
-    literal,
+    func,
+    literal_column,
     not_,
     null,
     or_,
+    select,
     true,
 )
 from sqlalchemy.types import TypeEngine
 
 from fenland.core.conditions import (
-    ORDER,
-    ActorOf,
-    ActorProperty,
+    ALWAYS,
+    Among,
     And,
+    Column,
     Compare,
     Condition,
-    FieldOf,
+    Contains,
+    Evaluated,
+    Holds,
+    If,
     Not,
-    Operand,
+    Or,
+    Unknown,
     Value,
+    column_of,
 )
+from fenland.core.expressions import Compiled, EvaluationError, compiled
+from fenland.core.expressions.tree import Name, Node, Path, with_parts
+from fenland.core.expressions.types import conversion
+from fenland.storage.column_types import from_column
+from fenland.storage.statements import Engine
+
+_ORDER: Mapping[str, Callable[[Any, Any], Any]] = {
+    "<": operator.lt,
+    "<=": operator.le,
+    ">": operator.gt,
+    ">=": operator.ge,
+}
+
+#: What stands for a value that may not be known; no column holds bytes.
+NOT_KNOWN = b"\0"
 
 
-def actor_parameters(actor: object) -> Mapping[str, Any]:
-    """What a statement with a condition is given of the actor."""
-    return {_parameter(name): getattr(actor, name) for name in get_args(ActorProperty)}
+# --- shapes and values --------------------------------------------------------------------------------
 
 
-def _parameter(name: str) -> str:
-    return f"actor_{name}"
+def shape_of(condition: Condition) -> Any:
+    """What of a condition its statement depends on: all but the values in it."""
+    match condition:
+        case Compare(left=left, comparison=comparison, right=Value(value=value)):
+            return (comparison, left, value is None)
+        case Compare(left=left, comparison=comparison, right=right):
+            return (comparison, left, right)
+        case Among(column=column, values=values):
+            return ("among", column, len(values), None in values)
+        case Contains(column=column, at_start=at_start):
+            return ("contains", column, at_start)
+        case Holds(column=column):
+            return ("holds", column)
+        case Evaluated(inputs=inputs):
+            return ("evaluated", tuple((column_of(path), shape_of(guard)) for path, guard in inputs))
+        case And(parts=parts) | Or(parts=parts):
+            return (type(condition).__name__, *map(shape_of, parts))
+        case Not(part=part):
+            return ("not", shape_of(part))
+        case If(condition=asked, yes=yes, no=no):
+            return ("if", shape_of(asked), shape_of(yes), shape_of(no))
+        case Unknown():
+            return ("unknown",)
 
 
-def sql_of(condition: Condition, table: Table) -> ColumnElement[bool]:
-    """The condition over the rows of a table. Unknown is NULL there, so what is unknown selects nothing."""
-    if isinstance(condition, Compare):
-        return _compared(condition, table)
-    if isinstance(condition, Not):
-        return not_(sql_of(condition.part, table))
-    parts = [sql_of(part, table) for part in condition.parts]
-    return and_(true(), *parts) if isinstance(condition, And) else or_(false(), *parts)
+def _names() -> Iterator[str]:
+    return map("c_{}".format, itertools.count())
 
 
-def _compared(condition: Compare, table: Table) -> ColumnElement[bool]:
-    order = ORDER.get(condition.comparison)
-    if order is not None and Value(None) in (condition.left, condition.right):
-        return cast(null(), Boolean)
-    field = next((one for one in (condition.left, condition.right) if isinstance(one, FieldOf)), None)
-    kind: TypeEngine[Any] = String() if field is None else table.c[field.name].type
-    left, right = (_operand(one, kind, table) for one in (condition.left, condition.right))
-    if order is not None:
-        ordered: ColumnElement[bool] = order(left, right)  # type: ignore[assignment]
-        return ordered
-    if condition.comparison == "==":
-        return left.is_not_distinct_from(right)
-    return left.is_distinct_from(right)
+class Parameters:
+    """The values in conditions, by their names in statements; functions live as long as this."""
+
+    def __init__(self, conditions: Iterable[Condition], table: Table, dialect: Dialect) -> None:
+        self._names = _names()
+        self._kept: list[Function] = []
+        self.values = {name: value for one in conditions for name, value in self._of(one, table, dialect)}
+
+    def _of(self, condition: Condition, table: Table, dialect: Dialect) -> Iterator[tuple[str, Any]]:
+        # In the order in which `ConditionWriter` comes to them.
+        match condition:
+            case Compare(right=Value(value=value)):
+                if value is not None:
+                    yield next(self._names), value
+            case Among(values=values):
+                for value in values:
+                    if value is not None:
+                        yield next(self._names), value
+            case Contains(text=text):
+                yield next(self._names), text
+            case Evaluated(inputs=inputs):
+                function = Function(condition, table, dialect)
+                self._kept.append(function)
+                yield next(self._names), function.number
+                for _, guard in inputs:
+                    yield from self._of(guard, table, dialect)
+            case And(parts=parts) | Or(parts=parts):
+                for part in parts:
+                    yield from self._of(part, table, dialect)
+            case Not(part=part):
+                yield from self._of(part, table, dialect)
+            case If(condition=asked, yes=yes, no=no):
+                for part in (asked, yes, no):
+                    yield from self._of(part, table, dialect)
 
 
-def _operand(operand: Operand, kind: TypeEngine[Any], table: Table) -> ColumnElement[Any]:
-    if isinstance(operand, FieldOf):
-        return table.c[operand.name]
-    if isinstance(operand, ActorOf):
-        return bindparam(_parameter(operand.name), type_=String())
-    return null() if operand.value is None else literal(operand.value, kind)
+# --- Python within SQL --------------------------------------------------------------------------------
+
+_NUMBERS = itertools.count(1)
+_FUNCTIONS: WeakValueDictionary[int, Function] = WeakValueDictionary()
+
+
+class Function:
+    """An expression that statements call by its number, given what its paths' columns hold."""
+
+    def __init__(self, condition: Evaluated, table: Table, dialect: Dialect) -> None:
+        self.number = next(_NUMBERS)
+        paths = [path for path, _ in condition.inputs]
+        names = {(path.root, path.steps): f"#{place}" for place, path in enumerate(paths)}
+        self._run: Compiled = compiled(_named(condition.node, names))
+        self._inputs = [
+            (names[path.root, path.steps], from_column(_type_at(table, path), dialect), conversion(path.type))
+            for path in paths
+        ]
+        _FUNCTIONS[self.number] = self
+
+    def __call__(self, *given: Any) -> bool | None:
+        """What it says of a row: true, false, or None for an error."""
+        bindings = {}
+        for (name, stored, convert), value in zip(self._inputs, given, strict=True):
+            if value == NOT_KNOWN:
+                continue
+            for change in (stored, convert):
+                value = value if value is None or change is None else change(value)
+            bindings[name] = value
+        try:
+            found = self._run(bindings)
+        except EvaluationError:
+            return None
+        return found if isinstance(found, bool) else None
+
+
+def _named(node: Node, names: Mapping[Any, str]) -> Node:
+    """The tree with a name in the place of each path."""
+    if isinstance(node, Path):
+        return Name(names[node.root, node.steps], node.at)
+    return with_parts(node, lambda part: _named(part, names))
+
+
+def _type_at(table: Table, path: Path) -> TypeEngine[Any]:
+    for step in path.steps[:-1]:
+        table = _target(table, step.name)
+    return table.c[path.steps[-1].name].type
+
+
+def evaluated(number: int, *given: Any) -> bool | None:
+    """What a statement's call gives; for engines to know under the name of `CALL`."""
+    return _FUNCTIONS[number](*given)
+
+
+CALL = "fenland_evaluated"
+
+
+# --- SQL ------------------------------------------------------------------------------------------------
+
+
+class ConditionWriter:
+    """Writes conditions over the rows of a table; their values are parameters, see `Parameters`."""
+
+    def __init__(self, table: Table, engine: Engine) -> None:
+        self._table = table
+        self._engine = engine
+        self._names = _names()
+
+    def known(self, field: str, guard: Condition) -> ColumnElement[Any]:
+        """A column's value where a guard holds, and nothing elsewhere."""
+        column = self._table.c[field]
+        return column if guard == ALWAYS else case((self.written(guard), column))
+
+    def written(self, condition: Condition) -> ColumnElement[bool]:
+        """One condition. Several are written in the order in which `Parameters` has them."""
+        match condition:
+            case Compare():
+                return self._compared(condition)
+            case Among(column=column, values=values):
+                return self._among(column, values)
+            case Contains(column=column, at_start=at_start):
+                text = bindparam(next(self._names), type_=String())
+                place = self._engine.place(_value(self._table, column.steps), text)
+                return place == 1 if at_start else place > 0
+            case Holds(column=column):
+                return _value(self._table, column.steps) == true()
+            case Evaluated(inputs=inputs):
+                return self._evaluated(inputs)
+            case And(parts=parts):
+                return and_(true(), *map(self.written, parts))
+            case Or(parts=parts):
+                return or_(false(), *map(self.written, parts))
+            case Not(part=part):
+                return not_(self.written(part))
+            case If(condition=asked, yes=yes, no=no):
+                asked_sql, yes_sql, no_sql = map(self.written, (asked, yes, no))
+                return case((asked_sql, yes_sql), (not_(asked_sql), no_sql))
+            case Unknown():
+                return cast(null(), Boolean)
+
+    def _parameter(self, kind: TypeEngine[Any]) -> ColumnElement[Any]:
+        return bindparam(next(self._names), type_=kind)
+
+    def _compared(self, condition: Compare) -> ColumnElement[bool]:
+        left, right = condition.left, condition.right
+        column = _value(self._table, left.steps)
+        other: ColumnElement[Any]
+        if isinstance(right, Column):
+            other = _value(self._table, right.steps)
+        else:
+            other = null() if right.value is None else self._parameter(column.type)
+        order = _ORDER.get(condition.comparison)
+        if order is not None:
+            ordered: ColumnElement[bool] = order(column, other)
+            return ordered
+        equal = condition.comparison == "=="
+        found = column.is_not_distinct_from(other) if equal else column.is_distinct_from(other)
+        return self._reached(found, left, *([right] if isinstance(right, Column) else []))
+
+    def _among(self, column: Column, values: tuple[Any, ...]) -> ColumnElement[bool]:
+        found = _value(self._table, column.steps)
+        given = [self._parameter(found.type) for value in values if value is not None]
+        among = and_(found.is_not(None), found.in_(given)) if given else false()
+        return self._reached(or_(found.is_(None), among) if None in values else among, column)
+
+    def _reached(self, condition: ColumnElement[bool], *columns: Column) -> ColumnElement[bool]:
+        """The condition where the references on the way to its columns lead somewhere; unknown elsewhere."""
+        ways = [_value(self._table, one.steps[:-1]).is_not(None) for one in columns if len(one.steps) > 1]
+        return case((and_(*ways), condition)) if ways else condition
+
+    def _evaluated(self, inputs: tuple[tuple[Path, Condition], ...]) -> ColumnElement[bool]:
+        number = self._parameter(Integer())
+        given = [self._input(path, guard) for path, guard in inputs]
+        return func.fenland_evaluated(number, *given, type_=Boolean) == true()
+
+    def _input(self, path: Path, guard: Condition) -> ColumnElement[Any]:
+        steps = column_of(path).steps
+        value = _value(self._table, steps)
+        known = [] if guard == ALWAYS else [self.written(guard)]
+        known += [_value(self._table, steps[:-1]).is_not(None)] if len(steps) > 1 else []
+        if not known:
+            return value
+        return case((and_(*known), value), else_=literal_column("x'00'"))
+
+
+def _target(table: Table, reference: str) -> Table:
+    """The table that a column refers to."""
+    (key,) = table.c[reference].foreign_keys
+    return key.column.table
+
+
+def _value(table: Any, steps: tuple[str, ...]) -> ColumnElement[Any]:
+    """A column of a row, or of the row that its references lead to."""
+    column: ColumnElement[Any] = table.c[steps[0]]
+    if len(steps) == 1:
+        return column
+    (key,) = table.c[steps[0]].foreign_keys
+    target = key.column.table.alias()
+    inner = select(_value(target, steps[1:])).where(target.c[key.column.name] == column)
+    return inner.correlate(table).scalar_subquery()

@@ -10,17 +10,20 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from contextlib import AbstractContextManager
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import datetime
-from typing import Any, Protocol, TypeVar
+from typing import Any, Literal, Protocol, TypeVar
 
-from fenland.core.access import Actor
-from fenland.core.conditions import Condition
+from fenland.core.access import Scope
+from fenland.core.conditions import ALWAYS, Condition
 from fenland.core.field_access import Record
 from fenland.core.history import Entry
 from fenland.storage.turn import Turn
 
 Result = TypeVar("Result")
+
+#: What a token is for: programs, or a browser's session.
+TokenKind = Literal["token", "session"]
 
 #: Changes that share one commit, at most: bounds how long the first of them waits.
 MOST_TOGETHER = 64
@@ -54,22 +57,22 @@ class VersionRace(Exception):
 
 @dataclass(frozen=True, slots=True)
 class Order:
-    """One step of a sort: a field, and its direction."""
+    """One step of a sort: a field, and its direction; where `known` does not hold, it counts as nothing."""
 
     field: str
     descending: bool = False
+    known: Condition = ALWAYS
 
 
 @dataclass(frozen=True, slots=True)
 class Page:
     """What part of a list is wanted. `after` holds the values of `order` at the last record seen."""
 
-    #: What must hold of a record to be in the list at all, for whom.
-    condition: Condition
-    actor: Actor
-    #: Each must be found in one of these fields.
+    #: What must hold of a record to be in the list at all.
+    condition: Condition = ALWAYS
+    #: Each must be found in one of these fields, where their conditions hold.
     words: tuple[str, ...] = ()
-    searched: tuple[str, ...] = ()
+    searched: tuple[tuple[str, Condition], ...] = ()
     order: tuple[Order, ...] = ()
     after: tuple[Any, ...] | None = None
     limit: int = 50
@@ -79,21 +82,38 @@ class Page:
 
 @dataclass(frozen=True, slots=True)
 class Account:
-    """Somebody who may sign in."""
+    """Somebody who may sign in. `attributes` are for rules to use; who is disabled may nothing."""
 
     name: str
     title: str
     roles: frozenset[str]
+    attributes: Mapping[str, Any] = field(default_factory=dict)
+    disabled: bool = False
 
 
 @dataclass(frozen=True, slots=True)
 class Token:
-    """What may be known of a token that was issued; storage gives it an `id` of its own."""
+    """What may be known of a token that was issued; storage gives it an `id` of its own.
+
+    One of kind `session` is a browser's, which also ends when it is not used for `idle` seconds.
+    """
 
     label: str
     created_at: str
     expires_at: str | None = None
     id: str = ""
+    kind: TokenKind = "token"
+    scope: Scope | None = None
+    used_at: str | None = None
+    idle: int | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Admission:
+    """Who a token lets in, and as far as what."""
+
+    account: Account
+    token: Token
 
 
 @dataclass(frozen=True, slots=True)
@@ -210,7 +230,16 @@ class Accounts(Protocol):
         """Adds an account, whose name nobody may have yet."""
 
     def change(self, writing: Writing, account: Account) -> None:
-        """Gives the account of this name this title and these roles."""
+        """Gives the account of this name this title, these roles and attributes; disabled or not."""
+
+    def password(self, reading: Reading, name: str) -> str | None:
+        """The hash of an account's password, or None where it has none."""
+
+    def set_password(self, writing: Writing, name: str, hashed: str | None) -> None:
+        """Keeps the hash of an account's password."""
+
+    def use(self, writing: Writing, uses: Mapping[str, str]) -> None:
+        """Notes when tokens, by their hashes, were last used."""
 
     def tokens_of(self, reading: Reading, account: str) -> list[Token]:
         """The tokens of an account that are not revoked, oldest first."""
@@ -280,8 +309,11 @@ class Database(Protocol):
     def change_accounts(self, work: Callable[[Writing], Result]) -> Result:
         """The same for a change of accounts or tokens, which every process then heeds at once."""
 
-    def account_of(self, token: str, moment: datetime) -> Account | None:
-        """The account that a token stands for at a moment, looked up or remembered; or None."""
+    def admitted(self, token: str, moment: datetime) -> Admission | None:
+        """Whom a token lets in at a moment, looked up or remembered; or None. Notes that it was used."""
+
+    def note_uses(self) -> None:
+        """Keeps when tokens were last used in this process; to be called now and then."""
 
     def together(self) -> Together:
         """Opens a transaction for several calls of `write` by this thread, which may wait for nobody.

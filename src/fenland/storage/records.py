@@ -19,11 +19,11 @@ from sqlalchemy import (
     select,
 )
 
-from fenland.core.conditions import ALWAYS
+from fenland.core.conditions import ALWAYS, Condition
 from fenland.core.definitions import Collection, Field
 from fenland.core.field_access import Record
 from fenland.core.limits import DEFAULTS, Limits
-from fenland.storage.condition_sql import actor_parameters, sql_of
+from fenland.storage.condition_sql import ConditionWriter, Parameters, shape_of
 from fenland.storage.protocols import Order, Page, Reading, VersionRace, Writing
 from fenland.storage.rows import row_reader
 from fenland.storage.statements import Engine, Prepared
@@ -103,18 +103,24 @@ class TableRecords:
     def _stretch(self, reading: Reading, page: Page, limit: int) -> tuple[list[Any], bool]:
         """The rows of a page that one range of an index gives."""
         nulls = tuple(value is None for value in page.after) if page.after is not None else None
-        shape = ("page", page.condition, page.searched, len(page.words), page.order, nulls, page.nulls_only)
+        order = tuple((one.field, one.descending) for one in page.order)
+        shape = ("page", *self._shape(page), order, nulls, page.nulls_only)
         prepared = self._lists.get(shape)
         if prepared is None:
             prepared = Prepared(self._page_statement(page), self._engine)
             _keep(self._lists, shape, prepared)
-        given = self._selection(page)
+        parameters = Parameters(_conditions(page), self._table, self._engine.dialect)
+        given = self._selection(page, parameters)
         given["x_limit"] = limit
         for place, value in enumerate(page.after or ()):
             given[f"after_{place}"] = value
         if self.small:
             return prepared.all(reading, given), False
         return prepared.some(reading, given, self._limits.answer)
+
+    def _shape(self, page: Page) -> tuple[Any, ...]:
+        searched = tuple(name for name, _ in page.searched)
+        return (searched, len(page.words), *map(shape_of, _conditions(page)))
 
     def _nulls_follow(self, page: Page) -> bool:
         """Whether what a page asks for ends with the records that have nothing in the first field."""
@@ -123,29 +129,32 @@ class TableRecords:
             first.descending
             and page.after is not None
             and page.after[0] is not None
-            and bool(self._table.c[first.field].nullable)
+            and (bool(self._table.c[first.field].nullable) or first.known != ALWAYS)
         )
 
     def count(self, reading: Reading, page: Page) -> int:
         """See `Records`."""
-        shape = ("count", page.condition, page.searched, len(page.words))
+        page = replace(page, order=())
+        shape = ("count", *self._shape(page))
         prepared = self._lists.get(shape)
         if prepared is None:
-            statement = self._selected(select(func.count()).select_from(self._table), page)
+            writer = ConditionWriter(self._table, self._engine)
+            statement = self._selected(select(func.count()).select_from(self._table), page, writer)
             prepared = Prepared(statement, self._engine)
             _keep(self._lists, shape, prepared)
-        return int(prepared.one(reading, self._selection(page))[0])
+        parameters = Parameters(_conditions(page), self._table, self._engine.dialect)
+        return int(prepared.one(reading, self._selection(page, parameters))[0])
 
-    def _selection(self, page: Page) -> dict[str, Any]:
-        given: dict[str, Any] = {**actor_parameters(page.actor)}
+    def _selection(self, page: Page, parameters: Parameters) -> dict[str, Any]:
+        given: dict[str, Any] = parameters.values
         for place, word in enumerate(page.words):
             given[f"word_{place}"] = self._engine.word_pattern(word)
         return given
 
-    def _selected(self, statement: Select[Any], page: Page) -> Select[Any]:
+    def _selected(self, statement: Select[Any], page: Page, writer: ConditionWriter) -> Select[Any]:
         if page.condition != ALWAYS:
-            statement = statement.where(sql_of(page.condition, self._table))
-        searched = [self._table.c[name] for name in page.searched]
+            statement = statement.where(writer.written(page.condition))
+        searched = [writer.known(name, known) for name, known in page.searched]
         for place in range(len(page.words)):
             word: BindParameter[str] = bindparam(f"word_{place}")
             statement = statement.where(
@@ -154,19 +163,22 @@ class TableRecords:
         return statement
 
     def _page_statement(self, page: Page) -> Select[Any]:
-        statement = self._selected(select(*self._columns), page)
+        writer = ConditionWriter(self._table, self._engine)
+        statement = self._selected(select(*self._columns), page, writer)
+        ordered = [writer.known(one.field, one.known) for one in page.order]
         if page.nulls_only:
-            statement = statement.where(self._table.c[page.order[0].field].is_(None))
+            statement = statement.where(ordered[0].is_(None))
         if page.after is not None:
-            statement = statement.where(*self._beyond(page.order, page.after))
-        for order in page.order:
-            column = self._table.c[order.field]
+            statement = statement.where(*self._beyond(page.order, ordered, page.after))
+        for order, column in zip(page.order, ordered, strict=True):
             # Nulls come first going up and last going down, on every database.
-            ordered = column.desc().nulls_last() if order.descending else column.asc().nulls_first()
-            statement = statement.order_by(ordered)
+            step = column.desc().nulls_last() if order.descending else column.asc().nulls_first()
+            statement = statement.order_by(step)
         return statement.limit(bindparam("x_limit"))
 
-    def _beyond(self, orders: Sequence[Order], after: Sequence[Any]) -> list[ColumnElement[bool]]:
+    def _beyond(
+        self, orders: Sequence[Order], columns: Sequence[ColumnElement[Any]], after: Sequence[Any]
+    ) -> list[ColumnElement[bool]]:
         """What comes after a record in the order: beyond it at one step, equal at all before.
 
         The first condition bounds the first field by itself, so that an index is entered at that place.
@@ -174,8 +186,7 @@ class TableRecords:
         """
         branches: list[ColumnElement[bool]] = []
         equal: list[ColumnElement[bool]] = []
-        for place, (order, value) in enumerate(zip(orders, after, strict=True)):
-            column = self._table.c[order.field]
+        for place, (order, column, value) in enumerate(zip(orders, columns, after, strict=True)):
             bound: BindParameter[Any] = bindparam(f"after_{place}", type_=column.type)
             beyond: ColumnElement[bool]
             equal_here: ColumnElement[bool]
@@ -190,7 +201,7 @@ class TableRecords:
                 equal_here = column == bound
             branches.append(and_(*equal, beyond))
             equal.append(equal_here)
-        first: ColumnElement[Any] = self._table.c[orders[0].field]
+        first = columns[0]
         bound = bindparam("after_0", type_=first.type)
         entry: list[ColumnElement[bool]]
         if after[0] is None:
@@ -225,6 +236,11 @@ class TableRecords:
     def _guarded(self, touched: int, record_id: str, version: int) -> None:
         if touched != 1:
             raise VersionRace(f"{self.collection.name} {record_id} is no longer at version {version}.")
+
+
+def _conditions(page: Page) -> list[Condition]:
+    """All conditions of a page, in the order in which its statement has them."""
+    return [page.condition, *(known for _, known in page.searched), *(one.known for one in page.order)]
 
 
 def _given(table: Table, names: Sequence[str]) -> dict[str, BindParameter[Any]]:

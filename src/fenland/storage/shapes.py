@@ -103,7 +103,7 @@ def bring_over(connection: Connection, tables: Tables, known: Mapping[str, Any])
     if known["layout"] == LAYOUT:
         return dict(known)
     renewed: dict[str, Any] = {"layout": LAYOUT}
-    # Until layout 3 they held records as stored, and now as their caller may see them.
+    # Until layout 4 they did not say which collection their records are of.
     connection.execute(tables.outcomes.delete())
     for table in tables.metadata.tables.values():
         shape = known.get(mark_of(table.name))

@@ -27,6 +27,9 @@ class Engine(Protocol):
     def told(self, error: Exception) -> Exception:
         """The error in the words of the door and the core, or itself when it is a defect of ours."""
 
+    def place(self, column: ColumnElement[str], text: ColumnElement[str]) -> ColumnElement[int]:
+        """Where a text begins in another one, counted from 1; 0 where it does not."""
+
     def holds_word(self, column: ColumnElement[str], word: BindParameter[str]) -> ColumnElement[bool]:
         """Whether a text holds a word, given as `word_pattern` makes it, in upper or lower case."""
 

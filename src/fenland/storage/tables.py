@@ -31,7 +31,7 @@ from fenland.core.reserved import RESERVED
 from fenland.storage.column_types import BinaryNumber, Day, ExactDecimal, Json, JsonText, Moment
 
 #: Grows when the service's own tables change shape; a newer database is refused by an older service.
-LAYOUT = 3
+LAYOUT = 4
 #: What the names of the service's own tables begin with; no collection may be called so.
 OWN = "fenland_"
 
@@ -146,6 +146,10 @@ class Tables:
             Column("title", _word(), nullable=False),
             Column("roles", Json(), nullable=False),
             Column("created_at", Moment(), nullable=False),
+            # These came later, so that they hold nothing in older rows.
+            Column("attributes", Json()),
+            Column("disabled", Boolean),
+            Column("password", _text()),
         )
         self.tokens = Table(
             "fenland_tokens",
@@ -156,6 +160,10 @@ class Tables:
             Column("created_at", Moment(), nullable=False),
             Column("expires_at", Moment()),
             Column("revoked_at", Moment()),
+            Column("kind", _word()),
+            Column("scope", Json()),
+            Column("used_at", Moment()),
+            Column("idle", Integer),
         )
         self.outcomes = Table(
             "fenland_outcomes",

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 from urllib.parse import parse_qsl, quote
 
@@ -17,15 +17,38 @@ from fenland.service.finding import Base, checked_reason
 from fenland.service.listing import LARGEST_PAGE, USUAL_PAGE
 
 
-def query_of(request: Request, *known: str) -> dict[str, str]:
-    """The query's parameters. Raises `Malformed` for an unknown one, or one given twice."""
+def _pairs(request: Request) -> list[tuple[str, str]]:
     sent: str = request.environ.get("QUERY_STRING", "")
     if not sent:
-        return {}
+        return []
     try:
-        pairs = parse_qsl(sent.encode("latin-1").decode(), keep_blank_values=True, errors="strict")
+        return parse_qsl(sent.encode("latin-1").decode(), keep_blank_values=True, errors="strict")
     except UnicodeError:
         raise Malformed("The query is not UTF-8. Percent-encode the bytes of UTF-8.") from None
+
+
+def query_and_fields(
+    request: Request, known: Sequence[str], fields: Iterable[str]
+) -> tuple[dict[str, str], dict[str, tuple[str, ...]]]:
+    """The query's parameters, and beside them those named like fields, each with the values it is given.
+
+    A parameter of this name is meant where a field has the same one. Raises `Malformed` as `query_of`.
+    """
+    pairs, fields = _pairs(request), set(fields).difference(known)
+    equal: dict[str, tuple[str, ...]] = {}
+    for name, value in pairs:
+        if name in fields:
+            equal[name] = (*equal.get(name, ()), value)
+    others = [(name, value) for name, value in pairs if name not in equal]
+    return _once([*known, *fields], others), equal
+
+
+def query_of(request: Request, *known: str) -> dict[str, str]:
+    """The query's parameters. Raises `Malformed` for an unknown one, or one given twice."""
+    return _once(known, _pairs(request))
+
+
+def _once(known: Sequence[str], pairs: Iterable[tuple[str, str]]) -> dict[str, str]:
     found: dict[str, str] = {}
     for name, value in pairs:
         if name not in known:
@@ -36,9 +59,13 @@ def query_of(request: Request, *known: str) -> dict[str, str]:
     return found
 
 
-def query_with(query: Mapping[str, str], **other: Any) -> str:
-    """The text of a query with some of its parameters set otherwise."""
-    return "&".join(f"{name}={quote(str(value), safe='')}" for name, value in {**query, **other}.items())
+def query_with(
+    query: Mapping[str, str], equal: Mapping[str, Iterable[str]] | None = None, **other: Any
+) -> str:
+    """The text of a query with some of its parameters set otherwise, and fields with all their values."""
+    pairs = [*{**query, **other}.items()]
+    pairs += [(name, value) for name, values in (equal or {}).items() for value in values]
+    return "&".join(f"{name}={quote(str(value), safe='')}" for name, value in pairs)
 
 
 def whole_number(query: dict[str, str], name: str, default: int | None) -> int | None:

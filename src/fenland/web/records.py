@@ -9,8 +9,11 @@ from urllib.parse import quote
 from flask import Flask, Request
 from flask.globals import request_ctx
 
+from fenland.core.reserved import RESERVED
 from fenland.service.create import CreateRequest, create
 from fenland.service.delete import DeleteRequest, delete
+from fenland.service.expanding import Wanted
+from fenland.service.filtering import Filter
 from fenland.service.finding import UNCONDITIONAL, Address
 from fenland.service.form import edit_form
 from fenland.service.listing import USUAL_PAGE, ListRequest, list_records
@@ -36,6 +39,7 @@ from fenland.web.query import (
     flag,
     names_of,
     page_size,
+    query_and_fields,
     query_of,
     query_with,
     reason_of,
@@ -58,6 +62,9 @@ RECORDS = "/v1/records/<collection>"
 ONE_RECORD = f"{RECORDS}/<value>"
 
 _NOTHING: dict[str, Any] = {}
+
+#: What the query of a list may hold, besides the names of fields.
+LIST_PARAMETERS = ("where", "q", "sort", "fields", "expand", "limit", "cursor", "count", "labels")
 
 
 def _here(request: Request) -> str:
@@ -83,10 +90,12 @@ class _Views:
 
     def list(self, request: Request, collection: str) -> Answer:
         caller = caller_of(request, self.service)
-        self.service.resource(collection)
-        query = query_of(request, "q", "sort", "limit", "cursor", "count", "labels")
+        fields = self.service.resource(collection).collection.fields
+        query, equal = query_and_fields(request, LIST_PARAMETERS, (*RESERVED, *fields))
         asked = ListRequest(
             collection=collection,
+            filter=Filter(query.get("where", ""), equal),
+            wanted=Wanted(names_of(query, "fields"), names_of(query, "expand")),
             q=query.get("q", ""),
             sort=query.get("sort", ""),
             limit=whole_number(query, "limit", USUAL_PAGE) or 0,
@@ -100,9 +109,11 @@ class _Views:
             body["count"] = listed.count
         if listed.labels is not None:
             body["labels"] = listed.labels
+        if listed.expanded is not None:
+            body["expanded"] = listed.expanded
         headers = {}
         if listed.next is not None:
-            onward = query_with(query, cursor=listed.next)
+            onward = query_with(query, equal, cursor=listed.next)
             headers["Link"] = f'<{_here(request)}?{onward}>; rel="next"'
         return json_answer(body, headers=headers)
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from flask import Flask, Response, request
 
-from fenland.core.conditions import NEVER
+from fenland.core.access import Sight
 from fenland.core.edits import edits_schema
 from fenland.core.problems import Malformed
 from fenland.core.schemas import collection_schema
@@ -23,7 +23,8 @@ def register(app: Flask, service: Service) -> None:
 
     @app.get("/v1/schemas")
     def schemas() -> Answer:
-        actor = caller_of(request, service).actor
+        caller = caller_of(request, service)
+        sight = Sight(caller, service.clock())
         query_of(request)
         items = [
             {
@@ -38,8 +39,8 @@ def register(app: Flask, service: Service) -> None:
                 "indexed": list(resource.collection.indexed),
                 "if_match": resource.collection.if_match,
                 "may": {
-                    "read": resource.policy.condition("read", actor) != NEVER,
-                    "create": resource.policy.grants("create", actor),
+                    "read": resource.policy.ever("read", sight),
+                    "create": resource.policy.ever("create", sight),
                 },
                 "schema": f"{prefix_of(request)}/v1/schemas/{name}",
                 "records": f"{prefix_of(request)}/v1/records/{name}",
@@ -62,5 +63,5 @@ def register(app: Flask, service: Service) -> None:
             return json_answer(form_json(create_form(service, caller, collection)))
         if purpose is not None:
             raise Malformed(f"for is {purpose!r}. It can only be create.")
-        found = collection_schema(resource.policy.fields(caller.actor))
+        found = collection_schema(resource.policy.fields(Sight(caller, service.clock())))
         return json_answer(found, headers={"Content-Type": "application/schema+json"})

@@ -12,6 +12,7 @@ from datetime import timedelta
 from decimal import Decimal, DecimalException, localcontext
 from typing import Any
 
+from fenland.core.expressions.checking import Names, check
 from fenland.core.expressions.faults import EvaluationError
 from fenland.core.expressions.functions import called, integer, sized, span
 from fenland.core.expressions.kinds import before, bound, equal, key_of, kind_of, named, value_of
@@ -22,13 +23,17 @@ from fenland.core.expressions.tree import (
     Constant,
     Each,
     Entries,
+    Failure,
     Index,
     Items,
     Logic,
     Name,
     Node,
+    Path,
     Select,
+    Step,
 )
+from fenland.core.expressions.types import conversion, type_from
 
 Bindings = Mapping[str, Any]
 Compiled = Callable[[Bindings], Any]
@@ -36,6 +41,8 @@ Compiled = Callable[[Bindings], Any]
 
 #: Under this name, which no expression can say, stands how many items macros may still go over.
 _LEFT = ""
+#: Under this one stands what follows references: from a collection and a key to a record, or None.
+FOLLOW = "->"
 #: Items that the macros of one evaluation may go over in all: they can be nested.
 MOST_ITEMS = 100_000
 
@@ -46,6 +53,18 @@ def evaluate(text: str, bindings: Bindings, bounds: Bounds = BOUNDS) -> Any:
     Raises `ExpressionMistake` for a text that is none, and `EvaluationError` where it has no value.
     """
     return compiled(parse(text, bounds))({name: bound(value) for name, value in bindings.items()})
+
+
+def compile_expression(text: str, types: Mapping[str, str], bounds: Bounds = BOUNDS) -> Compiled:
+    """A function of what the names of an expression are bound to, its types checked beforehand.
+
+    `types` says of each name what it will be: `int`, `string`, `list(date)`, `map(dyn)`; `dyn` is anything.
+    Raises `ExpressionMistake` for a text that is no expression or cannot fit these types, and `ValueError`
+    for a type that is none. The function raises `EvaluationError`.
+    """
+    names = Names({name: type_from(one) for name, one in types.items()})
+    run = compiled(check(text, parse(text, bounds), names).tree)
+    return lambda bindings: run({name: bound(value) for name, value in bindings.items()})
 
 
 def compiled(node: Node) -> Compiled:
@@ -73,6 +92,41 @@ def _name(node: Name) -> Compiled:
         if name not in bindings:
             raise EvaluationError(f"There is no {name!r} here.")
         return bindings[name]
+
+    return run
+
+
+def _path(node: Path) -> Compiled:
+    """A field of a record, as the record keeps it, which paths through references are followed to."""
+    if not node.steps:
+        raise TypeError("A whole record is no value.")
+    root, through, last, convert = node.root, node.steps[:-1], node.steps[-1].name, conversion(node.type)
+
+    def run(bindings: Bindings) -> Any:
+        try:
+            record = bindings[root]
+            for step in through:
+                record = _followed(step, record[step.name], bindings[FOLLOW])
+            value = record[last]
+        except KeyError as missing:
+            raise EvaluationError(f"There is no {missing.args[0]!r} here.") from None
+        return value if value is None or convert is None else convert(value)
+
+    return run
+
+
+def _followed(step: Step, key: Any, follow: Callable[[str | None, Any], Any]) -> Any:
+    if key is None:
+        raise EvaluationError(f"{step.name} refers to nothing.")
+    record = follow(step.references, key)
+    if record is None:
+        raise EvaluationError(f"What {step.name} refers to is not there.")
+    return record
+
+
+def _failure(node: Failure) -> Compiled:
+    def run(bindings: Bindings) -> Any:
+        raise EvaluationError(node.message)
 
     return run
 
@@ -209,7 +263,8 @@ def _call(node: Call) -> Compiled:
 
 
 def _as_decimal(node: Node) -> Decimal | None:
-    return Decimal(node.text) if isinstance(node, Constant) and isinstance(node.value, float) else None
+    written = isinstance(node, Constant) and isinstance(node.value, float) and node.text
+    return Decimal(written) if written else None
 
 
 def _negative(value: Any) -> Any:
@@ -324,6 +379,8 @@ _BINARY: Mapping[str, Callable[[Any, Any], Any]] = {
 }
 
 _COMPILERS: Mapping[type, Callable[[Any], Compiled]] = {
+    Path: _path,
+    Failure: _failure,
     Constant: _constant,
     Name: _name,
     Select: _select,

@@ -20,6 +20,18 @@ import re2
 from fenland.core.expressions.faults import EvaluationError
 from fenland.core.expressions.kinds import Type, kind_of, value_of
 from fenland.core.expressions.parser import HIGHEST_INTEGER, LOWEST_INTEGER
+from fenland.core.expressions.types import (
+    BOOL,
+    DATE,
+    DOUBLE,
+    DURATION,
+    DYN,
+    INT,
+    STRING,
+    TIMESTAMP,
+    ValueType,
+    list_of,
+)
 
 Function = Callable[..., Any]
 #: Stands for any kind.
@@ -101,11 +113,7 @@ _TIMESTAMP = re.compile(
 
 
 def _timestamp(text: str) -> datetime:
-    found = re.fullmatch(
-        r"(\d{4}-\d{2}-\d{2})[Tt](\d{2}:\d{2}:\d{2})(?:\.(\d{1,9}))?(?:[Zz]|([+-])(\d{2}):(\d{2}))",
-        text,
-        re.ASCII,
-    )
+    found = _TIMESTAMP.fullmatch(text)
     if found is None:
         raise EvaluationError(f"{text[:40]!r} is no timestamp. Write 2031-04-09T14:30:00Z.")
     day, clock, fraction, sign, hours, minutes = found.groups()
@@ -330,6 +338,28 @@ METHODS: dict[tuple[str, tuple[str, ...]], Function] = {
         for name, part in {**_DAY_PARTS, **_CLOCK_PARTS}.items()
     },
     **{(name, ("duration",)): part for name, part in _DURATION_PARTS.items()},
+}
+
+
+#: What each gives, by its name.
+RESULTS: Mapping[str, ValueType] = {
+    **dict.fromkeys((*_DAY_PARTS, *_CLOCK_PARTS, "size", "int"), INT),
+    **dict.fromkeys(("string", "lowerAscii", "upperAscii", "trim", "join", "replace", "substring"), STRING),
+    **dict.fromkeys(("bool", "matches", "contains", "startsWith", "endsWith"), BOOL),
+    "double": DOUBLE,
+    "timestamp": TIMESTAMP,
+    "duration": DURATION,
+    "date": DATE,
+    "dyn": DYN,
+    "type": ValueType("type"),
+    "split": list_of(STRING),
+}
+
+#: What the specification has and this language has not, and what is said of it.
+LEFT_OUT: Mapping[str, str] = {
+    "uint": "There are no unsigned integers here. Use int.",
+    "bytes": "There are no bytes here. Use strings.",
+    "optional": "There are no optional values here. Compare with null.",
 }
 
 

@@ -46,7 +46,8 @@ _KINDS: tuple[tuple[type, str], ...] = (
     (Type, "type"),
 )
 NUMBERS = frozenset({"int", "double", "decimal"})
-_ORDERED = frozenset({"string", "bool", "timestamp", "duration", "date"})
+#: Kinds other than numbers whose values have an order among themselves.
+ORDERED = frozenset({"string", "bool", "timestamp", "duration", "date"})
 
 
 def kind_of(value: Any) -> str:
@@ -81,7 +82,7 @@ def equal(one: Any, other: Any) -> bool:
 def before(one: Any, other: Any) -> int | None:
     """-1, 0 or 1 as one goes before, with or after the other; None with a NaN. Raises `EvaluationError`."""
     left, right = kind_of(one), kind_of(other)
-    if not (left in NUMBERS and right in NUMBERS) and not (left == right and left in _ORDERED):
+    if not (left in NUMBERS and right in NUMBERS) and not (left == right and left in ORDERED):
         raise EvaluationError(f"There is no order between {left} and {right}.")
     if one < other:
         return -1

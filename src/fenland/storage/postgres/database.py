@@ -27,7 +27,7 @@ from fenland.storage.postgres.engine import (
     translated,
 )
 from fenland.storage.preparing import prepare
-from fenland.storage.protocols import Account, DatabaseRefused, Together, Writing
+from fenland.storage.protocols import Admission, DatabaseRefused, Together, Writing
 from fenland.storage.stores import Stores
 from fenland.storage.tables import Tables
 from fenland.storage.turn import WouldWait
@@ -45,6 +45,7 @@ class PostgresDatabase(Stores):
         super().__init__(definitions, tables, PostgresEngine(), limits)
         self._address = address
         self._idle: deque[PostgresConnection] = deque()
+        self._uses: dict[str, str] = {}
 
     @contextmanager
     def _lent(self) -> Iterator[PostgresConnection]:
@@ -99,11 +100,19 @@ class PostgresDatabase(Stores):
         """See `Database`."""
         return self.write(work)
 
-    def account_of(self, token: str, moment: datetime) -> Account | None:
+    def admitted(self, token: str, moment: datetime) -> Admission | None:
         """See `Database`."""
         with self.reading() as connection:
-            found = self.accounts.by_token(connection, token_hash(token), timestamp(moment))
-        return found[0] if found is not None else None
+            found = self.accounts.by_token(connection, token_hash(token), moment)
+        if found is not None:
+            self._uses[token_hash(token)] = timestamp(moment)
+        return found
+
+    def note_uses(self) -> None:
+        """See `Database`."""
+        uses, self._uses = self._uses, {}
+        if uses:
+            self.write(lambda writing: self.accounts.use(writing, uses))
 
     def together(self) -> Together:
         """See `Database`."""

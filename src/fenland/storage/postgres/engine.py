@@ -17,9 +17,11 @@ from sqlalchemy import (
     Dialect,
     Executable,
     Insert,
+    Integer,
     Table,
     Text,
     create_engine,
+    func,
     type_coerce,
 )
 
@@ -70,6 +72,10 @@ class PostgresEngine:
     def told(self, error: Exception) -> Exception:
         """See `Engine`."""
         return translated(error)
+
+    def place(self, column: ColumnElement[str], text: ColumnElement[str]) -> ColumnElement[int]:
+        """See `Engine`."""
+        return func.strpos(column, text, type_=Integer())
 
     def holds_word(self, column: ColumnElement[str], word: BindParameter[str]) -> ColumnElement[bool]:
         """See `Engine`."""

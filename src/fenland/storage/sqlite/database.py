@@ -19,7 +19,7 @@ from fenland.core.identity import timestamp
 from fenland.core.limits import DEFAULTS, Limits
 from fenland.core.problems import Unavailable
 from fenland.storage.preparing import prepare
-from fenland.storage.protocols import Account, DatabaseRefused, Writing
+from fenland.storage.protocols import Admission, DatabaseRefused, Writing
 from fenland.storage.sqlite import engine as sqlite
 from fenland.storage.sqlite.known import LONGEST, KnownTokens, Mark
 from fenland.storage.sqlite.patience import STEPS, LongReads, Watch
@@ -134,18 +134,23 @@ class SqliteDatabase(Stores):
         with self._known.changing():
             return self.write(work)
 
-    def account_of(self, token: str, moment: datetime) -> Account | None:
+    def admitted(self, token: str, moment: datetime) -> Admission | None:
         """See `Database`."""
-        return self._known.account(token, timestamp(moment), lambda digest: self._look_up(digest, moment))
+        return self._known.admitted(token, timestamp(moment), lambda digest: self._look_up(digest, moment))
 
-    def _look_up(self, digest: str, moment: datetime) -> tuple[Account, str] | None:
+    def _look_up(self, digest: str, moment: datetime) -> tuple[Admission, str] | None:
         with self.reading() as reading:
-            found = self.accounts.by_token(reading, digest, timestamp(moment))
+            found = self.accounts.by_token(reading, digest, moment)
         if found is None:
             return None
-        account, expires = found
         soon = timestamp(moment + LONGEST)
-        return account, min(soon, expires or soon)
+        return found, min(soon, found.token.expires_at or soon)
+
+    def note_uses(self) -> None:
+        """See `Database`."""
+        uses, self._known.uses = self._known.uses, {}
+        if uses:
+            self.write(lambda writing: self.accounts.use(writing, uses))
 
     def close(self) -> None:
         """Closes every connection."""

@@ -17,6 +17,7 @@ from sqlalchemy import (
     Engine,
     Executable,
     Insert,
+    Integer,
     Table,
     create_engine,
     event,
@@ -25,6 +26,7 @@ from sqlalchemy import (
 from sqlalchemy.exc import DBAPIError
 
 from fenland.core.problems import StorageFull, Unavailable
+from fenland.storage.condition_sql import CALL, evaluated
 from fenland.storage.protocols import ReferenceBroken, ValueTaken
 from fenland.storage.tables import after_create
 
@@ -128,6 +130,7 @@ def make_engine(path: Path, *, writing: bool = False) -> Engine:
         cursor.execute("PRAGMA foreign_keys=ON")
         cursor.execute(f"PRAGMA wal_autocheckpoint={_CHECKPOINT_PAGES}")
         cursor.close()
+        connection.create_function(CALL, -1, evaluated, deterministic=True)
 
     event.listen(engine, "connect", prepare)
     return engine
@@ -170,6 +173,10 @@ class SqliteEngine:
     def told(self, error: Exception) -> Exception:
         """See `Engine`."""
         return translated(error)
+
+    def place(self, column: ColumnElement[str], text: ColumnElement[str]) -> ColumnElement[int]:
+        """See `Engine`."""
+        return func.instr(column, text, type_=Integer())
 
     def holds_word(self, column: ColumnElement[str], word: BindParameter[str]) -> ColumnElement[bool]:
         """See `Engine`.

@@ -17,7 +17,7 @@ from pathlib import Path
 from typing import NamedTuple
 
 from fenland.storage.accounts import token_hash
-from fenland.storage.protocols import Account
+from fenland.storage.protocols import Admission
 
 #: How long an account may be remembered; only a crash makes this matter.
 LONGEST = timedelta(seconds=5)
@@ -54,13 +54,13 @@ class Mark:
         self._shared.close()
 
 
-#: Gives the account for a token's hash, and the moment until which it may be remembered.
-LookUp = Callable[[str], tuple[Account, str] | None]
+#: Gives whom a token's hash lets in, and the moment until which that may be remembered.
+LookUp = Callable[[str], tuple[Admission, str] | None]
 
 
 class _Known(NamedTuple):
     mark: bytes
-    account: Account
+    found: Admission
     until: str
 
 
@@ -70,24 +70,28 @@ class KnownTokens:
     def __init__(self, mark: Mark) -> None:
         self._mark = mark
         self._known: dict[str, _Known] = {}
+        #: When tokens were last used, by their hashes; until that is kept.
+        self.uses: dict[str, str] = {}
 
-    def account(self, token: str, now: str, look_up: LookUp) -> Account | None:
-        """The account of a token, remembered or looked up by the token's hash."""
+    def admitted(self, token: str, now: str, look_up: LookUp) -> Admission | None:
+        """Whom a token lets in, remembered or looked up by the token's hash."""
         # Read before looking: a change in between leaves what was found under a mark that is past.
         mark = self._mark.read()
         digest = token_hash(token)
         known = self._known.get(digest)
         if known is not None and known.mark == mark and now < known.until:
-            return known.account
+            self.uses[digest] = now
+            return known.found
         found = look_up(digest)
         if found is None:
             self._known.pop(digest, None)
             return None
         if len(self._known) >= _MOST:
             self._known.clear()
-        account, until = found
-        self._known[digest] = _Known(mark, account, until)
-        return account
+        admission, until = found
+        self._known[digest] = _Known(mark, admission, until)
+        self.uses[digest] = now
+        return admission
 
     @contextmanager
     def changing(self) -> Iterator[None]:

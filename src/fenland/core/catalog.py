@@ -1,0 +1,78 @@
+"""What expressions may speak of, by the definitions: the types of fields, and the names of each rule."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+
+from fenland.core.definitions import Collection, Field
+from fenland.core.expressions.checking import Names
+from fenland.core.expressions.types import (
+    BOOL,
+    DATE,
+    DOUBLE,
+    DYN,
+    INT,
+    STRING,
+    TIMESTAMP,
+    Catalog,
+    FieldType,
+    ValueType,
+    list_of,
+    record_of,
+)
+from fenland.core.reserved import RESERVED
+
+_BY_TYPE: Mapping[str, ValueType] = {"string": STRING, "integer": INT, "number": DOUBLE, "boolean": BOOL}
+_BY_FORMAT: Mapping[str | None, ValueType] = {"date": DATE, "date-time": TIMESTAMP}
+
+#: What `actor` is in every expression.
+ACTOR = ValueType(
+    "map",
+    members={
+        "name": STRING,
+        "roles": list_of(STRING),
+        "attributes": ValueType("map", DYN),
+        "signed_in": BOOL,
+        "via": STRING,
+    },
+)
+#: The names that stand for who asks, and when.
+AROUND: Mapping[str, ValueType] = {"actor": ACTOR, "now": TIMESTAMP, "today": DATE}
+
+
+def type_of(item: Field) -> ValueType:
+    """The type of a field's values in expressions."""
+    if item.type == "string":
+        return _BY_FORMAT.get(item.format, STRING)
+    if item.scale is not None:
+        return ValueType("decimal", scale=item.scale)
+    if item.type == "array":
+        return list_of(DYN if item.items is None else type_of(item.items))
+    if item.type == "object":
+        if item.properties is None:
+            return ValueType("map", DYN)
+        return ValueType("map", members={name: type_of(one) for name, one in item.properties.items()})
+    return _BY_TYPE[item.type]
+
+
+def catalog_of(collections: Iterable[Collection]) -> Catalog:
+    """The types of all fields, those that the service keeps itself among them."""
+    reserved = {
+        name: FieldType(INT if schema["type"] == "integer" else _BY_FORMAT.get(schema.get("format"), STRING))
+        for name, schema in RESERVED.items()
+    }
+    return {
+        one.name: reserved
+        | {name: FieldType(type_of(item), item.references) for name, item in one.fields.items()}
+        for one in collections
+    }
+
+
+def rule_names(catalog: Catalog, collection: str, records: Iterable[str]) -> Names:
+    """What a rule may speak of: these records of the collection, the actor and the time."""
+    return Names({**AROUND, **dict.fromkeys(records, record_of(collection))}, catalog)
+
+
+def filter_names(catalog: Catalog, collection: str) -> Names:
+    """What the condition of a list may speak of: the fields of the record by their bare names."""
+    return Names({**AROUND, "record": record_of(collection)}, catalog, bare="record")

@@ -1,0 +1,114 @@
+"""Partial evaluation: what of an expression is settled before there is a record.
+
+A rule over the record and the actor becomes, for one actor, an expression over the record alone: whatever
+speaks only of names that are known is evaluated, and `&&`, `||` and `?:` are cut down to what still matters.
+The value stays the same for every record; an error that is certain stands as a `Failure`.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import replace
+from typing import Any
+
+from fenland.core.expressions.evaluation import compiled
+from fenland.core.expressions.faults import EvaluationError
+from fenland.core.expressions.tree import (
+    Choice,
+    Constant,
+    Each,
+    Failure,
+    Logic,
+    Node,
+    parts_of,
+    roots_in,
+    with_parts,
+)
+
+Reducer = Callable[[Mapping[str, Any]], Node]
+
+
+def reducer(node: Node, known: frozenset[str]) -> Reducer:
+    """A function of what the known names are bound to, which gives the rest of the expression."""
+    if isinstance(node, (Constant, Failure)):
+        return lambda bindings: node
+    if roots_in(node) <= known:
+        return _settled(node)
+    if isinstance(node, Logic):
+        return _logic(node, known)
+    if isinstance(node, Choice):
+        return _choice(node, known)
+    if not parts_of(node):
+        return lambda bindings: node
+    inner = {id(part): reducer(part, known) for part in parts_of(node)}
+
+    def reduce(bindings: Mapping[str, Any]) -> Node:
+        found = with_parts(node, lambda part: inner[id(part)](bindings))
+        parts = parts_of(found)
+        failed = next((part for part in parts if isinstance(part, Failure)), None)
+        # All but macros need each of their parts, so that the error of one is theirs.
+        if failed is not None and not isinstance(found, Each):
+            return failed
+        settled = all(isinstance(part, Constant) for part in parts)
+        return _settled(found)(bindings) if settled and not isinstance(found, Each) else found
+
+    return reduce
+
+
+def _settled(node: Node) -> Reducer:
+    run, at = compiled(node), node.at
+
+    def settle(bindings: Mapping[str, Any]) -> Node:
+        try:
+            return Constant(run(bindings), "", at)
+        except EvaluationError as error:
+            return Failure(str(error), at)
+
+    return settle
+
+
+def _logic(node: Logic, known: frozenset[str]) -> Reducer:
+    parts, settling = [reducer(part, known) for part in node.parts], node.operator == "||"
+
+    def reduce(bindings: Mapping[str, Any]) -> Node:
+        left = []
+        for part in parts:
+            found = part(bindings)
+            if isinstance(found, Constant) and found.value is settling:
+                return found
+            # What does not settle it adds nothing, whatever the others say.
+            if not (
+                isinstance(found, Constant) and found.value is not settling and type(found.value) is bool
+            ):
+                left.append(found)
+        if not left:
+            return Constant(not settling, "", node.at)
+        return left[0] if len(left) == 1 and _is_truth(left[0]) else replace(node, parts=tuple(left))
+
+    return reduce
+
+
+def _is_truth(node: Node) -> bool:
+    """Whether a node by itself is what it is as a part of `&&`: true, false or an error."""
+    if isinstance(node, Logic):
+        return True
+    name = getattr(node, "name", "")
+    return isinstance(node, Failure) or name in ("_==_", "_!=_", "_<_", "_<=_", "_>_", "_>=_", "_in_", "!_")
+
+
+def _choice(node: Choice, known: frozenset[str]) -> Reducer:
+    condition, yes, no = (reducer(one, known) for one in (node.condition, node.yes, node.no))
+
+    def reduce(bindings: Mapping[str, Any]) -> Node:
+        found = condition(bindings)
+        if isinstance(found, Failure):
+            return found
+        if isinstance(found, Constant):
+            if type(found.value) is not bool:
+                return Failure("The condition is neither true nor false.", node.at)
+            chosen = yes(bindings) if found.value else no(bindings)
+            # A literal is one only where it was written: what it stands beside now, it did not then.
+            return replace(chosen, text="") if isinstance(chosen, Constant) else chosen
+        return replace(node, condition=found, yes=yes(bindings), no=no(bindings))
+
+    return reduce
