@@ -11,10 +11,11 @@ from typing import Any
 from data import OWNERS, gauges
 from fenland.core.access import Actor, Caller
 from fenland.core.reading import definitions_from
-from fenland.service.accounts import add_account, issue_token
+from fenland.service.accounts import NewAccount, add_account
 from fenland.service.create import CreateRequest, create, create_within, read_new
 from fenland.service.service import Service, open_service
 from fenland.service.settings import Settings
+from fenland.service.tokens import NewToken, issue_token
 from fenland.service.work import Work, written
 from fenland.web.logs import configure
 from fenland.web.serve import front_of
@@ -52,8 +53,8 @@ def fill(count: int) -> None:
     """Creates the accounts and the gauges through the use cases."""
     service = _open()
     for number in range(OWNERS):
-        add_account(service, f"owner-{number}", "", [])
-        issue_token(service, f"owner-{number}", token=f"token-{number}")
+        add_account(service, NewAccount(f"owner-{number}"))
+        issue_token(service, f"owner-{number}", NewToken(secret=f"token-{number}"))
     for place, fields in enumerate(gauges(count)):
         caller = Caller(Actor(f"owner-{place % OWNERS}"))
         create(service, caller, CreateRequest("gauges", lambda access, given=fields: given))

@@ -12,9 +12,10 @@ import pytest
 import postgres as postgres_server
 from fenland.core.limits import Limits
 from fenland.core.reading import definitions_from
-from fenland.service.accounts import add_account, issue_token
+from fenland.service.accounts import NewAccount, add_account
 from fenland.service.service import Service, open_service
 from fenland.service.settings import Settings
+from fenland.service.tokens import NewToken, issue_token
 from fenland.storage.postgres.database import open_postgres
 from fenland.web.app import create_app
 from support import TOKENS, Running, new_project, start
@@ -114,8 +115,8 @@ def service(engine: str, tmp_path: Path, request: pytest.FixtureRequest) -> Iter
     else:
         found = open_service(definitions, tmp_path / "workshop.db", limits)
     for name, (role, token) in TOKENS.items():
-        add_account(found, name, name.capitalize(), [role] if role else [])
-        issue_token(found, name, token=token)
+        add_account(found, NewAccount(name, name.capitalize(), [role] if role else []))
+        issue_token(found, name, NewToken(secret=token))
     yield found
     found.close()
 

@@ -20,9 +20,10 @@ import httpx
 from fenland.core.limits import DEFAULTS, Limits
 from fenland.core.problems import Conflict
 from fenland.core.reading import definitions_from
-from fenland.service.accounts import add_account, issue_token
+from fenland.service.accounts import NewAccount, add_account
 from fenland.service.service import Service, open_service
 from fenland.service.settings import Settings
+from fenland.service.tokens import NewToken, issue_token
 from fenland.web.app import create_app
 
 FENLAND = str(Path(sys.executable).with_name("fenland"))
@@ -48,8 +49,8 @@ def workshop_of(
     service = open_service(definitions_from(described, ["office", "crew"]), path, limits)
     for name, (role, token) in TOKENS.items():
         with suppress(Conflict):
-            add_account(service, name, name.capitalize(), [role] if role else [])
-            issue_token(service, name, token=token)
+            add_account(service, NewAccount(name, name.capitalize(), [role] if role else []))
+            issue_token(service, name, NewToken(secret=token))
     transport = httpx.WSGITransport(create_app(service, Settings(title="Workshop")))
     with httpx.Client(transport=transport, base_url="http://workshop", headers=bearer("olga")) as http:
         yield service, http

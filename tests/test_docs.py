@@ -21,9 +21,10 @@ from fenland.core.expressions import EvaluationError, as_json, evaluate
 from fenland.core.field_access import PROTECTIONS
 from fenland.core.problems import REFUSALS, Refusal
 from fenland.core.reading import definitions_from
-from fenland.service.accounts import add_account, issue_token
+from fenland.service.accounts import NewAccount, add_account
 from fenland.service.service import open_service
 from fenland.service.settings import Settings
+from fenland.service.tokens import NewToken, issue_token
 from fenland.web.app import create_app
 
 ROOT = Path(__file__).parents[1]
@@ -54,8 +55,8 @@ def visits(tmp_path_factory: pytest.TempPathFactory) -> Iterator[httpx.Client]:
     definitions = definitions_from({"visits": described})
     service = open_service(definitions, tmp_path_factory.mktemp("visits") / "visits.db")
     for name in ("ada", "ben"):
-        add_account(service, name, name, [])
-        issue_token(service, name, token=f"token-{name}")
+        add_account(service, NewAccount(name))
+        issue_token(service, name, NewToken(secret=f"token-{name}"))
     transport = httpx.WSGITransport(create_app(service, Settings()))
     headers = {"Authorization": "Bearer token-ada"}
     with httpx.Client(transport=transport, base_url="http://visits", headers=headers) as client:

@@ -13,9 +13,10 @@ from fenland.core.access import Actor
 from fenland.core.identity import timestamp
 from fenland.core.problems import NotSignedIn
 from fenland.core.reading import definitions_from
-from fenland.service.accounts import add_account, change_account, issue_token, revoke_tokens
-from fenland.service.callers import caller_by_token
+from fenland.service.accounts import AccountChange, NewAccount, add_account, change_account
+from fenland.service.callers import Came, caller_by_token
 from fenland.service.service import Service
+from fenland.service.tokens import NewToken, issue_token, revoke_tokens
 from fenland.storage.door import Token, open_database
 from fenland.storage.sqlite.known import LONGEST, Mark
 
@@ -23,7 +24,7 @@ DEFINITIONS = definitions_from({"notes": {"fields": {"text": {"type": "string"}}
 
 
 def signed_in(service: Service, token: str = "a-token") -> Actor:
-    return caller_by_token(service, token).actor
+    return caller_by_token(service, token, Came()).actor
 
 
 class Clock:
@@ -46,8 +47,8 @@ def both(tmp_path: Path, clock: Clock) -> Iterator[tuple[Service, Service]]:
     """Two services on one database, as two processes have them."""
     path = tmp_path / "notes.db"
     pair = tuple(Service(DEFINITIONS, open_database(path, DEFINITIONS), clock=clock) for _ in range(2))
-    add_account(pair[0], "olga", "Olga", ["office"])
-    issue_token(pair[0], "olga", token="a-token")
+    add_account(pair[0], NewAccount("olga", "Olga", ["office"]))
+    issue_token(pair[0], "olga", NewToken(secret="a-token"))
     yield pair[0], pair[1]
     for service in pair:
         service.close()
@@ -66,13 +67,13 @@ def test_a_token_is_looked_up_once(both: tuple[Service, Service], monkeypatch: p
 @pytest.mark.parametrize("by", [0, 1])
 def test_every_process_heeds_a_change_at_once(both: tuple[Service, Service], by: int) -> None:
     assert [signed_in(service).roles for service in both] == [{"office"}] * 2
-    change_account(both[by], "olga", roles=[])
+    change_account(both[by], "olga", AccountChange(roles=[]))
     assert [signed_in(service).roles for service in both] == [frozenset()] * 2
     revoke_tokens(both[by], "olga")
     for service in both:
         with pytest.raises(NotSignedIn):
             signed_in(service)
-    issue_token(both[by], "olga", token="a-token-2")
+    issue_token(both[by], "olga", NewToken(secret="a-token-2"))
     assert signed_in(both[1 - by], "a-token-2").name == "olga"
 
 

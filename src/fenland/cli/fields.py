@@ -106,8 +106,10 @@ def record_table(schema: Mapping[str, Any], record: Mapping[str, Any]) -> Table:
     return table
 
 
-def records_table(schema: Mapping[str, Any], records: Sequence[Mapping[str, Any]], width: int) -> Table:
-    """Several records, one a line: the key first, then as many plain fields as there is room for."""
+def records_table(
+    schema: Mapping[str, Any], records: Sequence[Mapping[str, Any]], width: int, fields: Sequence[str] = ()
+) -> Table:
+    """Several records, one a line: these fields, or the key first, then plain ones as there is room for."""
     properties = schema["properties"]
     key = schema["x-key"]
     names = [key, schema["x-naming"]]
@@ -116,7 +118,8 @@ def records_table(schema: Mapping[str, Any], records: Sequence[Mapping[str, Any]
         for name, one in properties.items()
         if not one.get("writeOnly") and _type(one) not in ("array", "object") and name not in RESERVED
     ]
-    columns = list(dict.fromkeys(names))[: max(2, min(_MOST_COLUMNS, width // _ROOM))]
+    columns = [name for name in fields if name in properties]
+    columns = columns or list(dict.fromkeys(names))[: max(2, min(_MOST_COLUMNS, width // _ROOM))]
     table = Table(box=None, header_style="bold", pad_edge=False, padding=(0, 2, 0, 0))
     for name in columns:
         right = _type(properties[name]) in ("integer", "number")
@@ -126,7 +129,8 @@ def records_table(schema: Mapping[str, Any], records: Sequence[Mapping[str, Any]
         justify: Literal["right", "left"] = "right" if right else "left"
         table.add_column(title, justify=justify, overflow="fold", max_width=36, min_width=least)
     for record in records:
-        table.add_row(*(Text(shown(record[name])) for name in columns))
+        # What one may not read of some record is not there.
+        table.add_row(*(Text(shown(record.get(name))) for name in columns))
     return table
 
 

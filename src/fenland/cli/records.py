@@ -37,6 +37,9 @@ _REASON = typer.Option(None, help="Why; kept in the history.")
 _SEEN = typer.Option(
     None, "--seen", metavar="VERSION", min=1, help="Only if the record is still at this version."
 )
+_WHERE = typer.Option(
+    None, metavar="EXPRESSION", help="Only those for which this holds: 'pumps > 2 && status == \"running\"'."
+)
 _JSON = json_option()
 _BASE = typer.Option(
     None,
@@ -64,7 +67,11 @@ def collections(timeout: float = TIMEOUT, as_json: bool = _JSON) -> None:
 
 def list_records(
     collection: str = _COLLECTION,
+    where: str | None = _WHERE,
     q: str | None = typer.Option(None, "--find", help="Words that must all be found."),
+    columns: str | None = typer.Option(
+        None, metavar="FIELDS", help="The fields to show, by comma: code,name,pumps"
+    ),
     sort: str | None = typer.Option(
         None, help="Fields by comma; a - before one sorts it descending: -due_on,number"
     ),
@@ -72,19 +79,27 @@ def list_records(
     timeout: float = TIMEOUT,
     as_json: bool = json_option("Answer with JSON Lines, one record a line."),
 ) -> None:
-    """List and search the records of a collection."""
+    """List and search the records of a collection.
+
+    [bold]fenland list stations --where 'pumps > 2 && status == "running"' --sort=-pumps[/]
+    """
+    fields = [name.strip() for name in (columns or "").split(",") if name.strip()]
     with signed_in(timeout) as client:
-        records = client.list(collection, q=q, sort=sort, limit=limit + 1)
+        if fields:
+            records = client.values(collection, fields, where=where, q=q, sort=sort, limit=limit + 1)
+        else:
+            whole = client.list(collection, where=where, q=q, sort=sort, limit=limit + 1)
+            records = (one.fields for one in whole)
         if as_json:
             for record in itertools.islice(records, limit):
-                _print_json(record.fields)
+                _print_json(record)
             return
         schema = client.schema(collection)
         found = list(records)
     if not found:
         out.print("No records found.")
         return
-    out.print(records_table(schema, found[:limit], out.width))
+    out.print(records_table(schema, found[:limit], out.width, fields))
     if len(found) > limit:
         err.print(f"[dim]The first {limit}; more with --limit.[/]")
 

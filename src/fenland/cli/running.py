@@ -104,13 +104,15 @@ def _laid(folder: Path) -> tuple[Project, int | None]:
 
 
 def _introduce(address: str) -> None:
-    from fenland.demo.data import ACCOUNTS
+    from fenland.demo.data import ACCOUNTS, PASSWORD
 
     out.print(f"\n[green]✓[/] The sample answers at [bold]{address}[/]  (Ctrl-C stops it)\n")
-    out.print("  Sign in with one of these tokens, in the console or as Authorization: Bearer TOKEN")
-    for name, title, role, token in ACCOUNTS:
-        out.print(f"    [bold]{token:<18}[/] {title} ({role}, {name})")
-    out.print(f"\n  curl -H 'Authorization: Bearer {ACCOUNTS[0][3]}' {address}/v1/records/stations/PS-014\n")
+    out.print(f"  Sign in to the console with one of these names and the password [bold]{PASSWORD}[/];")
+    out.print("  programs send the token as Authorization: Bearer TOKEN")
+    for one in ACCOUNTS:
+        out.print(f"    [bold]{one.name:<15}[/] {one.token:<18} {one.title} ({one.role})")
+    token = ACCOUNTS[0].token
+    out.print(f"\n  curl -H 'Authorization: Bearer {token}' {address}/v1/records/stations/PS-014\n")
 
 
 def register(app: typer.Typer) -> None:

@@ -11,7 +11,7 @@ from typing import Any, TypeVar
 import httpx
 
 from fenland.client import calls, flows
-from fenland.client.calls import Base, How, Seen, Walk
+from fenland.client.calls import Base, How, Seen, Walk, Which
 from fenland.client.drafts import Draft
 from fenland.client.errors import ConflictError
 from fenland.client.flows import Flow, Request, Response, headers_for, request_for
@@ -82,10 +82,42 @@ class AsyncClient:
         return await self._run(calls.schema(collection))
 
     def list(
-        self, collection: str, *, q: str | None = None, sort: str | None = None, limit: int | None = None
+        self,
+        collection: str,
+        *,
+        where: str | None = None,
+        equal: Mapping[str, Any] | None = None,
+        q: str | None = None,
+        sort: str | None = None,
+        limit: int | None = None,
     ) -> AsyncIterator[Record]:
         """See `Client.list`."""
-        return self._walk(calls.records(collection, q, sort, limit))
+        return self._walk(calls.records(collection, Which(where, q, sort, equal or {}), limit))
+
+    def values(
+        self,
+        collection: str,
+        fields: Sequence[str],
+        *,
+        where: str | None = None,
+        equal: Mapping[str, Any] | None = None,
+        q: str | None = None,
+        sort: str | None = None,
+        limit: int | None = None,
+    ) -> AsyncIterator[Mapping[str, Any]]:
+        """See `Client.values`."""
+        return self._walk(calls.values(collection, Which(where, q, sort, equal or {}), fields, limit))
+
+    async def count(
+        self,
+        collection: str,
+        *,
+        where: str | None = None,
+        equal: Mapping[str, Any] | None = None,
+        q: str | None = None,
+    ) -> int:
+        """See `Client.count`."""
+        return await self._run(calls.count(collection, Which(where, q, None, equal or {})))
 
     async def get(self, collection: str, key: Any, *, by: str | None = None) -> Record:
         """See `Client.get`."""

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import uuid
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from dataclasses import replace as replace_in
 from typing import Any, Generic, TypeVar
 
@@ -124,9 +124,52 @@ class Walk(Generic[Item]):
         return items
 
 
-def records(collection: str, q: str | None, sort: str | None, limit: int | None) -> Walk[Record]:
+@dataclass(frozen=True, slots=True)
+class Which:
+    """Which records of a collection are wanted, and in which order."""
+
+    where: str | None = None
+    q: str | None = None
+    sort: str | None = None
+    equal: Mapping[str, Any] = field(default_factory=dict)
+
+    def query(self) -> dict[str, Any]:
+        """The parameters of the request. Raises `ValueError` for a field that a parameter is called like."""
+        taken = [name for name in self.equal if name in _PARAMETERS]
+        if taken:
+            raise ValueError(f"{taken[0]} cannot be given as a value to equal. Use where.")
+        values = {name: _texts(value) for name, value in self.equal.items()}
+        return {"where": self.where, "q": self.q, "sort": self.sort, **values}
+
+
+#: What lists take besides the names of fields.
+_PARAMETERS = ("where", "q", "sort", "fields", "expand", "limit", "cursor", "count", "labels")
+
+
+def _texts(value: Any) -> list[str]:
+    """The values that a field may have, as a query has them."""
+    several = value if isinstance(value, (list, tuple, set, frozenset)) else [value]
+    return [str(one).lower() if isinstance(one, bool) else str(one) for one in several]
+
+
+def records(collection: str, which: Which, limit: int | None) -> Walk[Record]:
     """The records of a collection."""
-    return Walk(path("records", collection), {"q": q, "sort": sort}, "cursor", record_from, limit)
+    return Walk(path("records", collection), which.query(), "cursor", record_from, limit)
+
+
+def values(
+    collection: str, which: Which, fields: Sequence[str], limit: int | None
+) -> Walk[Mapping[str, Any]]:
+    """Some fields of the records of a collection."""
+    query = {**which.query(), "fields": ",".join(fields)}
+    return Walk(path("records", collection), query, "cursor", lambda one: one, limit)
+
+
+def count(collection: str, which: Which) -> Flow[int]:
+    """How many records there are."""
+    query = {**which.query(), "limit": 1, "count": "true"}
+    found: Mapping[str, Any] = yield from ask_json(Request("GET", path("records", collection), query))
+    return int(found["count"])
 
 
 def history(collection: str, key: Any, limit: int | None) -> Walk[Entry]:

@@ -11,7 +11,7 @@ from typing import Any, TypeVar
 import httpx
 
 from fenland.client import calls, flows
-from fenland.client.calls import Base, How, Seen, Walk
+from fenland.client.calls import Base, How, Seen, Walk, Which
 from fenland.client.drafts import Draft
 from fenland.client.errors import ConflictError
 from fenland.client.flows import Flow, Request, Response, headers_for, request_for
@@ -90,13 +90,47 @@ class Client:
         return self._run(calls.schema(collection))
 
     def list(
-        self, collection: str, *, q: str | None = None, sort: str | None = None, limit: int | None = None
+        self,
+        collection: str,
+        *,
+        where: str | None = None,
+        equal: Mapping[str, Any] | None = None,
+        q: str | None = None,
+        sort: str | None = None,
+        limit: int | None = None,
     ) -> Iterator[Record]:
         """The records of a collection, one by one; pages are fetched as they are needed.
 
-        `q` are words to find, `sort` is like `-due_on,number`, `limit` ends the walk.
+        `where` is a condition over the fields, such as `status == "open" && pumps > 2`; `equal` gives values
+        that fields must have, a list for any of several; `q` are words to find, `sort` is like
+        `-due_on,number`, `limit` ends the walk.
         """
-        return self._walk(calls.records(collection, q, sort, limit))
+        return self._walk(calls.records(collection, Which(where, q, sort, equal or {}), limit))
+
+    def values(
+        self,
+        collection: str,
+        fields: Sequence[str],
+        *,
+        where: str | None = None,
+        equal: Mapping[str, Any] | None = None,
+        q: str | None = None,
+        sort: str | None = None,
+        limit: int | None = None,
+    ) -> Iterator[Mapping[str, Any]]:
+        """Of each of these records the named fields alone; otherwise as `list`."""
+        return self._walk(calls.values(collection, Which(where, q, sort, equal or {}), fields, limit))
+
+    def count(
+        self,
+        collection: str,
+        *,
+        where: str | None = None,
+        equal: Mapping[str, Any] | None = None,
+        q: str | None = None,
+    ) -> int:
+        """How many of a collection's records there are, by the same conditions."""
+        return self._run(calls.count(collection, Which(where, q, None, equal or {})))
 
     def get(self, collection: str, key: Any, *, by: str | None = None) -> Record:
         """A record by its key, or by the value of another unique field."""

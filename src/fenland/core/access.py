@@ -8,7 +8,7 @@ stored, so nobody passes by what they send; a rule that speaks of `next` is judg
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import datetime
 from typing import Any
 
@@ -103,7 +103,7 @@ def _unheard(rule: Rule, why: str) -> None:
 class Sight:
     """Who asks, when, and how references are followed: what a rule is judged with, besides the record."""
 
-    __slots__ = ("_followed", "_names", "caller", "failed", "follow", "now")
+    __slots__ = ("_followed", "_names", "acting", "caller", "failed", "follow", "now")
 
     def __init__(
         self,
@@ -114,6 +114,10 @@ class Sight:
     ) -> None:
         self.caller, self.now = caller, now
         self.follow, self.failed = follow, failed
+        #: The same for who acts, where they act on behalf of the actor.
+        self.acting: Sight | None = None
+        if caller.acting is not None:
+            self.acting = Sight(replace(caller, actor=caller.acting, acting=None), now, follow, failed)
         self._names: dict[str, Any] | None = None
         self._followed: dict[tuple[str, Any], Mapping[str, Any] | None] = {}
 
@@ -169,7 +173,17 @@ class _Compiled:
         return self.grants is None or EVERYONE in self.grants or not self.grants.isdisjoint(sight.actor.roles)
 
     def holds(self, sight: Sight, records: Mapping[str, Any]) -> bool | None:
-        """Whether it grants; None where that depends on `next`, which is not among the records yet."""
+        """Whether it grants; None where that depends on `next`, which is not among the records yet.
+
+        Who acts on behalf of another may do what both may.
+        """
+        found = self._holds(sight, records)
+        if sight.acting is None or found is False:
+            return found
+        acting = self._holds(sight.acting, records)
+        return acting if acting is False else None if None in (found, acting) else found
+
+    def _holds(self, sight: Sight, records: Mapping[str, Any]) -> bool | None:
         if not self.on_list(sight) and not self._owned_in(records, sight):
             return False
         if self._run is None:
@@ -194,6 +208,15 @@ class _Compiled:
 
     def node(self, sight: Sight) -> Node:
         """What is left of it to ask of a record."""
+        found = self._node(sight)
+        if sight.acting is None or found == _NEVER:
+            return found
+        parts = [one for one in (found, self._node(sight.acting)) if one != _ALWAYS]
+        if _NEVER in parts:
+            return _NEVER
+        return Logic("&&", tuple(parts), 0) if len(parts) > 1 else parts[0] if parts else _ALWAYS
+
+    def _node(self, sight: Sight) -> Node:
         parts: list[Node] = []
         if not self.on_list(sight):
             if self._reduce_owned is None:

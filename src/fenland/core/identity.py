@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import hashlib
 import re
+from collections.abc import Iterable
 from datetime import UTC, datetime
 
 #: Ticks in a millisecond: what the twelve bits behind the milliseconds of a UUID can tell apart.
@@ -29,12 +31,24 @@ def timestamp(moment: datetime) -> str:
 
 
 #: An entity tag, with or without its quotes.
-_ETAG = re.compile(r'"?(?P<id>[0-9a-fA-F-]{36})\.(?P<version>[0-9]{1,18})"?')
+_ETAG = re.compile(r'"?(?P<id>[0-9a-fA-F-]{36})\.(?P<version>[0-9]{1,18})(?:\.[0-9a-f]{16})?"?')
 
 
 def etag(record_id: str, version: int) -> str:
     """The strong entity tag of a record: id and version, so that a key used again never matches."""
     return f'"{record_id}.{version}"'
+
+
+def etag_with(tag: str, others: Iterable[str]) -> str:
+    """The entity tag of a record that is shown with others: it changes when one of theirs does."""
+    digest = hashlib.sha256("\n".join(others).encode()).hexdigest()[:16]
+    return f'{tag[:-1]}.{digest}"'
+
+
+def etag_alone(tag: str) -> str:
+    """The entity tag of the record itself, whatever it was shown with."""
+    found = read_etag(tag)
+    return tag if found is None else etag(*found)
 
 
 def read_etag(text: str) -> tuple[str, int] | None:

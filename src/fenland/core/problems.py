@@ -164,6 +164,11 @@ class KeyReused(Refusal):
     remedy = "Use a new key for each change."
 
 
+class TooMany(Refusal):
+    code, status, title = "too-many", 429, "Too many requests"
+    remedy = "Wait as Retry-After says, then send again."
+
+
 class Unavailable(Refusal):
     code, status, title = "unavailable", 503, "Not possible at the moment"
     remedy = "Wait as Retry-After says, then send again."

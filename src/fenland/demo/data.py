@@ -8,30 +8,47 @@ from __future__ import annotations
 
 import functools
 import random
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Mapping
+from dataclasses import dataclass, field
 from datetime import UTC, date, datetime, timedelta
 from typing import Any
 
 from fenland.core.access import Actor, Caller
 from fenland.core.definitions import Definitions
 from fenland.core.patches import MergePatch
-from fenland.service.accounts import add_account, issue_token
+from fenland.service.accounts import NewAccount, add_account
 from fenland.service.create import CreateRequest, create
 from fenland.service.finding import Address
 from fenland.service.service import Service
+from fenland.service.tokens import NewToken, issue_token
 from fenland.service.update import UpdateRequest, update
 from fenland.storage.door import Database, Page
 
 SEED = 4711
 START = datetime(2026, 2, 2, 7, 30, tzinfo=UTC)
 
-#: name, title, role and token; the tokens are known to all and only good for the sample.
+
+@dataclass(frozen=True)
+class Person:
+    """Somebody with an account; token and password are known to all and only good for the sample."""
+
+    name: str
+    title: str
+    role: str
+    token: str
+    attributes: Mapping[str, Any] = field(default_factory=dict)
+
+
+#: Of every account of the sample.
+PASSWORD = "sedge and reed"  # noqa: S105 - known to all
+
 ACCOUNTS = (
-    ("ines.harrow", "Ines Harrow", "office", "sample-office"),
-    ("marta.quill", "Marta Quill", "crew", "sample-crew"),
-    ("tobin.reed", "Tobin Reed", "crew", "sample-crew-two"),
-    ("oda.fenn", "Oda Fenn", "crew", "sample-crew-three"),
-    ("pim.larkin", "Pim Larkin", "visitor", "sample-visitor"),
+    Person("ines.harrow", "Ines Harrow", "office", "sample-office"),
+    Person("marta.quill", "Marta Quill", "crew", "sample-crew", {"area": "north"}),
+    Person("tobin.reed", "Tobin Reed", "crew", "sample-crew-two", {"area": "middle"}),
+    Person("oda.fenn", "Oda Fenn", "crew", "sample-crew-three", {"area": "south"}),
+    Person("zelda.hawkswell", "Zelda Hawkswell", "landholder", "sample-landholder", {"landholder": "L0042"}),
+    Person("pim.larkin", "Pim Larkin", "visitor", "sample-visitor"),
 )
 OFFICE, CREW = "ines.harrow", ("marta.quill", "tobin.reed", "oda.fenn")
 
@@ -81,6 +98,8 @@ _FINDINGS = (
 _PARTS = ("float switch", "shear pin", "gate seal", "grease cartridge", "padlock", "fence post", "fuse 32 A")
 _TAGS = ("telemetry", "eel pass", "listed building", "boat access", "diesel", "noise limit", "flood relay")
 
+AREAS = ("north", "middle", "south")
+
 Step = Callable[[], Any]
 
 
@@ -102,8 +121,10 @@ class _Writer:
         self.clock = _Clock()
         self.service = Service(definitions, database, clock=self.clock)
         self.callers = {
-            name: Caller(Actor(name, title, frozenset({role})), request_id="sample")
-            for name, title, role, _ in ACCOUNTS
+            one.name: Caller(
+                Actor(one.name, one.title, frozenset({one.role}), one.attributes), request_id="sample"
+            )
+            for one in ACCOUNTS
         }
 
     def create(self, who: str, collection: str, fields: dict[str, Any]) -> None:
@@ -117,9 +138,9 @@ class _Writer:
 
 
 def _accounts(service: Service) -> None:
-    for name, title, role, token in ACCOUNTS:
-        add_account(service, name, title, [role])
-        issue_token(service, name, label="sample", token=token)
+    for one in ACCOUNTS:
+        add_account(service, NewAccount(one.name, one.title, [one.role], one.attributes, PASSWORD))
+        issue_token(service, one.name, NewToken("sample", secret=one.token))
 
 
 def _day(dice: random.Random, start: int, end: int) -> str:
@@ -146,6 +167,7 @@ def _stations(dice: random.Random) -> Iterator[dict[str, Any]]:
             "code": f"PS-{place:03d}",
             "name": f"{where} {('North', 'South', 'Bridge', 'Bank', 'Lane', 'Head')[place % 6]}",
             "kind": kind,
+            "area": AREAS[place * len(AREAS) // 141],
             "status": dice.choices(("running", "standby", "maintenance", "retired"), (6, 4, 1, 1))[0],
             "watercourse": f"W{dice.randrange(1, len(_WATERS) + 1):02d}",
             "keeper": dice.choice(CREW),
@@ -182,16 +204,18 @@ def _inspection(dice: random.Random, number: int, inspector: str) -> dict[str, A
     }
 
 
-def _ticket(dice: random.Random, place: int, assignee: str) -> dict[str, Any]:
+def _ticket(dice: random.Random, place: int) -> dict[str, Any]:
     title, description = dice.choice(_WORK)
+    number = dice.randrange(1, 141)
     ticket: dict[str, Any] = {
         "number": f"T-{place:04d}",
         "title": title,
         "description": description,
-        "station": f"PS-{dice.randrange(1, 141):03d}",
+        "station": f"PS-{number:03d}",
         "state": "open",
         "priority": dice.choices((1, 2, 3, 4, 5), (1, 3, 6, 3, 1))[0],
-        "assignee": assignee,
+        # Each crew looks after an area.
+        "assignee": CREW[number * len(CREW) // 141],
         "due_on": _day(dice, 200, 340),
         "hours": 0,
     }
@@ -265,8 +289,8 @@ def _steps(writer: _Writer, dice: random.Random) -> Iterator[Step]:
         who = dice.choice(CREW)
         yield add(who, "inspections", _inspection(dice, number, who))
     for place in range(1, 901):
-        who = dice.choice(CREW)
-        yield add(who, "tickets", _ticket(dice, place, who))
+        ticket = _ticket(dice, place)
+        yield add(ticket["assignee"], "tickets", ticket)
     for change in _changes(dice):
         yield functools.partial(writer.update, *change)
 

@@ -33,7 +33,7 @@ def lay_sample(folder: Path, progress: Callable[[int, int], None]) -> tuple[Proj
     if path.exists() and not mark.exists():
         return project, None
     mark.touch()
-    for suffix in ("", "-wal", "-shm", ".lock"):
+    for suffix in ("", "-wal", "-shm", ".lock", ".counts"):
         path.with_name(path.name + suffix).unlink(missing_ok=True)
     database = open_database(path, project.definitions)
     try:

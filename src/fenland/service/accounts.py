@@ -1,57 +1,136 @@
-"""Accounts and tokens, as whoever runs the service keeps them."""
+"""Accounts: added, changed and listed, by whoever runs the service or by those who manage accounts."""
 
 from __future__ import annotations
 
 import re
-import secrets
-from collections.abc import Sequence
-from dataclasses import replace
-from datetime import timedelta
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field, fields, replace
+from typing import Any
 
+from fenland.core.access import Caller
+from fenland.core.limits import weight
 from fenland.core.names import did_you_mean
-from fenland.core.problems import Conflict, Invalid, NotFound, Problem
+from fenland.core.problems import Conflict, Invalid, NotFound, NotPermitted, Problem
+from fenland.core.values import MISSING
+from fenland.service.passwords import hashed, problems_of
 from fenland.service.service import Service
-from fenland.storage.door import Account, Reading, Token, Writing
+from fenland.storage.door import Account, Reading, Writing
 
-_NAME = re.compile(r"[a-z0-9][a-z0-9._-]{0,63}")
+NAME = re.compile(r"[a-z0-9][a-z0-9._-]{0,63}")
 _LONGEST_TEXT = 200
+#: Characters of JSON that an account's attributes may hold: every request carries them.
+_MOST_ATTRIBUTES = 10_000
 
 
-def add_account(service: Service, name: str, title: str, roles: Sequence[str]) -> Account:
+@dataclass(frozen=True, slots=True)
+class AccountChange:
+    """What is to change of an account; `MISSING` stays. A password of None is taken away."""
+
+    title: Any = MISSING
+    roles: Any = MISSING
+    attributes: Any = MISSING
+    disabled: Any = MISSING
+    password: Any = MISSING
+
+    def given(self) -> dict[str, Any]:
+        """What is to change, by name."""
+        values = {one.name: getattr(self, one.name) for one in fields(self)}
+        return {name: value for name, value in values.items() if value is not MISSING}
+
+
+@dataclass(frozen=True, slots=True)
+class NewAccount:
+    """An account to add."""
+
+    name: str
+    title: str = ""
+    roles: Iterable[str] = ()
+    attributes: Mapping[str, Any] = field(default_factory=dict)
+    password: str | None = None
+
+
+def manages(service: Service, caller: Caller) -> bool:
+    """Whether the caller may manage accounts: with a token for everything, and for themselves."""
+    managers = service.ways_in.managers
+    return caller.scope is None and caller.acting is None and not managers.isdisjoint(caller.actor.roles)
+
+
+def permit_managing(service: Service, caller: Caller) -> None:
+    """Raises `NotPermitted` to who may not manage accounts."""
+    if not manages(service, caller):
+        raise NotPermitted(
+            "Accounts are managed by those whose role the setting account_managers names. Ask one of them."
+        )
+
+
+def add_account(service: Service, new: NewAccount) -> Account:
     """Adds an account. Raises `Invalid`, or `Conflict` for a name that is taken."""
-    problems = []
-    if not _NAME.fullmatch(name):
+    problems: list[Problem] = []
+    if not NAME.fullmatch(new.name):
         detail = "Must be lower-case letters, digits, '.', '_' or '-', 64 at most."
         problems.append(Problem("/name", "pattern", detail))
-    account = Account(name, title or name, frozenset(roles))
+    account = Account(new.name, new.title or new.name, frozenset(new.roles), new.attributes)
+    if new.password is not None:
+        problems += problems_of(new.password)
     _check(service, account, problems)
-    now = service.now()
+    now, secret = service.now(), None if new.password is None else hashed(new.password)
 
     def work(writing: Writing) -> None:
-        if service.database.accounts.by_name(writing, name) is not None:
+        accounts = service.database.accounts
+        if accounts.by_name(writing, new.name) is not None:
             raise Conflict(
-                f"There is an account {name!r} already. Change it with: fenland account change {name}"
+                f"There is an account {new.name!r} already. Change it with: fenland account change {new.name}"
             )
-        service.database.accounts.add(writing, account, now)
+        accounts.add(writing, account, now)
+        if secret is not None:
+            accounts.set_password(writing, new.name, secret)
 
     service.database.change_accounts(work)
     return account
 
 
-def change_account(
-    service: Service, name: str, *, title: str | None = None, roles: Sequence[str] | None = None
-) -> Account:
-    """Gives an account another title, other roles, or both; what is None stays. Raises as `add_account`."""
+def change_account(service: Service, name: str, change: AccountChange) -> Account:
+    """Changes an account. Raises `NotFound`, `Invalid`, and `Conflict` for the last who manages accounts.
+
+    A new password, or a disabled account, ends every session it has.
+    """
+    given = change.given()
+    has_password, password = "password" in given, given.pop("password", None)
+    if password is not None and (found := problems_of(password)):
+        raise Invalid(found)
+    secret = hashed(password) if password is not None else None
+    if "roles" in given:
+        given["roles"] = frozenset(given["roles"])
+    if "title" in given:
+        given["title"] = given["title"] or name
 
     def work(writing: Writing) -> Account:
-        account = _there(service, writing, name)
-        account = replace(account, title=account.title if title is None else title or name)
-        account = replace(account, roles=account.roles if roles is None else frozenset(roles))
+        accounts = service.database.accounts
+        account = replace(there(service, writing, name), **given)
         _check(service, account, [])
-        service.database.accounts.change(writing, account)
+        _keep_a_manager(service, writing, account)
+        accounts.change(writing, account)
+        if has_password:
+            accounts.set_password(writing, name, secret)
+        if has_password or account.disabled:
+            for one in accounts.tokens_of(writing, name):
+                if one.kind == "session":
+                    accounts.revoke_one(writing, name, one.id, service.now())
         return account
 
     return service.database.change_accounts(work)
+
+
+def _keep_a_manager(service: Service, writing: Writing, changed: Account) -> None:
+    managers = service.ways_in.managers
+
+    def manager(account: Account) -> bool:
+        return not account.disabled and not managers.isdisjoint(account.roles)
+
+    before = service.database.accounts.all(writing)
+    left = [one for one in before if one.name != changed.name and manager(one)]
+    if not left and not manager(changed) and any(map(manager, before)):
+        raise Conflict(f"{changed.name} is the last who manages accounts. Give another that role first.")
 
 
 def _check(service: Service, account: Account, problems: list[Problem]) -> None:
@@ -63,11 +142,15 @@ def _check(service: Service, account: Account, problems: list[Problem]) -> None:
     for role in sorted(account.roles - set(known)):
         detail = f"There is no role {role!r}. {did_you_mean(role, known)}"
         problems.append(Problem("/roles", "enum", detail))
+    if weight(dict(account.attributes)) > _MOST_ATTRIBUTES:
+        detail = f"Must be at most {_MOST_ATTRIBUTES} characters of JSON: every request carries them."
+        problems.append(Problem("/attributes", "max_length", detail))
     if problems:
         raise Invalid(problems)
 
 
-def _there(service: Service, reading: Reading, name: str) -> Account:
+def there(service: Service, reading: Reading, name: str) -> Account:
+    """The account of this name. Raises `NotFound`."""
     account = service.database.accounts.by_name(reading, name)
     if account is None:
         known = [one.name for one in service.database.accounts.all(reading)]
@@ -75,48 +158,10 @@ def _there(service: Service, reading: Reading, name: str) -> Account:
     return account
 
 
-def issue_token(
-    service: Service,
-    name: str,
-    *,
-    label: str = "",
-    lifetime: timedelta | None = None,
-    token: str | None = None,
-) -> str:
-    """A new token for an account, which ends after its lifetime; only its hash is kept. Raises `NotFound`."""
-    token = token or secrets.token_urlsafe(32)
-    expires = None if lifetime is None else service.now(lifetime)
-    about = Token(label[:_LONGEST_TEXT], service.now(), expires)
-
-    def work(writing: Writing) -> None:
-        _there(service, writing, name)
-        service.database.accounts.add_token(writing, name, token, about)
-
-    service.database.change_accounts(work)
-    return token
-
-
-def list_tokens(service: Service, name: str) -> list[Token]:
-    """The tokens of an account that are not revoked, oldest first. Raises `NotFound`."""
+def find_account(service: Service, name: str) -> Account:
+    """The account of this name. Raises `NotFound`."""
     with service.database.reading() as reading:
-        _there(service, reading, name)
-        return service.database.accounts.tokens_of(reading, name)
-
-
-def revoke_tokens(service: Service, name: str, token_id: str | None = None) -> int:
-    """Revokes every token of an account, or the one with this id; returns how many. Raises `NotFound`."""
-    now = service.now()
-
-    def work(writing: Writing) -> int:
-        _there(service, writing, name)
-        if token_id is None:
-            return service.database.accounts.revoke(writing, name, now)
-        known = [one.id for one in service.database.accounts.tokens_of(writing, name)]
-        if token_id not in known:
-            raise NotFound(f"{name} has no token {token_id!r}. {did_you_mean(token_id, known)}")
-        return service.database.accounts.revoke_one(writing, name, token_id, now)
-
-    return service.database.change_accounts(work)
+        return there(service, reading, name)
 
 
 def list_accounts(service: Service) -> list[Account]:

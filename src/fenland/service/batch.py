@@ -15,7 +15,7 @@ from fenland.core.access import Caller
 from fenland.core.definitions import Collection
 from fenland.core.history import Action
 from fenland.core.limits import beyond, weight
-from fenland.core.problems import Malformed, Refusal, Unavailable, refusal_data, refusal_from
+from fenland.core.problems import Malformed, NotFound, Refusal, Unavailable, refusal_data, refusal_from
 from fenland.core.values import as_written
 from fenland.service.create import CreateRequest, create_within, read_new
 from fenland.service.delete import DeleteRequest, delete_within
@@ -151,16 +151,19 @@ def _keep(done: Done) -> dict[str, Any]:
     }
 
 
-def _give(kept: dict[str, Any]) -> Done:
-    results = [
-        Result(
-            SAVED.give(one["saved"]) if one["saved"] is not None else None,
-            one["created"],
-            refusal_from(one["refusal"]) if one["refusal"] is not None else None,
-        )
-        for one in kept["outcomes"]
-    ]
-    return Done(results, repeated=True)
+def _give(work: Work, caller: Caller, kept: dict[str, Any]) -> Done:
+    return Done([_given(work, caller, one) for one in kept["outcomes"]], repeated=True)
+
+
+def _given(work: Work, caller: Caller, one: Mapping[str, Any]) -> Result:
+    if one["saved"] is None:
+        refusal = refusal_from(one["refusal"]) if one["refusal"] is not None else None
+        return Result(None, one["created"], refusal)
+    try:
+        return Result(SAVED.give(work, caller, one["saved"]), one["created"])
+    except NotFound as refusal:
+        # Done then, and not theirs to see any more.
+        return Result(None, one["created"], refusal)
 
 
 def batch(

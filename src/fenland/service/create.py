@@ -104,7 +104,7 @@ def create_within(work: Work, caller: Caller, new: NewRecord) -> Saved:
     change = creation(resource.collection, record_id, fields, stamp)
     apply(work, caller, [change])
     access = resource.policy.fields(work.sight(caller), change.result)
-    return Saved(access.shown(change.result), changed=True, dropped=tuple(dropped))
+    return Saved(access.shown(change.result), True, new.resource.collection.name, tuple(dropped))
 
 
 def _fields(new: NewRecord, start: Record, given: Record, problems: list[Problem]) -> Record:

@@ -54,17 +54,22 @@ def delete(service: Service, caller: Caller, request: DeleteRequest) -> Saved:
 
 def delete_within(work: Work, caller: Caller, request: DeleteRequest) -> Saved:
     """Deletes a record within a unit of work that somebody else has opened."""
-    resource, stored = find(work, caller, request.address)
-    sight = work.sight(caller)
-    permit("delete", resource, sight, stored)
-    access = resource.policy.fields(sight, stored)
+    plan, resource, stored = plan_of(work, caller, request)
+    access = resource.policy.fields(work.sight(caller), stored)
+    apply(work, caller, plan.changes(work.stamp(caller, request.reason), work.stamp(caller)))
+    return Saved(access.shown(stored), True, resource.collection.name)
+
+
+def plan_of(view: View, caller: Caller, request: DeleteRequest) -> tuple[_Plan, Resource, Record]:
+    """What a deletion comes to. Raises why it cannot be done."""
+    resource, stored = find(view, caller, request.address)
+    permit("delete", resource, view.sight(caller), stored)
     meet(request.preconditions, resource, stored)
     request.check()
-    plan = _Plan(work, resource, stored)
+    plan = _Plan(view, resource, stored)
     plan.follow()
     plan.refuse_blocked(caller)
-    apply(work, caller, plan.changes(work.stamp(caller, request.reason), work.stamp(caller)))
-    return Saved(access.shown(stored), changed=True)
+    return plan, resource, stored
 
 
 @dataclass(slots=True)

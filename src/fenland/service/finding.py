@@ -8,7 +8,7 @@ from typing import Any
 
 from fenland.core.access import Caller, Sight
 from fenland.core.definitions import Right
-from fenland.core.identity import etag
+from fenland.core.identity import etag, etag_alone
 from fenland.core.names import did_you_mean
 from fenland.core.problems import Malformed, NotFound, NotPermitted, VersionMismatch, VersionRequired
 from fenland.core.texts import read_text
@@ -130,14 +130,14 @@ def meet(preconditions: Preconditions, resource: Resource, record: Record) -> No
             )
         return
     tag = etag(record["id"], record["version"])
-    if match is not None and "*" not in match and tag not in match:
+    if match is not None and "*" not in match and tag not in map(etag_alone, match):
         raise VersionMismatch(
             f"The record is at version {record['version']} now, which is not the one you saw. "
             "Read it again and decide anew.",
             version=record["version"],
         )
     # This one compares weakly (RFC 9110 section 13.1.2), the other strongly.
-    weak = [one.removeprefix("W/") for one in none_match or ()]
+    weak = [etag_alone(one.removeprefix("W/")) for one in none_match or ()]
     if "*" in weak or tag in weak:
         raise VersionMismatch(
             f"The record is there, at version {record['version']}.", version=record["version"]

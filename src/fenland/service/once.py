@@ -14,6 +14,8 @@ from typing import Any, Generic, TypeVar
 
 from fenland.core.access import Caller
 from fenland.core.problems import KeyReused
+from fenland.core.reserved import RESERVED
+from fenland.service.finding import Address, not_there
 from fenland.service.saved import Saved
 from fenland.service.work import Work
 from fenland.storage.door import Kept
@@ -38,15 +40,29 @@ class Keeping(Generic[Result]):
     """How an outcome is kept as JSON, and given again."""
 
     keep: Callable[[Result], dict[str, Any]]
-    give: Callable[[dict[str, Any]], Result]
+    give: Callable[[Work, Caller, dict[str, Any]], Result]
 
 
 def _keep_saved(saved: Saved) -> dict[str, Any]:
-    return {"record": saved.record, "changed": saved.changed, "dropped": list(saved.dropped)}
+    return {
+        "collection": saved.collection,
+        "record": saved.record,
+        "changed": saved.changed,
+        "dropped": list(saved.dropped),
+    }
 
 
-def _give_saved(kept: dict[str, Any]) -> Saved:
-    return Saved(kept["record"], changed=kept["changed"], dropped=tuple(kept["dropped"]), repeated=True)
+def _give_saved(work: Work, caller: Caller, kept: dict[str, Any]) -> Saved:
+    """The outcome again, of which the caller gets what they may still see. Raises `NotFound`."""
+    record, collection = kept["record"], kept["collection"]
+    resource, sight = work.resource(collection), work.sight(caller)
+    # What has been deleted since is judged by what it was.
+    gone = {**dict.fromkeys((*RESERVED, *resource.collection.fields)), **record}
+    now = work.find(resource, "id", record["id"]) or gone
+    if not resource.policy.may("read", sight, now):
+        raise not_there(Address(collection, str(record[resource.collection.key])))
+    shown = resource.policy.fields(sight, now).shown(record)
+    return Saved(shown, kept["changed"], collection, tuple(kept["dropped"]), repeated=True)
 
 
 #: The outcome of a request about one record.
@@ -72,6 +88,6 @@ def once(
             raise KeyReused(
                 "This Idempotency-Key was used for another request. Use a new key for each change."
             )
-        return keeping.give(kept.content)
+        return keeping.give(unit, caller, kept.content)
 
     return guarded

@@ -1,18 +1,40 @@
-"""Reading one record."""
+"""Reading one record: as it is stored now, or some of it, with what it refers to."""
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 from fenland.core.access import Caller
+from fenland.core.identity import etag, etag_with
+from fenland.service.expanding import Expanded, Wanted, expanded, narrowed
 from fenland.service.finding import Address, find
-from fenland.service.saved import Saved
 from fenland.service.service import Service
 from fenland.service.work import View
+from fenland.storage.door import Record
+
+_ALL = Wanted()
 
 
-def read(service: Service, caller: Caller, address: Address) -> Saved:
+@dataclass(frozen=True, slots=True)
+class Found:
+    """A record as its reader may see it, and the entity tag of what is shown."""
+
+    record: Record
+    etag: str
+    expanded: Expanded | None = None
+
+
+def read(service: Service, caller: Caller, address: Address, wanted: Wanted = _ALL) -> Found:
     """The record at an address, as it is stored now."""
-    with service.database.reading() as reading:
+    with (service.database.snapshot if wanted.expand else service.database.reading)() as reading:
         view = View(service, reading)
         resource, record = find(view, caller, address)
-        access = resource.policy.fields(view.sight(caller), record)
-    return Saved(access.shown(record), changed=False)
+        shown = resource.policy.fields(view.sight(caller), record).shown(record)
+        tag = etag(record["id"], record["version"])
+        if wanted is _ALL:
+            return Found(shown, tag)
+        with_it = expanded(view, caller, resource, [shown], wanted) if wanted.expand else None
+    if with_it is not None:
+        tags = (etag(one["id"], one["version"]) for by_key in with_it.values() for one in by_key.values())
+        tag = etag_with(tag, sorted(tags))
+    return Found(narrowed(resource, [shown], wanted)[0], tag, with_it)

@@ -18,6 +18,7 @@ class Saved:
 
     record: Record
     changed: bool
+    collection: str = ""
     dropped: tuple[str, ...] = ()
     repeated: bool = False
 

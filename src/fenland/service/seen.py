@@ -43,7 +43,11 @@ def as_seen(view: View, caller: Caller, stored: Record, base: Base | None) -> Re
             seen.setdefault(name, before)
     seen = {**stored, **seen, **entries[0].kept()}
     for entry in entries[1:]:
-        if entry.actor == caller.actor.name and entry.client is not None and entry.client == caller.client:
+        if (
+            (entry.behalf or entry.actor) == caller.actor.name
+            and entry.client is not None
+            and entry.client == caller.client
+        ):
             seen |= {name: after for name, (_, after) in entry.changes.items()}
             seen |= entry.kept()
     return seen

@@ -22,6 +22,8 @@ from fenland.core.limits import DEFAULTS, Limits
 from fenland.core.names import did_you_mean
 from fenland.core.problems import NotFound
 from fenland.core.rules import Rules
+from fenland.service.issuers import Issued
+from fenland.service.ways_in import WaysIn
 from fenland.storage.door import Database, Records, open_database
 
 log = structlog.get_logger()
@@ -46,11 +48,15 @@ class Service:
         database: Database,
         limits: Limits = DEFAULTS,
         clock: Callable[[], datetime] = lambda: datetime.now(UTC),
+        ways_in: WaysIn = WaysIn(),  # noqa: B008 - frozen
     ) -> None:
         self.definitions = definitions
         self.database = database
         self.limits = limits
         self.clock = clock
+        self.ways_in = ways_in
+        issuer = ways_in.issuer
+        self.issued = None if issuer is None else Issued(issuer, frozenset(definitions.roles))
         self._last_ticks = 0
         self.resources = {
             name: Resource(one, Rules(one), Policy(one), database.records[name])
@@ -92,6 +98,9 @@ class Service:
         self.database.close()
 
 
-def open_service(definitions: Definitions, path: Path, limits: Limits = DEFAULTS) -> Service:
+def open_service(
+    definitions: Definitions, path: Path, limits: Limits = DEFAULTS, ways_in: WaysIn | None = None
+) -> Service:
     """The service over the database at `path`. Raises `DatabaseRefused`."""
-    return Service(definitions, open_database(path, definitions, limits), limits)
+    database = open_database(path, definitions, limits)
+    return Service(definitions, database, limits, ways_in=ways_in or WaysIn())

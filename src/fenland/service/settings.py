@@ -9,6 +9,7 @@ import ipaddress
 import os
 import re
 from collections.abc import Sequence
+from datetime import timedelta
 from pathlib import Path
 from typing import Annotated, Any, Literal
 from urllib.parse import urlsplit
@@ -26,6 +27,7 @@ from fenland.core.definitions import DefinitionMistakes, Mistake
 from fenland.core.expressions import Bounds
 from fenland.core.limits import Limits
 from fenland.core.names import did_you_mean
+from fenland.service.ways_in import Issuer, WaysIn
 
 FILE_NAME = "fenland.toml"
 
@@ -87,6 +89,30 @@ class Settings(BaseSettings):
     allowed_origins: Origins = Field(
         [], description="Origins whose pages may ask the service from a browser; * for all."
     )
+    account_managers: Words = Field([], description="Roles whose accounts manage all accounts over HTTP.")
+    account_delegates: Words = Field([], description="Roles whose accounts may act on behalf of others.")
+    session_hours: float = Field(
+        12, gt=0, le=720, description="Hours after which a session ends in any case."
+    )
+    session_idle_minutes: float = Field(
+        60, gt=0, le=43_200, description="Minutes without a request after which a session ends."
+    )
+    rate_limit: int = Field(
+        0, ge=0, description="Requests a minute of one account, and of one address; 0: any."
+    )
+    issuer: Annotated[str, AfterValidator(_address)] = Field(
+        "", description="An outside issuer whose JSON Web Tokens are believed."
+    )
+    issuer_audience: str = Field("", description="The audience that such tokens must be for.")
+    issuer_keys: Annotated[str, AfterValidator(_address)] = Field(
+        "", description="Where the issuer's key set is; found by its discovery document if left out."
+    )
+    issuer_algorithms: Words = Field(
+        ["RS256", "ES256", "EdDSA"], description="The algorithms that such tokens may be signed by."
+    )
+    issuer_name_claim: str = Field("sub", description="The claim that is taken for the account's name.")
+    issuer_roles_claim: str = Field("roles", description="The claim that lists roles.")
+    issuer_attributes_claim: str = Field("attributes", description="The claim that holds attributes.")
     workers: int = Field(1, ge=1, le=64, description="Processes that answer requests.")
     threads: int = Field(32, ge=1, le=1024, description="Requests answered at a time, per process.")
     body_limit: int = Field(1_000_000, ge=1_000, description="The largest body read, in bytes.")
@@ -128,6 +154,32 @@ class Settings(BaseSettings):
     def prefix(self) -> str:
         """The path under which clients reach the service: empty, or like `/records`."""
         return urlsplit(self.public_address).path
+
+    @property
+    def secure(self) -> bool:
+        """Whether clients reach the service by https."""
+        return self.public_address.startswith("https:")
+
+    def ways_in(self) -> WaysIn:
+        """Who manages accounts and how one signs in, as use cases take it."""
+        issuer = None
+        if self.issuer:
+            claims = (self.issuer_name_claim, self.issuer_roles_claim, self.issuer_attributes_claim)
+            algorithms = tuple(self.issuer_algorithms)
+            issuer = Issuer(self.issuer, self.issuer_audience, self.issuer_keys, algorithms, claims)
+        return WaysIn(
+            managers=frozenset(self.account_managers),
+            delegates=frozenset(self.account_delegates),
+            session=timedelta(hours=self.session_hours),
+            idle=timedelta(minutes=self.session_idle_minutes),
+            rate=self.rate_limit,
+            issuer=issuer,
+            origin="{0.scheme}://{0.netloc}".format(urlsplit(self.public_address))
+            if self.public_address
+            else "",
+            path=self.prefix or "/",
+            others=frozenset(self.allowed_origins) - {"*"},
+        )
 
     def limits(self) -> Limits:
         """The bounds on requests, as the core takes them."""

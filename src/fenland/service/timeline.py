@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -34,14 +35,22 @@ def timeline(
         shown, more = service.database.history.of_record(
             reading, record_id, below=_BEYOND_ALL if below is None else below, limit=limit
         )
-        names = {entry.actor: _title(view, entry.actor) for entry in shown}
-    items = [entry_json(one, access, names[one.actor]) for one in shown]
+        people = {name for one in shown for name in (one.actor, one.behalf) if name is not None}
+        names = {name: _title(view, name) for name in people}
+    items = [entry_json(one, access, _who(one, names)) for one in shown]
     return Timeline(items, shown[-1].version if more else None)
 
 
 def _title(view: View, name: str) -> str:
     account = view.account(name)
     return account.title if account is not None and account.title else name
+
+
+def _who(entry: Entry, names: Mapping[str, str]) -> str:
+    """Who made a change, as a sentence says it."""
+    if entry.behalf is None:
+        return names[entry.actor]
+    return f"{names[entry.behalf]} (through {names[entry.actor]})"
 
 
 def _record_id(view: View, caller: Caller, address: Address) -> tuple[str, FieldAccess]:

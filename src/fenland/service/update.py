@@ -67,6 +67,11 @@ class Decision:
     problems: list[Problem]
     dropped: tuple[str, ...]
 
+    def refuse_problems(self) -> None:
+        """Raises `Invalid` when something is wrong."""
+        if self.problems:
+            raise Invalid(self.problems)
+
 
 @dataclass(frozen=True, slots=True)
 class Preview:
@@ -94,9 +99,12 @@ def update(service: Service, caller: Caller, request: UpdateRequest) -> Saved:
 
 def update_within(work: Work, caller: Caller, request: UpdateRequest) -> Saved:
     """Updates a record within a unit of work that somebody else has opened."""
-    decision = decide(work, caller, request)
-    if decision.problems:
-        raise Invalid(decision.problems)
+    return carry_out(work, caller, request, decide(work, caller, request))
+
+
+def carry_out(work: Work, caller: Caller, request: UpdateRequest, decision: Decision) -> Saved:
+    """Does what was decided. Raises `Invalid`."""
+    decision.refuse_problems()
     change, resource = decision.change, work.resource(request.address.collection)
     if change is None:
         shown = decision.access.shown(decision.stored)
@@ -104,7 +112,7 @@ def update_within(work: Work, caller: Caller, request: UpdateRequest) -> Saved:
         apply(work, caller, [change])
         # What they may see is what they will see when they read it next.
         shown = resource.policy.fields(work.sight(caller), change.result).shown(change.result)
-    return Saved(shown, changed=change is not None, dropped=decision.dropped)
+    return Saved(shown, change is not None, resource.collection.name, decision.dropped)
 
 
 def _permitted(

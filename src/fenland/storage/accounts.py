@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
 from datetime import datetime, timedelta
 from typing import Any
 
@@ -123,7 +124,7 @@ class TableAccounts:
         for digest, moment in uses.items():
             self._use.run(writing, {"x_hash": digest, "v_used_at": moment})
 
-    def add_token(self, writing: Writing, account: str, token: str, about: Token) -> None:
+    def add_token(self, writing: Writing, account: str, token: str, about: Token) -> Token:
         """See `Accounts`."""
         self._add_token.run(
             writing,
@@ -140,6 +141,7 @@ class TableAccounts:
                 "v_idle": about.idle,
             },
         )
+        return replace(about, id=token_hash(token)[:_ID_LENGTH])
 
     def revoke_one(self, writing: Writing, account: str, token_id: str, now: str) -> int:
         """See `Accounts`."""

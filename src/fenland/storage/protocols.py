@@ -124,6 +124,24 @@ class Kept:
     content: dict[str, Any]
 
 
+@dataclass(frozen=True, slots=True)
+class Counted:
+    """How often something happened in the current window of time, and the seconds that are left of it."""
+
+    times: int
+    left: int
+
+
+class Counting(Protocol):
+    """Counts that all processes on a database share, each for a window of time."""
+
+    def count(self, what: str, seconds: int, now: float, add: int = 1) -> Counted:
+        """Counts something `add` times more within a window of so many seconds."""
+
+    def forget(self, what: str, seconds: int, now: float) -> None:
+        """Begins the count of something anew."""
+
+
 # --- transactions ------------------------------------------------------------------------------------
 
 
@@ -244,8 +262,8 @@ class Accounts(Protocol):
     def tokens_of(self, reading: Reading, account: str) -> list[Token]:
         """The tokens of an account that are not revoked, oldest first."""
 
-    def add_token(self, writing: Writing, account: str, token: str, about: Token) -> None:
-        """Keeps the hash of a new token for an account, and what may be known of it."""
+    def add_token(self, writing: Writing, account: str, token: str, about: Token) -> Token:
+        """Keeps the hash of a new token for an account, and what may be known of it; with the id it gets."""
 
     def revoke(self, writing: Writing, account: str, now: str) -> int:
         """Revokes every token of an account; returns how many there were."""
@@ -269,6 +287,10 @@ class Database(Protocol):
 
     #: Who works in this process.
     turn: Turn
+
+    @property
+    def counters(self) -> Counting:
+        """What is counted across processes."""
 
     @property
     def records(self) -> Mapping[str, Records]:

@@ -11,6 +11,7 @@ from flask import Request
 
 from fenland.core.problems import MOST_PROBLEMS
 from fenland.core.values import write_json
+from fenland.service.read import Found
 from fenland.service.saved import Saved
 from fenland.web.headers import preconditions_of, prefers
 from fenland.web.patch_formats import ACCEPT_PATCH
@@ -23,7 +24,7 @@ JSON_TYPE = "application/json"
 #: Answers depend on who asks: shared caches must not keep them, and clients must ask again.
 _PRIVATE = "private, no-cache"
 _STATUS_LINES = {one.value: f"{one.value} {one.phrase}" for one in HTTPStatus}
-_HEADERS = {"Content-Type": JSON_TYPE, "Cache-Control": _PRIVATE, "Vary": "Authorization"}
+_HEADERS = {"Content-Type": JSON_TYPE, "Cache-Control": _PRIVATE, "Vary": "Authorization, Cookie"}
 
 
 class Answer:
@@ -83,12 +84,15 @@ def record_answer(request: Request, saved: Saved, location: str | None = None) -
     return json_answer(saved.record, status, headers)
 
 
-def fresh_answer(request: Request, saved: Saved) -> Answer:
+def fresh_answer(request: Request, found: Found) -> Answer:
     """A record that was read: 304 when the client has this version already (RFC 9110, 13.1.2)."""
     held = preconditions_of(request).none_match
     # Reading compares weakly: a tag that a proxy has marked as weak still names this version.
-    if held is not None and (held == ("*",) or saved.etag in [tag.removeprefix("W/") for tag in held]):
-        headers = {"ETag": saved.etag, "Cache-Control": _PRIVATE, "Vary": "Authorization"}
+    if held is not None and (held == ("*",) or found.etag in [tag.removeprefix("W/") for tag in held]):
+        headers = {"ETag": found.etag, "Cache-Control": _PRIVATE, "Vary": "Authorization, Cookie"}
         return Answer(None, 304, headers)
-    headers = {"ETag": saved.etag, "Accept-Patch": ACCEPT_PATCH}
-    return json_answer(saved.record, headers=headers)
+    headers = {"ETag": found.etag, "Accept-Patch": ACCEPT_PATCH}
+    if found.expanded is None:
+        return json_answer(found.record, headers=headers)
+    # Beside the record and not in it, so that what is sent back is a record still.
+    return json_answer({"record": found.record, "expanded": found.expanded}, headers=headers)

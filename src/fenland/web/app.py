@@ -8,7 +8,7 @@ from flask import Flask
 
 from fenland.service.service import Service
 from fenland.service.settings import Settings
-from fenland.web import batch, console, errors, records, schemas, status
+from fenland.web import accounts, batch, console, errors, many, records, schemas, status
 from fenland.web.lean import LeanFlask
 from fenland.web.logs import RequestLog
 from fenland.web.origins import Origins
@@ -25,8 +25,10 @@ def create_app(service: Service, settings: Settings) -> Flask:
     app.url_map.merge_slashes = False
     errors.register(app)
     records.register(app, service)
+    many.register(app, service)
     batch.register(app, service)
     schemas.register(app, service)
+    accounts.register(app, service)
     status.register(app, service, settings)
     console.register(app)
     app.take_short_cuts()

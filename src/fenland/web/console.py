@@ -38,6 +38,9 @@ def page() -> Response:
     answer.headers["Cache-Control"] = "no-cache"
     answer.headers["Content-Security-Policy"] = _POLICY
     answer.headers["Referrer-Policy"] = "same-origin"
+    answer.headers["X-Frame-Options"] = "DENY"
+    answer.headers["Cross-Origin-Opener-Policy"] = "same-origin"
+    answer.headers["Permissions-Policy"] = "camera=(), geolocation=(), microphone=()"
     answer.add_etag()
     answer.make_conditional(request)
     return answer

@@ -64,6 +64,18 @@ PARAMETERS: dict[str, Schema] = {
     "limit": parameter("limit", "query", PAGE, "How many to answer with at most."),
     "cursor": parameter("cursor", "query", TEXT, "The `next` of the page before."),
     "count": parameter("count", "query", FLAG, "Whether to count all that match."),
+    "where": parameter(
+        "where", "query", TEXT, 'A condition over the fields, such as `status == "open" && pumps > 2`.'
+    ),
+    "fields": parameter(
+        "fields",
+        "query",
+        TEXT,
+        "Fields by comma: records then hold these alone, and not all that is required.",
+    ),
+    "expand": parameter(
+        "expand", "query", TEXT, "References by comma, such as `station.watercourse`, to answer with theirs."
+    ),
     "labels": parameter("labels", "query", FLAG, "Whether to tell what references and owners stand for."),
     "below": parameter("below", "query", {"type": "integer", "minimum": 0}, "Only versions under this."),
     "blank": parameter(
@@ -171,6 +183,11 @@ SCHEMAS: dict[str, Schema] = {
         "type": "object",
         "description": "What people read in place of a key or an account's name: by field, and by what it holds.",
         "additionalProperties": {"type": "object", "additionalProperties": TEXT},
+    },
+    "Expanded": {
+        "type": "object",
+        "description": "What records refer to: by collection, and by key.",
+        "additionalProperties": {"type": "object", "additionalProperties": OPEN},
     },
     "Collections": closed({"items": _texts(ref("schemas/Collection"))}),
     "JsonPatch": {

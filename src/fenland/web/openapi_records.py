@@ -31,6 +31,7 @@ from fenland.web.openapi_parts import (
     used,
 )
 from fenland.web.patch_formats import FORMATS
+from fenland.web.query import LIST_PARAMETERS
 
 
 def _sent(schema: Any, *, patch: bool) -> Any:
@@ -75,6 +76,19 @@ def _example(fields: Mapping[str, Field]) -> Schema:
     return found
 
 
+def _page(name: str) -> Schema:
+    return closed(
+        {
+            "items": {"type": "array", "items": ref(f"schemas/{name}")},
+            "next": nullable(TEXT),
+            "count": NUMBER,
+            "labels": ref("schemas/Labels"),
+            "expanded": ref("schemas/Expanded"),
+        },
+        optional=("count", "labels", "expanded"),
+    )
+
+
 def schemas_of(collection: Collection, name: str) -> dict[str, Schema]:
     """The schemas of a collection: records as answered, to create and to patch, and what holds them."""
     fields = collection.fields
@@ -86,7 +100,10 @@ def schemas_of(collection: Collection, name: str) -> dict[str, Schema]:
     ]
     return {
         name: closed(
-            shown, title=collection.singular, description=collection.description or collection.title
+            shown,
+            optional=[n for n, f in fields.items() if "read" in f.access],
+            title=collection.singular,
+            description=collection.description or collection.title,
         ),
         f"{name}New": {
             "type": "object",
@@ -101,15 +118,7 @@ def schemas_of(collection: Collection, name: str) -> dict[str, Schema]:
             "properties": {n: _sent(field_schema(f), patch=True) for n, f in patched.items()},
             "additionalProperties": False,
         },
-        f"{name}Page": closed(
-            {
-                "items": {"type": "array", "items": ref(f"schemas/{name}")},
-                "next": nullable(TEXT),
-                "count": NUMBER,
-                "labels": ref("schemas/Labels"),
-            },
-            optional=("count", "labels"),
-        ),
+        f"{name}Page": _page(name),
         f"{name}Form": closed(
             {
                 "values": OPEN,
@@ -170,6 +179,20 @@ def _patch_body(name: str, fields: Schema) -> Schema:
     return {"required": True, "content": content}
 
 
+def _equalities(collection: Collection) -> list[Schema]:
+    """A parameter for each field that lists can be filtered by without an expression."""
+    return [
+        {
+            **parameter(
+                name, "query", {"type": "array", "items": TEXT}, "A value it has; repeated: any of them."
+            ),
+            "explode": True,
+        }
+        for name, item in collection.fields.items()
+        if item.type not in ("array", "object") and not item.write_only and name not in LIST_PARAMETERS
+    ]
+
+
 class _Operations:
     """The operations on one collection; `suffix` keeps the ids of those by a unique field apart."""
 
@@ -196,7 +219,7 @@ class _Operations:
     def read(self, suffix: str) -> Schema:
         return self.operation(
             "read", suffix, f"Read a {self.one}", "The record as it is now; 304 when If-None-Match has its ETag.",
-            parameters=used("if_none_match"),
+            parameters=used("fields", "if_none_match"),
             responses={
                 "200": _record_answer(self.name, "The record.", "ETag", "Accept-Patch"),
                 "304": {"description": "The client has this version."},
@@ -257,7 +280,10 @@ class _Operations:
     def list(self) -> Schema:
         return self.operation(
             "list", "", f"List and search {self.collection.title.lower()}", "Pages by cursor; no record is met twice.",
-            parameters=used("q", "sort", "limit", "cursor", "count", "labels"),
+            parameters=[
+                *used("where", "q", "sort", "fields", "expand", "limit", "cursor", "count", "labels"),
+                *_equalities(self.collection),
+            ],
             responses={
                 "200": {
                     "description": "A page.",

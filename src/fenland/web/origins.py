@@ -1,7 +1,7 @@
 """Other origins: which pages elsewhere may ask the service from a browser (CORS, by the Fetch standard).
 
-Callers are known by the token that each request carries and never by a cookie, so answers to other
-origins need no credentials mode. A WSGI middleware, since most answers here are no Flask responses.
+Pages of origins that are named may use a session's cookie, too; where all are allowed (`*`), none may. A WSGI
+middleware, since most answers here are no Flask responses.
 """
 
 from __future__ import annotations
@@ -14,11 +14,13 @@ Start = Callable[..., Any]
 #: What a page elsewhere may send, and read of an answer, beyond what the standard lets it anyway.
 SENT = (
     "Authorization", "Content-Type", "If-Match", "If-None-Match", "Idempotency-Key", "Prefer",
-    "X-HTTP-Method-Override", "X-Request-ID", "Fenland-Via", "Fenland-Client",
+    "X-HTTP-Method-Override", "X-Request-ID", "Fenland-Via", "Fenland-Client", "Fenland-CSRF",
+    "Fenland-On-Behalf-Of",
 )  # fmt: skip
 READ = (
     "ETag", "Location", "Link", "Accept-Patch", "Allow", "Preference-Applied", "Retry-After",
-    "WWW-Authenticate", "X-Request-ID", "Fenland-Repeated", "Fenland-Ignored",
+    "WWW-Authenticate", "X-Request-ID", "Fenland-Repeated", "Fenland-Ignored", "RateLimit",
+    "RateLimit-Policy",
 )  # fmt: skip
 _METHODS = "GET, HEAD, POST, PUT, PATCH, DELETE"
 #: Seconds for which a browser need not ask again what it may send.
@@ -43,6 +45,8 @@ class Origins:
 
             return self._app(environ, varied)
         given = [("Access-Control-Allow-Origin", origin), ("Vary", "Origin")]
+        if origin.lower() in self._allowed:
+            given.append(("Access-Control-Allow-Credentials", "true"))
         if environ["REQUEST_METHOD"] == "OPTIONS" and "HTTP_ACCESS_CONTROL_REQUEST_METHOD" in environ:
             given += [
                 ("Access-Control-Allow-Methods", _METHODS),

@@ -16,6 +16,9 @@ from fenland.core.rules import BLANKS
 from fenland.service.finding import Base, checked_reason
 from fenland.service.listing import LARGEST_PAGE, USUAL_PAGE
 
+#: What the query of a list may hold, besides the names of fields.
+LIST_PARAMETERS = ("where", "q", "sort", "fields", "expand", "limit", "cursor", "count", "labels")
+
 
 def _pairs(request: Request) -> list[tuple[str, str]]:
     sent: str = request.environ.get("QUERY_STRING", "")

@@ -34,6 +34,7 @@ from fenland.web.patch_formats import (
     replacement_reader,
 )
 from fenland.web.query import (
+    LIST_PARAMETERS,
     base_of,
     blank_of,
     flag,
@@ -63,9 +64,6 @@ ONE_RECORD = f"{RECORDS}/<value>"
 
 _NOTHING: dict[str, Any] = {}
 
-#: What the query of a list may hold, besides the names of fields.
-LIST_PARAMETERS = ("where", "q", "sort", "fields", "expand", "limit", "cursor", "count", "labels")
-
 
 def _here(request: Request) -> str:
     """The address of the request itself."""
@@ -82,6 +80,10 @@ def _asked_by(query: dict[str, str]) -> dict[str, Any]:
     }
 
 
+def _wanted_by(query: dict[str, str]) -> Wanted:
+    return Wanted(names_of(query, "fields"), names_of(query, "expand"))
+
+
 class _Views:
     """The views, each named for its use case."""
 
@@ -95,7 +97,7 @@ class _Views:
         asked = ListRequest(
             collection=collection,
             filter=Filter(query.get("where", ""), equal),
-            wanted=Wanted(names_of(query, "fields"), names_of(query, "expand")),
+            wanted=_wanted_by(query),
             q=query.get("q", ""),
             sort=query.get("sort", ""),
             limit=whole_number(query, "limit", USUAL_PAGE) or 0,
@@ -134,9 +136,15 @@ class _Views:
         return record_answer(request, saved, f"{prefix_of(request)}/v1/records/{collection}/{key}")
 
     def read(self, request: Request, collection: str, value: str, field: str | None = None) -> Answer:
-        saved = read(self.service, caller_of(request, self.service), Address(collection, value, field))
-        query_of(request)
-        return fresh_answer(request, saved)
+        caller, order = caller_of(request, self.service), InOrder()
+        address = Address(collection, value, field)
+        if not request.environ.get("QUERY_STRING"):
+            return fresh_answer(request, read(self.service, caller, address))
+        query = order.query(request, "fields", "expand")
+        wanted = order.read(lambda: _wanted_by(query), Wanted())
+        found = read(self.service, caller, address, wanted)
+        order.check()
+        return fresh_answer(request, found)
 
     def update(self, request: Request, collection: str, value: str, field: str | None = None) -> Answer:
         return self._update(request, Address(collection, value, field), patch_reader)

@@ -43,7 +43,7 @@ def worker() -> Front:
     project = load_project(Path(os.environ[PROJECT_VARIABLE]))
     configure(project.settings)
     settings = project.settings
-    service = open_service(project.definitions, settings.database, settings.limits())
+    service = open_service(project.definitions, settings.database, settings.limits(), settings.ways_in())
     return front_of(service, settings)
 
 

@@ -2,16 +2,14 @@
 
 from __future__ import annotations
 
-from flask import Flask, Response, request
+from flask import Flask, Response
 
 import fenland
 from fenland.core.values import write_json
 from fenland.service.service import Service
 from fenland.service.settings import Settings
-from fenland.web.answering import JSON_TYPE, Answer, json_answer
-from fenland.web.caller import caller_of
+from fenland.web.answering import JSON_TYPE
 from fenland.web.openapi import document
-from fenland.web.query import query_of
 
 
 def register(app: Flask, service: Service, settings: Settings) -> None:
@@ -19,12 +17,6 @@ def register(app: Flask, service: Service, settings: Settings) -> None:
     described = write_json(
         document(service.definitions, settings.title, service.limits, settings.public_address or "/")
     )
-
-    @app.get("/v1/session")
-    def session() -> Answer:
-        actor = caller_of(request, service).actor
-        query_of(request)
-        return json_answer({"account": actor.name, "title": actor.title, "roles": sorted(actor.roles)})
 
     @app.get("/healthz")
     def healthz() -> Response:

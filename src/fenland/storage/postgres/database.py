@@ -6,10 +6,12 @@ writer does. Nothing is remembered of tokens, and nothing is made on the event l
 
 from __future__ import annotations
 
+import tempfile
 from collections import deque
 from collections.abc import Callable, Iterator
 from contextlib import AbstractContextManager, contextmanager
 from datetime import datetime
+from pathlib import Path
 from typing import TypeVar
 
 import psycopg
@@ -18,6 +20,7 @@ from fenland.core.definitions import Definitions
 from fenland.core.identity import timestamp
 from fenland.core.limits import DEFAULTS, Limits
 from fenland.storage.accounts import token_hash
+from fenland.storage.counting import Counters
 from fenland.storage.postgres.engine import (
     PostgresConnection,
     PostgresEngine,
@@ -46,6 +49,7 @@ class PostgresDatabase(Stores):
         self._address = address
         self._idle: deque[PostgresConnection] = deque()
         self._uses: dict[str, str] = {}
+        self.counters = Counters(Path(tempfile.mkdtemp()) / "counts")
 
     @contextmanager
     def _lent(self) -> Iterator[PostgresConnection]:

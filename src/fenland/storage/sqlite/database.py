@@ -18,6 +18,7 @@ from fenland.core.definitions import Definitions
 from fenland.core.identity import timestamp
 from fenland.core.limits import DEFAULTS, Limits
 from fenland.core.problems import Unavailable
+from fenland.storage.counting import Counters
 from fenland.storage.preparing import prepare
 from fenland.storage.protocols import Admission, DatabaseRefused, Writing
 from fenland.storage.sqlite import engine as sqlite
@@ -76,6 +77,7 @@ class SqliteDatabase(Stores):
         lock_path = path.with_name(path.name + ".lock")
         self._mark = Mark(lock_path)
         self._known = KnownTokens(self._mark)
+        self.counters = Counters(path.with_name(path.name + ".counts"))
         self._writing = sqlite.make_engine(path, writing=True)
         self._writer = Writer(self._connect_writer, lock_path, self.turn.aside, guard=self.check_there)
 
@@ -156,6 +158,7 @@ class SqliteDatabase(Stores):
         """Closes every connection."""
         self._writer.close()
         self._mark.close()
+        self.counters.close()
         while self.idle:
             self.idle.pop()[0].close()
         self._engine.dispose()

@@ -1,0 +1,76 @@
+"""Sessions of browsers: begun with a name and a password, and ended by sign-out, by time, or by another.
+
+A session is a token that only a cookie carries (`web/cookies.py`). Attempts are slowed for each name and for
+each address, and nothing tells an unknown name from a wrong password.
+"""
+
+from __future__ import annotations
+
+import secrets
+from dataclasses import dataclass
+
+from fenland.core.access import Caller
+from fenland.core.problems import NotSignedIn, TooMany
+from fenland.service.accounts import AccountChange, change_account
+from fenland.service.passwords import fits
+from fenland.service.service import Service
+from fenland.service.tokens import keep_token
+from fenland.storage.door import Account, Token
+
+#: Attempts that may fail within a quarter of an hour, for one name and from one address.
+_MOST_FOR_NAME, _MOST_FROM_ADDRESS = 8, 40
+_WINDOW = 900
+
+
+@dataclass(frozen=True, slots=True)
+class Attempt:
+    """Somebody who wants to sign in, and from where."""
+
+    name: str
+    password: str
+    address: str = ""
+    label: str = ""
+
+
+def sign_in(service: Service, attempt: Attempt) -> tuple[Account, str]:
+    """The account, and the secret of its new session. Raises `NotSignedIn`, `TooMany`."""
+    account = _verified(service, attempt)
+    secret, ways_in = secrets.token_urlsafe(32), service.ways_in
+    about = Token(
+        attempt.label[:200],
+        service.now(),
+        service.now(ways_in.session),
+        kind="session",
+        idle=int(ways_in.idle.total_seconds()),
+    )
+    keep_token(service, account.name, secret, about)
+    return account, secret
+
+
+def _verified(service: Service, attempt: Attempt) -> Account:
+    counters, now = service.database.counters, service.clock().timestamp()
+    counted = [(f"sign-in name {attempt.name}", _MOST_FOR_NAME)]
+    counted += [(f"sign-in address {attempt.address}", _MOST_FROM_ADDRESS)] if attempt.address else []
+    for what, most in counted:
+        found = counters.count(what, _WINDOW, now)
+        if found.times > most:
+            raise TooMany(
+                f"There were too many attempts to sign in. Try again in {found.left // 60 + 1} minutes.",
+                headers={"Retry-After": str(found.left)},
+            )
+    accounts = service.database.accounts
+    with service.database.reading() as reading:
+        account = accounts.by_name(reading, attempt.name)
+        kept = accounts.password(reading, attempt.name)
+    usable = account is not None and not account.disabled
+    if not fits(attempt.password, kept if usable else None) or account is None:
+        raise NotSignedIn("Name and password do not fit together. Check both, then try again.")
+    for what, _ in counted:
+        counters.count(what, _WINDOW, now, add=-1)
+    return account
+
+
+def change_password(service: Service, caller: Caller, current: str, new: str, address: str = "") -> None:
+    """Gives the caller's account another password, which ends its sessions. Raises also `Invalid`."""
+    _verified(service, Attempt(caller.actor.name, current, address))
+    change_account(service, caller.actor.name, AccountChange(password=new))
