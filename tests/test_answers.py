@@ -196,9 +196,9 @@ def test_unknown_paths_are_not_found_and_known_ones_say_what_they_take(
         answer = http.request(method, path, headers={"Accept": "application/json"})
         assert (answer.status_code, answer.json()["status"]) == (404, 404), path
     for path, allowed in (
-        ("/v1/session", {"GET"}),
+        ("/v1/session", {"GET", "POST", "DELETE"}),
         ("/v1/batch", {"POST"}),
-        ("/v1/records/tools", {"GET", "POST"}),
+        ("/v1/records/tools", {"GET", "POST", "PATCH", "DELETE"}),
     ):
         if method not in allowed:
             answer = http.request(method, path)

@@ -29,7 +29,8 @@ _JSON = json_option()
 
 
 @contextmanager
-def _service(folder: Path) -> Iterator[Service]:
+def project_service(folder: Path) -> Iterator[Service]:
+    """The service over a project's own database; what it refuses ends the command."""
     from fenland.service.service import open_service
     from fenland.storage.door import DatabaseRefused
 
@@ -112,7 +113,7 @@ def add(
     from fenland.service.tokens import NewToken, issue_token
 
     attributes, secret = _attributes(attribute), _asked_password() if password else None
-    with _service(project) as service:
+    with project_service(project) as service:
         add_account(service, NewAccount(name, title, role, attributes, secret))
         _told(name, issue_token(service, name, NewToken("first"))[0], as_json)
 
@@ -143,7 +144,7 @@ def change(
         what = "--title, --role, --no-roles, --attribute, --password or --disable"
         fail(f"Nothing to change. Name {what}.", Exit.USAGE)
     attributes, secret = _attributes(attribute), _asked_password() if password else MISSING
-    with _service(project) as service:
+    with project_service(project) as service:
         kept = merge(find_account(service, name).attributes, attributes) if attribute else MISSING
         wanted = AccountChange(
             MISSING if title is None else title,
@@ -176,7 +177,7 @@ def token(
     from fenland.service.tokens import NewToken, issue_token, read_scope
 
     sent = {"rights": right or None, "collections": collection or None} if right or collection else None
-    with _service(project) as service:
+    with project_service(project) as service:
         lifetime = None if days is None else timedelta(days=days)
         new = NewToken(label, lifetime, read_scope(service, sent))
         _told(name, issue_token(service, name, new)[0], as_json)
@@ -191,7 +192,7 @@ def tokens(
     """List an account's tokens: what each is for, and when it ends. The tokens themselves are not kept."""
     from fenland.service.tokens import list_tokens
 
-    with _service(project) as service:
+    with project_service(project) as service:
         found = list_tokens(service, name)
     if as_json:
         print_json([{**asdict(one), "scope": one.scope and one.scope.as_json()} for one in found])
@@ -219,7 +220,7 @@ def revoke(
     """Revoke every token of an account, or one of them, from this moment on."""
     from fenland.service.tokens import revoke_tokens
 
-    with _service(project) as service:
+    with project_service(project) as service:
         count = revoke_tokens(service, name, token_id)
     if as_json:
         print_json({"account": name, "revoked": count})
@@ -232,7 +233,7 @@ def list_all(project: Path = _PROJECT, as_json: bool = _JSON) -> None:
     """List the accounts and their roles."""
     from fenland.service.accounts import list_accounts
 
-    with _service(project) as service:
+    with project_service(project) as service:
         found = list_accounts(service)
     if as_json:
         print_json([_account_json(one) for one in found])

@@ -1,21 +1,19 @@
-"""`evaluate`: what an expression gives, by itself or for records: how one learns the language."""
+"""`evaluate`: what an expression gives, by itself or for a project's records: how one learns the language."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
-from datetime import UTC, date, datetime
-from typing import TYPE_CHECKING, Any
+from collections.abc import Mapping
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Any, NoReturn
 
 import typer
 
-from fenland.cli.completing import complete_collection, complete_key
-from fenland.cli.signing import PANEL, TIMEOUT, signed_in
+from fenland.cli.accounts import project_service
+from fenland.cli.projects import PANEL
 from fenland.cli.terminal import Exit, err, escape, fail, json_option, out
+from fenland.core.expressions import ExpressionMistake
 from fenland.core.values import write_json
-
-if TYPE_CHECKING:
-    from fenland.client import Client, Record
-    from fenland.core.expressions import Compiled
 
 
 def evaluate(
@@ -24,81 +22,71 @@ def evaluate(
         None,
         "--in",
         metavar="COLLECTION",
-        help="Evaluate it for the records of this collection: as record, and by the names of their fields.",
-        autocompletion=complete_collection,
+        help="Evaluate it for the records of this collection, whose fields are names; record is the whole.",
     ),
-    key: str | None = typer.Option(None, help="For this record alone.", autocompletion=complete_key),
-    limit: int = typer.Option(20, min=1, help="For so many records at most."),
-    timeout: float = TIMEOUT,
-    as_json: bool = json_option("Answer with JSON Lines: the value, its type, or why there is none."),
+    key: str | None = typer.Option(None, help="For this record alone."),
+    account: str | None = typer.Option(None, metavar="NAME", help="The account that actor is."),
+    limit: int = typer.Option(20, min=1, max=500, help="For so many records at most."),
+    project: Path = typer.Option(Path("."), "--project", help="The project's folder."),
+    as_json: bool = json_option("Answer with JSON Lines: type and SQL, then the value for each record."),
 ) -> None:
-    """Evaluate an expression, and show its value and type.
+    """Evaluate an expression: show its type, the SQL it becomes, and its value.
 
     [bold]fenland evaluate "timestamp('2031-04-09T14:30:00Z').getDayOfWeek()"[/]
 
     [bold]fenland evaluate --in stations 'pumps > 2 && "diesel" in tags'[/]
+
+    [bold]fenland evaluate --in tickets --account marta.quill 'station.area == actor.attributes.area'[/]
     """
-    from fenland.core.expressions import ExpressionMistake, compiled, parse
-
-    if key is not None and collection is None:
-        fail("--key needs --in with the record's collection.", Exit.USAGE)
-    try:
-        function = compiled(parse(expression))
-    except ExpressionMistake as mistake:
-        err.print(escape(mistake.caret))
-        fail(str(mistake), Exit.USAGE)
-    now = datetime.now(UTC)
-    moment = {"now": now, "today": now.date()}
     if collection is None:
-        answer = _answer(function, moment)
-        _tell(answer, as_json=as_json)
-        if "error" in answer:
-            raise typer.Exit(Exit.FAILED)
+        if key is not None or account is not None:
+            fail("--key and --account need --in with a collection.", Exit.USAGE)
+        _alone(expression, as_json=as_json)
         return
-    with signed_in(timeout) as client:
-        schema = client.schema(collection)
-        for record in _records(client, collection, key, limit):
-            names = {name: _typed(schema["properties"].get(name, {}), v) for name, v in record.fields.items()}
-            answer = _answer(function, {**names, **moment, "record": names})
-            _tell({"key": record.fields[schema["x-key"]], **answer}, as_json=as_json)
+    from fenland.service.evaluate import EvaluateRequest, evaluate_for
+
+    with project_service(project) as service:
+        try:
+            found = evaluate_for(service, EvaluateRequest(expression, collection, key, account, limit))
+        except ExpressionMistake as mistake:
+            _refuse(mistake)
+    if as_json:
+        typer.echo(write_json({"type": found.type, "sql": found.sql}).decode())
+    else:
+        out.print(f"[dim]type[/] {escape(found.type)}")
+        if found.sql is not None:
+            out.print(f"[dim]SQL[/]  {escape(found.sql)}")
+    for answer in found.values:
+        _tell(answer, as_json=as_json)
 
 
-def _records(client: Client, collection: str, key: str | None, limit: int) -> Iterator[Record]:
-    if key is not None:
-        return iter([client.get(collection, key)])
-    return client.list(collection, limit=limit)
+def _refuse(mistake: ExpressionMistake) -> NoReturn:
+    err.print(escape(mistake.caret))
+    fail(str(mistake), Exit.USAGE)
 
 
-def _typed(schema: Mapping[str, Any], value: Any) -> Any:
-    """A field's value as expressions have it, by its JSON Schema."""
-    if isinstance(value, str) and schema.get("format") == "date":
-        return date.fromisoformat(value)
-    if isinstance(value, str) and schema.get("format") == "date-time":
-        return datetime.fromisoformat(value)
-    if isinstance(value, list):
-        return [_typed(schema.get("items", {}), one) for one in value]
-    if isinstance(value, dict):
-        inner = schema.get("properties", {})
-        return {name: _typed(inner.get(name, {}), one) for name, one in value.items()}
-    number = not isinstance(value, (bool, str, int)) and value is not None
-    return float(value) if number and "x-decimals" not in schema else value
+def _alone(expression: str, *, as_json: bool) -> None:
+    from fenland.core.expressions import EvaluationError, compiled, kind_of, parse
+    from fenland.core.expressions import as_json as json_of
 
-
-def _answer(function: Compiled, bindings: Mapping[str, Any]) -> dict[str, Any]:
-    from fenland.core.expressions import EvaluationError, as_json, kind_of
-
+    now = datetime.now(UTC)
     try:
-        value = function(bindings)
+        value = compiled(parse(expression))({"now": now, "today": now.date()})
+        answer = {"value": json_of(value), "type": kind_of(value)}
+    except ExpressionMistake as mistake:
+        _refuse(mistake)
     except EvaluationError as error:
-        return {"error": str(error)}
-    return {"value": as_json(value), "type": kind_of(value)}
+        answer = {"error": str(error)}
+    _tell(answer, as_json=as_json)
+    if "error" in answer:
+        raise typer.Exit(Exit.FAILED)
 
 
 def _tell(answer: Mapping[str, Any], *, as_json: bool) -> None:
     if as_json:
         typer.echo(write_json(answer).decode())
         return
-    key = f"{escape(answer['key'])}  " if "key" in answer else ""
+    key = f"{escape(str(answer['key']))}  " if "key" in answer else ""
     if "error" in answer:
         out.print(f"{key}[red]no value:[/] {escape(answer['error'])}")
     else:

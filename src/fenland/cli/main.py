@@ -11,7 +11,7 @@ import sys
 import typer
 
 import fenland
-from fenland.cli import accounts, batch, evaluating, projects, records, running, signing
+from fenland.cli import access, accounts, batch, evaluating, projects, records, running, signing
 from fenland.cli.terminal import Exit, answer_json, error_json
 
 app = typer.Typer(
@@ -51,6 +51,7 @@ accounts.register(app)
 signing.register(app)
 records.register(app)
 batch.register(app)
+access.register(app)
 evaluating.register(app)
 
 

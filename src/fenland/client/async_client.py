@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import builtins
 from collections.abc import AsyncIterator, Awaitable, Callable, Mapping, Sequence
 from contextlib import asynccontextmanager
 from types import TracebackType
@@ -11,7 +12,7 @@ from typing import Any, TypeVar
 import httpx
 
 from fenland.client import calls, flows
-from fenland.client.calls import Base, How, Seen, Walk, Which
+from fenland.client.calls import Base, How, Seen, Walk, Which, many_asked
 from fenland.client.drafts import Draft
 from fenland.client.errors import ConflictError
 from fenland.client.flows import Flow, Request, Response, headers_for, request_for
@@ -272,3 +273,93 @@ class AsyncClient:
     ) -> tuple[BatchResult, ...]:
         """See `Client.batch`."""
         return await self._run(calls.batch(items, atomic, How(idempotency_key=idempotency_key)))
+
+    # --- access and accounts -------------------------------------------------------------------
+
+    async def access(self, collection: str, key: Any, *, account: str | None = None) -> Mapping[str, Any]:
+        """See `Client.access`."""
+        return await self._run(calls.access(collection, key, account))
+
+    async def rules(self, collection: str) -> Mapping[str, Any]:
+        """See `Client.rules`."""
+        return await self._run(calls.rules(collection))
+
+    async def update_many(
+        self,
+        collection: str,
+        change: Mapping[str, Any] | Sequence[Mapping[str, Any]],
+        *,
+        where: str | None = None,
+        equal: Mapping[str, Any] | None = None,
+        expect: int | None = None,
+        atomic: bool = True,
+        preview: bool = False,
+        reason: str | None = None,
+        idempotency_key: str | None = None,
+    ) -> Mapping[str, Any]:
+        """See `Client.update_many`."""
+        return await self._run(
+            calls.change_many(
+                collection,
+                Which(where, equal=equal or {}),
+                change,
+                How(reason=reason, idempotency_key=idempotency_key),
+                many_asked(expect, atomic, preview),
+            )
+        )
+
+    async def delete_many(
+        self,
+        collection: str,
+        *,
+        where: str | None = None,
+        equal: Mapping[str, Any] | None = None,
+        expect: int | None = None,
+        atomic: bool = True,
+        preview: bool = False,
+        reason: str | None = None,
+        idempotency_key: str | None = None,
+    ) -> Mapping[str, Any]:
+        """See `Client.delete_many`."""
+        return await self._run(
+            calls.change_many(
+                collection,
+                Which(where, equal=equal or {}),
+                None,
+                How(reason=reason, idempotency_key=idempotency_key),
+                many_asked(expect, atomic, preview),
+            )
+        )
+
+    async def accounts(self) -> builtins.list[Mapping[str, Any]]:
+        """See `Client.accounts`."""
+        return await self._run(calls.accounts())
+
+    async def add_account(self, name: str, **members: Any) -> Mapping[str, Any]:
+        """See `Client.add_account`."""
+        return await self._run(calls.add_account(name, members))
+
+    async def change_account(self, name: str, **members: Any) -> Mapping[str, Any]:
+        """See `Client.change_account`."""
+        return await self._run(calls.change_account(name, members))
+
+    async def tokens(self, account: str | None = None) -> builtins.list[Mapping[str, Any]]:
+        """See `Client.tokens`."""
+        return await self._run(calls.tokens(account))
+
+    async def issue_token(
+        self, label: str = "", *, days: int | None = None, scope: Mapping[str, Any] | None = None
+    ) -> str:
+        """See `Client.issue_token`."""
+        issued = await self._run(calls.issue_token({"label": label, "days": days, "scope": scope}))
+        return str(issued["token"])
+
+    async def revoke_token(self, token_id: str, *, account: str | None = None) -> None:
+        """See `Client.revoke_token`."""
+        await self._run(calls.revoke_token(token_id, account))
+
+    def choices(
+        self, collection: str, field: str, *, q: str | None = None, limit: int | None = None
+    ) -> AsyncIterator[Mapping[str, Any]]:
+        """See `Client.choices`."""
+        return self._walk(calls.choices(collection, field, q, limit))

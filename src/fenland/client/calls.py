@@ -13,7 +13,7 @@ from typing import Any, Generic, TypeVar
 
 from fenland.client.body import write_json
 from fenland.client.drafts import Draft
-from fenland.client.flows import Flow, Request, ask_batch, ask_json, path
+from fenland.client.flows import Flow, Request, ask, ask_batch, ask_json, ask_many, path
 from fenland.client.records import (
     BatchResult,
     Entry,
@@ -170,6 +170,95 @@ def count(collection: str, which: Which) -> Flow[int]:
     query = {**which.query(), "limit": 1, "count": "true"}
     found: Mapping[str, Any] = yield from ask_json(Request("GET", path("records", collection), query))
     return int(found["count"])
+
+
+def access(collection: str, key: Any, account: str | None) -> Flow[Mapping[str, Any]]:
+    """What may be done with a record, and why."""
+    request = Request("GET", path("records", collection, key, "access"), {"account": account})
+    found: Mapping[str, Any] = yield from ask_json(request)
+    return found
+
+
+def rules(collection: str) -> Flow[Mapping[str, Any]]:
+    """Who may do what with records, by role."""
+    found: Mapping[str, Any] = yield from ask_json(Request("GET", path("schemas", collection, "access")))
+    return found
+
+
+def choices(collection: str, field_name: str, q: str | None, limit: int | None) -> Walk[Mapping[str, Any]]:
+    """What a field may hold."""
+    address = path("schemas", collection, "choices", field_name)
+    return Walk(address, {"q": q}, "cursor", lambda one: one, limit)
+
+
+def many_asked(expect: int | None, atomic: bool, preview: bool) -> Mapping[str, Any]:
+    """What is asked of a change by filter, as a query has it."""
+    texts = {True: "true", False: "false"}
+    return {"expect": expect, "atomic": texts[atomic], "preview": texts[preview]}
+
+
+def change_many(
+    collection: str,
+    which: Which,
+    change: Mapping[str, Any] | Sequence[Mapping[str, Any]] | None,
+    how: How,
+    asked: Mapping[str, Any],
+) -> Flow[Mapping[str, Any]]:
+    """Changes the records that a filter chooses, or deletes them where no change is given."""
+    headers, content, method = how.headers(), None, "DELETE"
+    if change is not None:
+        method = "PATCH"
+        merging = isinstance(change, Mapping)
+        headers["Content-Type"] = _MERGE_PATCH if merging else _EDITS
+        content = write_json(change if merging else {"edits": list(change)})
+    query = {**which.query(), **how.query(), **asked}
+    del query["q"], query["sort"], query["base"]
+    request = Request(method, path("records", collection), query, headers, content)
+    found: Mapping[str, Any] = yield from ask_many(request)
+    return found
+
+
+def accounts() -> Flow[list[Mapping[str, Any]]]:
+    """All accounts."""
+    found: Mapping[str, Any] = yield from ask_json(Request("GET", path("accounts")))
+    items: list[Mapping[str, Any]] = found["items"]
+    return items
+
+
+def add_account(name: str, members: Mapping[str, Any]) -> Flow[Mapping[str, Any]]:
+    """Adds an account."""
+    found: Mapping[str, Any] = yield from ask_json(
+        _json_request("POST", path("accounts"), {"name": name, **members})
+    )
+    return found
+
+
+def change_account(name: str, members: Mapping[str, Any]) -> Flow[Mapping[str, Any]]:
+    """Changes an account."""
+    found: Mapping[str, Any] = yield from ask_json(_json_request("PATCH", path("accounts", name), members))
+    return found
+
+
+def tokens(account: str | None) -> Flow[list[Mapping[str, Any]]]:
+    """The tokens and sessions of an account."""
+    found: Mapping[str, Any] = yield from ask_json(Request("GET", path("tokens"), {"account": account}))
+    items: list[Mapping[str, Any]] = found["items"]
+    return items
+
+
+def issue_token(members: Mapping[str, Any]) -> Flow[Mapping[str, Any]]:
+    """Makes a token for the own account."""
+    found: Mapping[str, Any] = yield from ask_json(_json_request("POST", path("tokens"), members))
+    return found
+
+
+def revoke_token(token_id: str, account: str | None) -> Flow[None]:
+    """Revokes a token."""
+    yield from ask(Request("DELETE", path("tokens", token_id), {"account": account}))
+
+
+def _json_request(method: str, address: str, members: Mapping[str, Any]) -> Request:
+    return Request(method, address, {}, {"Content-Type": JSON}, write_json(members))
 
 
 def history(collection: str, key: Any, limit: int | None) -> Walk[Entry]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import builtins
 import time
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
@@ -11,7 +12,7 @@ from typing import Any, TypeVar
 import httpx
 
 from fenland.client import calls, flows
-from fenland.client.calls import Base, How, Seen, Walk, Which
+from fenland.client.calls import Base, How, Seen, Walk, Which, many_asked
 from fenland.client.drafts import Draft
 from fenland.client.errors import ConflictError
 from fenland.client.flows import Flow, Request, Response, headers_for, request_for
@@ -314,3 +315,103 @@ class Client:
         docs/http.md lists what one may hold. The results come in the order of the items.
         """
         return self._run(calls.batch(items, atomic, How(idempotency_key=idempotency_key)))
+
+    # --- access and accounts -------------------------------------------------------------------
+
+    def access(self, collection: str, key: Any, *, account: str | None = None) -> Mapping[str, Any]:
+        """What may be done with a record, right by right and field by field, and by which rule.
+
+        `account` names another one, for who manages accounts.
+        """
+        return self._run(calls.access(collection, key, account))
+
+    def rules(self, collection: str) -> Mapping[str, Any]:
+        """Who may do what with the records of a collection, by role."""
+        return self._run(calls.rules(collection))
+
+    def update_many(
+        self,
+        collection: str,
+        change: Mapping[str, Any] | Sequence[Mapping[str, Any]],
+        *,
+        where: str | None = None,
+        equal: Mapping[str, Any] | None = None,
+        expect: int | None = None,
+        atomic: bool = True,
+        preview: bool = False,
+        reason: str | None = None,
+        idempotency_key: str | None = None,
+    ) -> Mapping[str, Any]:
+        """Changes all records that a filter chooses: fields to set, or edits.
+
+        All or nothing, unless `atomic` is false. `expect` refuses where the filter chooses another number;
+        `preview` only tells what would become of them. Gives the counts, and some records one by one.
+        """
+        return self._run(
+            calls.change_many(
+                collection,
+                Which(where, equal=equal or {}),
+                change,
+                How(reason=reason, idempotency_key=idempotency_key),
+                many_asked(expect, atomic, preview),
+            )
+        )
+
+    def delete_many(
+        self,
+        collection: str,
+        *,
+        where: str | None = None,
+        equal: Mapping[str, Any] | None = None,
+        expect: int | None = None,
+        atomic: bool = True,
+        preview: bool = False,
+        reason: str | None = None,
+        idempotency_key: str | None = None,
+    ) -> Mapping[str, Any]:
+        """Deletes all records that a filter chooses; otherwise as `update_many`."""
+        return self._run(
+            calls.change_many(
+                collection,
+                Which(where, equal=equal or {}),
+                None,
+                How(reason=reason, idempotency_key=idempotency_key),
+                many_asked(expect, atomic, preview),
+            )
+        )
+
+    def accounts(self) -> builtins.list[Mapping[str, Any]]:
+        """All accounts, for who manages them."""
+        return self._run(calls.accounts())
+
+    def add_account(self, name: str, **members: Any) -> Mapping[str, Any]:
+        """Adds an account: `title`, `roles`, `attributes`, `password`."""
+        return self._run(calls.add_account(name, members))
+
+    def change_account(self, name: str, **members: Any) -> Mapping[str, Any]:
+        """Changes an account: what is not named stays. `disabled=True` keeps it out."""
+        return self._run(calls.change_account(name, members))
+
+    def tokens(self, account: str | None = None) -> builtins.list[Mapping[str, Any]]:
+        """The tokens and sessions of the own account, or of another for who manages accounts."""
+        return self._run(calls.tokens(account))
+
+    def issue_token(
+        self, label: str = "", *, days: int | None = None, scope: Mapping[str, Any] | None = None
+    ) -> str:
+        """Makes a token for the own account, which is shown this once.
+
+        `scope` is like `{"rights": ["read"], "collections": ["stations"]}`.
+        """
+        issued = self._run(calls.issue_token({"label": label, "days": days, "scope": scope}))
+        return str(issued["token"])
+
+    def revoke_token(self, token_id: str, *, account: str | None = None) -> None:
+        """Revokes a token, or ends a session, by its id."""
+        self._run(calls.revoke_token(token_id, account))
+
+    def choices(
+        self, collection: str, field: str, *, q: str | None = None, limit: int | None = None
+    ) -> Iterator[Mapping[str, Any]]:
+        """What a field may hold: values and labels; `q` are words to find."""
+        return self._walk(calls.choices(collection, field, q, limit))

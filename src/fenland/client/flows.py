@@ -108,10 +108,19 @@ def ask_json(request: Request) -> Flow[Any]:
 
 def ask_batch(request: Request) -> Flow[Any]:
     """The answer to a batch, also of one that was refused: each item has a result of its own."""
+    return (yield from _ask_also_refused(request, "results"))
+
+
+def ask_many(request: Request) -> Flow[Any]:
+    """The answer to a change by filter, also of one that was refused for some records."""
+    return (yield from _ask_also_refused(request, "matched"))
+
+
+def _ask_also_refused(request: Request, holding: str) -> Flow[Any]:
     try:
         return (yield from ask_json(request))
     except InvalidError as error:
-        if "results" not in error.problem:
+        if holding not in error.problem:
             raise
         return error.problem
 

@@ -6,7 +6,6 @@ from dataclasses import dataclass, replace
 
 from fenland.core.access import Actor, Caller, Scope
 from fenland.core.problems import NotPermitted, NotSignedIn, TooMany
-from fenland.service.issuers import looks_issued
 from fenland.service.service import Service
 from fenland.storage.door import Account
 
@@ -31,7 +30,8 @@ def caller_by_token(service: Service, token: str | None, came: Came, *, name: st
     """
     if not token:
         raise NotSignedIn("No token was sent. Send one as: Authorization: Bearer TOKEN.")
-    if service.issued is not None and looks_issued(token):
+    # Tokens of ours hold no dots.
+    if service.issued is not None and token.count(".") == 2:
         actor = service.issued.actor(token, service.clock())
         with service.database.reading() as reading:
             account = service.database.accounts.by_name(reading, actor.name)

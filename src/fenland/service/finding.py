@@ -93,12 +93,24 @@ def find(view: View, caller: Caller, address: Address) -> tuple[Resource, Record
     Raises `NotFound`, also for a record the caller may not read. What is shown of it, `Policy.fields` says.
     """
     resource = view.resource(address.collection)
-    field = resource.collection.key if address.field is None else lookup_field(resource, address)
-    value = lookup_value(resource, field, address.value)
-    record = None if value is None else view.find(resource, field, value)
+    record = _looked_up(view, resource, address)
     if record is None or not resource.policy.may("read", view.sight(caller), record):
         raise not_there(address)
     return resource, record
+
+
+def find_any(view: View, resource: Resource, address: Address) -> Record:
+    """The record at an address, whoever asks. Raises `NotFound`."""
+    record = _looked_up(view, resource, address)
+    if record is None:
+        raise not_there(address)
+    return record
+
+
+def _looked_up(view: View, resource: Resource, address: Address) -> Record | None:
+    field = resource.collection.key if address.field is None else lookup_field(resource, address)
+    value = lookup_value(resource, field, address.value)
+    return None if value is None else view.find(resource, field, value)
 
 
 def not_there(address: Address) -> NotFound:

@@ -8,7 +8,7 @@ from typing import Any
 
 from fenland.core.access import Caller
 from fenland.core.conditions import NEVER
-from fenland.core.definitions import Field
+from fenland.core.definitions import Collection, Field
 from fenland.core.schemas import collection_schema
 from fenland.core.values import MISSING
 from fenland.service.create import creating_access, start_of
@@ -32,6 +32,7 @@ class Form:
     choices: Mapping[str, Mapping[str, Any]]
     writable: list[str]
     deletable: bool
+    collection: Collection
     saved: Saved | None = None
 
 
@@ -50,6 +51,7 @@ def edit_form(service: Service, caller: Caller, address: Address) -> Form:
             choices=_Choices(view, caller, resource, writable).of(record),
             writable=writable,
             deletable=policy.may("delete", sight, record),
+            collection=resource.collection,
             saved=Saved(shown, changed=False),
         )
 
@@ -74,6 +76,7 @@ def create_form(service: Service, caller: Caller, collection: str) -> Form:
             choices=_Choices(view, caller, resource, access.settable).of(values),
             writable=access.settable,
             deletable=False,
+            collection=resource.collection,
         )
 
 

@@ -30,11 +30,6 @@ _TYPES = ("at+jwt", "application/at+jwt", "jwt", None)
 Fetch = Callable[[str], Mapping[str, Any]]
 
 
-def looks_issued(token: str) -> bool:
-    """Whether a token is of the form of JSON Web Tokens; ours hold no dots."""
-    return token.count(".") == 2
-
-
 def fetched(address: str) -> Mapping[str, Any]:
     """The JSON object at an address. Raises `httpx.HTTPError`, `ValueError`."""
     answer = httpx.get(address, timeout=5, follow_redirects=False)

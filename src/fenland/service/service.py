@@ -11,6 +11,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import structlog
 
@@ -22,9 +23,11 @@ from fenland.core.limits import DEFAULTS, Limits
 from fenland.core.names import did_you_mean
 from fenland.core.problems import NotFound
 from fenland.core.rules import Rules
-from fenland.service.issuers import Issued
 from fenland.service.ways_in import WaysIn
 from fenland.storage.door import Database, Records, open_database
+
+if TYPE_CHECKING:
+    from fenland.service.issuers import Issued
 
 log = structlog.get_logger()
 
@@ -56,7 +59,12 @@ class Service:
         self.clock = clock
         self.ways_in = ways_in
         issuer = ways_in.issuer
-        self.issued = None if issuer is None else Issued(issuer, frozenset(definitions.roles))
+        self.issued: Issued | None = None
+        if issuer is not None:
+            # Only who believes an issuer loads what reads its tokens.
+            from fenland.service.issuers import Issued as Reader
+
+            self.issued = Reader(issuer, frozenset(definitions.roles))
         self._last_ticks = 0
         self.resources = {
             name: Resource(one, Rules(one), Policy(one), database.records[name])

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import itertools
 import operator
+import re
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from typing import Any
 from weakref import WeakValueDictionary
@@ -56,7 +57,7 @@ from fenland.core.expressions import Compiled, EvaluationError, compiled
 from fenland.core.expressions.tree import Name, Node, Path, with_parts
 from fenland.core.expressions.types import conversion
 from fenland.storage.column_types import from_column
-from fenland.storage.statements import Engine
+from fenland.storage.statements import Engine, Prepared
 
 _ORDER: Mapping[str, Callable[[Any, Any], Any]] = {
     "<": operator.lt,
@@ -195,6 +196,24 @@ CALL = "fenland_evaluated"
 
 
 # --- SQL ------------------------------------------------------------------------------------------------
+
+
+def condition_text(condition: Condition, table: Table, engine: Engine) -> str:
+    """The SQL that a condition becomes, its values written out; for people to read."""
+    prepared = Prepared(select(ConditionWriter(table, engine).written(condition)), engine)
+    parameters = Parameters([condition], table, engine.dialect)
+    values = iter(prepared.values(parameters.values) if prepared.order else ())
+    text = re.sub(r"\?", lambda _: _literal(next(values)), prepared.text)
+    selected = text.removeprefix("SELECT ").partition("\nFROM ")[0].rpartition(" AS ")[0]
+    return selected.replace(f"{table.name}.", "")
+
+
+def _literal(value: Any) -> str:
+    """A column's content as SQL has it in a text."""
+    if isinstance(value, str):
+        quoted = value.replace("'", "''")
+        return f"'{quoted}'"
+    return str(int(value)) if isinstance(value, bool) else str(value)
 
 
 class ConditionWriter:

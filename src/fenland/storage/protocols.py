@@ -190,6 +190,9 @@ class Records(Protocol):
     def count_referring(self, reading: Reading, field: str, key: Any) -> int:
         """How many records hold this key in their reference `field`."""
 
+    def sql(self, condition: Condition) -> str:
+        """The text that a condition becomes, for people to read."""
+
     def page(self, reading: Reading, page: Page) -> tuple[list[Record], bool]:
         """The records of a page, in order, and whether more follow.
 

@@ -23,7 +23,7 @@ from fenland.core.conditions import ALWAYS, Condition
 from fenland.core.definitions import Collection, Field
 from fenland.core.field_access import Record
 from fenland.core.limits import DEFAULTS, Limits
-from fenland.storage.condition_sql import ConditionWriter, Parameters, shape_of
+from fenland.storage.condition_sql import ConditionWriter, Parameters, condition_text, shape_of
 from fenland.storage.protocols import Order, Page, Reading, VersionRace, Writing
 from fenland.storage.rows import row_reader
 from fenland.storage.statements import Engine, Prepared
@@ -89,6 +89,10 @@ class TableRecords:
             statement = select(func.count()).select_from(self._table).where(where)
             prepared = self._counts[field] = Prepared(statement, self._engine)
         return int(prepared.one(reading, {"value": key})[0])
+
+    def sql(self, condition: Condition) -> str:
+        """See `Records`."""
+        return condition_text(condition, self._table, self._engine)
 
     def page(self, reading: Reading, page: Page) -> tuple[list[Record], bool]:
         """See `Records`."""

@@ -13,7 +13,10 @@ from fenland.core.definitions import Collection, Definitions
 from fenland.core.edits import edits_schema
 from fenland.core.limits import Limits
 from fenland.core.problems import REFUSALS
+from fenland.web.cookies import COOKIE
 from fenland.web.errors import PROBLEM
+from fenland.web.openapi_accounts import SCHEMAS as ACCOUNT_SCHEMAS
+from fenland.web.openapi_accounts import account_paths
 from fenland.web.openapi_parts import (
     OPEN,
     PARAMETERS,
@@ -118,6 +121,7 @@ def _own_paths() -> dict[str, Schema]:
             "get": _own("readOpenapi", "This document", {**_ok("It.", OPEN), **responses_of()}, security=[])
         },
         **_service_paths(),
+        **account_paths(),
     }  # fmt: skip
 
 
@@ -141,12 +145,6 @@ def _service_paths() -> dict[str, Schema]:
                 requestBody={"required": True, "content": content_of(ref("schemas/Batch"), example=example)},
             )
         },
-        "/v1/session": {
-            "get": _own(
-                "readSession", "Who is signed in",
-                {**_ok("The account.", ref("schemas/Session")), **responses_of("malformed", "not-signed-in")},
-            )
-        },
         "/healthz": {
             "get": _own(
                 "readHealth", "Whether the service is well",
@@ -160,7 +158,7 @@ def document(definitions: Definitions, title: str, limits: Limits, address: str 
     """The document for these definitions, under these limits, of a service at this address."""
     paths = _own_paths()
     edits = {name: value for name, value in edits_schema(limits).items() if name != "$schema"}
-    schemas = {**SCHEMAS, **batch_schemas(limits), "Edits": edits}
+    schemas = {**SCHEMAS, **ACCOUNT_SCHEMAS, **batch_schemas(limits), "Edits": edits}
     for name, type_name in type_names(definitions, schemas).items():
         collection = definitions.collections[name]
         schemas |= schemas_of(collection, type_name)
@@ -173,14 +171,22 @@ def document(definitions: Definitions, title: str, limits: Limits, address: str 
             "description": "Records with partial updates, validation, ownership and a history.",
         },
         "servers": [{"url": address}],
-        "security": [{"bearer": []}],
+        "security": [{"bearer": []}, {"basic": []}, {"session": []}],
         "tags": [
             {"name": one.name, "description": one.description or one.title}
             for one in definitions.collections.values()
         ],
         "paths": paths,
         "components": {
-            "securitySchemes": {"bearer": {"type": "http", "scheme": "bearer"}},
+            "securitySchemes": {
+                "bearer": {"type": "http", "scheme": "bearer"},
+                "basic": {
+                    "type": "http",
+                    "scheme": "basic",
+                    "description": "The account, and a token of it.",
+                },
+                "session": {"type": "apiKey", "in": "cookie", "name": COOKIE},
+            },
             "parameters": PARAMETERS,
             "responses": _problem_responses(),
             "schemas": schemas,

@@ -157,10 +157,11 @@ SCHEMAS: dict[str, Schema] = {
     ),
     "Entry": closed(dict(ENTRY_SCHEMAS), description="One change of one record."),
     "History": closed({"items": _texts(ref("schemas/Entry")), "next": nullable(NUMBER)}),
-    "Session": closed({"account": TEXT, "title": TEXT, "roles": _texts()}),
     "Health": closed({"status": TEXT, "title": TEXT, "version": TEXT}),
     "Choice": closed({"value": ANY, "label": TEXT}),
-    "Choices": closed({"options": _texts(ref("schemas/Choice")), "more": FLAG}),
+    "Choices": closed(
+        {"options": _texts(ref("schemas/Choice")), "more": FLAG, "search": TEXT}, optional=("search",)
+    ),
     "Collection": closed(
         {
             "name": TEXT,
@@ -288,7 +289,7 @@ def _item_schemas(limits: Limits) -> dict[str, Schema]:
 # --- pieces of operations ----------------------------------------------------------------------------
 
 #: What any operation may be answered with.
-_ALWAYS = ("too-large", "internal", "unavailable")
+_ALWAYS = ("too-large", "too-many", "internal", "unavailable")
 #: What reading anything may be answered with.
 READING = ("not-signed-in", "not-found")
 

@@ -294,6 +294,45 @@ class _Operations:
             },
         )  # fmt: skip
 
+    def many(self, verb: str, summary: str, **parts: Any) -> Schema:
+        query = [
+            parameter("preview", "query", FLAG, "Whether only to tell what would become of them."),
+            parameter(
+                "expect", "query", NUMBER, "How many records there must be; refused where it is another."
+            ),
+            parameter("atomic", "query", FLAG, "All or nothing, unless false: then each on its own."),
+        ]
+        codes = (
+            "malformed",
+            "not-permitted",
+            "conflict",
+            "unsupported-media",
+            "invalid",
+            "storage-full",
+            *READING,
+        )
+        answers = {"200": "Done, or what a preview found.", "422": "Nothing was done: some were refused."}
+        told = {
+            status: {"description": text, "content": content_of(ref("schemas/Many"))}
+            for status, text in answers.items()
+        }
+        return self.operation(
+            verb, "", summary, "The filter chooses them, as in lists; each gets its history entry.",
+            parameters=[*used("where", "reason", "once", "client"), *query, *_equalities(self.collection)],
+            responses={**responses_of(*codes), **told}, **parts,
+        )  # fmt: skip
+
+    def access(self) -> Schema:
+        account = parameter("account", "query", TEXT, "Another account's, for who manages accounts.")
+        return self.operation(
+            "access", "", f"What may be done with a {self.one}, and why", "Each right and field, with its rule.",
+            parameters=[account],
+            responses={
+                "200": {"description": "Rights and fields.", "content": content_of(ref("schemas/Access"))},
+                **responses_of("malformed", "not-permitted", *READING),
+            },
+        )  # fmt: skip
+
     def create(self) -> Schema:
         return self.operation(
             "create", "", f"Create a {self.one}", "Answers with the record as created, defaults included.",
@@ -336,12 +375,22 @@ class _Operations:
 
     def paths(self) -> dict[str, Schema]:
         collection = self.collection
-        base = f"/v1/records/{collection.name}"
+        base, plural = f"/v1/records/{collection.name}", collection.title.lower()
         key_field = collection.fields.get(collection.key)
         kind = {"type": "string" if key_field is None else key_field.type}
         key = [parameter("key", "path", kind, f"The record's {collection.key}.")]
         paths: dict[str, Schema] = {
-            base: {"get": self.list(), "post": self.create()},
+            base: {
+                "get": self.list(),
+                "post": self.create(),
+                "patch": self.many(
+                    "updateMany",
+                    f"Change {plural} by filter",
+                    requestBody=_patch_body(self.name, self.example),
+                ),
+                "delete": self.many("deleteMany", f"Delete {plural} by filter"),
+            },
+            f"{base}/{{key}}/access": {"parameters": key, "get": self.access()},
             f"{base}/{{key}}": {"parameters": key, **self._one("")},
             f"{base}/{{key}}/preview": {"parameters": key, "post": self.preview()},
             f"{base}/{{key}}/history": {"parameters": key, "get": self.history()},

@@ -13,6 +13,7 @@ from fenland.core.reserved import RESERVED
 from fenland.service.create import CreateRequest, create
 from fenland.service.delete import DeleteRequest, delete
 from fenland.service.expanding import Wanted
+from fenland.service.explain import explain
 from fenland.service.filtering import Filter
 from fenland.service.finding import UNCONDITIONAL, Address
 from fenland.service.form import edit_form
@@ -205,11 +206,18 @@ class _Views:
             headers["Link"] = f'<{_here(request)}?{onward}>; rel="next"'
         return json_answer({"items": found.items, "next": found.next}, headers=headers)
 
+    def access(self, request: Request, collection: str, value: str) -> Answer:
+        caller, order = caller_of(request, self.service), InOrder()
+        query = order.query(request, "account")
+        found = explain(self.service, caller, Address(collection, value), query.get("account"))
+        order.check()
+        return json_answer(found)
+
     def form(self, request: Request, collection: str, value: str) -> Answer:
         form = edit_form(self.service, caller_of(request, self.service), Address(collection, value))
         query_of(request)
         headers = {"ETag": form.saved.etag, "Accept-Patch": ACCEPT_PATCH} if form.saved else {}
-        return json_answer(form_json(form), headers=headers)
+        return json_answer(form_json(form, prefix_of(request)), headers=headers)
 
 
 _METHODS = "GET, HEAD, PATCH, PUT, DELETE, OPTIONS"
@@ -246,4 +254,5 @@ def register(app: Flask, service: Service) -> None:
             )
     app.add_url_rule(f"{ONE_RECORD}/preview", "preview", _handed(views.preview), methods=["POST"])
     app.add_url_rule(f"{ONE_RECORD}/history", "history", _handed(views.history), methods=["GET"])
+    app.add_url_rule(f"{ONE_RECORD}/access", "access", _handed(views.access), methods=["GET"])
     app.add_url_rule(f"{ONE_RECORD}/form", "form", _handed(views.form), methods=["GET"])
