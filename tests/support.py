@@ -41,17 +41,28 @@ def bearer(name: str) -> dict[str, str]:
     return {"Authorization": f"Bearer {TOKENS[name][1]}"}
 
 
+#: What rules can use of the workshop's accounts.
+ATTRIBUTES: dict[str, dict[str, Any]] = {
+    "olga": {"level": 5},
+    "carl": {"area": "north", "level": 2},
+    "cora": {"area": "south"},
+    "vic": {},
+}
+
+
 @contextmanager
 def workshop_of(
-    described: Mapping[str, Any], path: Path, limits: Limits = DEFAULTS
+    described: Mapping[str, Any], path: Path, limits: Limits = DEFAULTS, **settings: Any
 ) -> Iterator[tuple[Service, httpx.Client]]:
     """A service over other collections, with the usual accounts, and the app as olga of the office."""
-    service = open_service(definitions_from(described, ["office", "crew"]), path, limits)
+    chosen = Settings(title="Workshop", **settings)
+    service = open_service(definitions_from(described, ["office", "crew"]), path, limits, chosen.ways_in())
     for name, (role, token) in TOKENS.items():
         with suppress(Conflict):
-            add_account(service, NewAccount(name, name.capitalize(), [role] if role else []))
+            new = NewAccount(name, name.capitalize(), [role] if role else [], ATTRIBUTES[name])
+            add_account(service, new)
             issue_token(service, name, NewToken(secret=token))
-    transport = httpx.WSGITransport(create_app(service, Settings(title="Workshop")))
+    transport = httpx.WSGITransport(create_app(service, chosen))
     with httpx.Client(transport=transport, base_url="http://workshop", headers=bearer("olga")) as http:
         yield service, http
     service.close()

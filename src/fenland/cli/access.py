@@ -81,6 +81,7 @@ def rules(collection: str = _COLLECTION, timeout: float = TIMEOUT, as_json: bool
     if as_json:
         typer.echo(write_json(found).decode())
         return
+    conditions: list[str] = []
     table = Table(
         "Role", *found["rights"], box=None, header_style="bold", pad_edge=False, padding=(0, 2, 0, 0)
     )

@@ -200,11 +200,12 @@ CALL = "fenland_evaluated"
 
 def condition_text(condition: Condition, table: Table, engine: Engine) -> str:
     """The SQL that a condition becomes, its values written out; for people to read."""
-    prepared = Prepared(select(ConditionWriter(table, engine).written(condition)), engine)
+    statement = select(ConditionWriter(table, engine).written(condition)).select_from(table)
+    prepared = Prepared(statement, engine)
     parameters = Parameters([condition], table, engine.dialect)
     values = iter(prepared.values(parameters.values) if prepared.order else ())
     text = re.sub(r"\?", lambda _: _literal(next(values)), prepared.text)
-    selected = text.removeprefix("SELECT ").partition("\nFROM ")[0].rpartition(" AS ")[0]
+    selected = re.sub(r" AS \w+ *$", "", text.removeprefix("SELECT ").rpartition("\nFROM ")[0].strip())
     return selected.replace(f"{table.name}.", "")
 
 
