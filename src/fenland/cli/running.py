@@ -1,10 +1,10 @@
-"""`start` and `demo`: running the service."""
+"""`start`, `demo` and `issuer`: running the service, and what stands in for an outside issuer."""
 
 from __future__ import annotations
 
 import json
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -115,7 +115,27 @@ def _introduce(address: str) -> None:
     out.print(f"\n  curl -H 'Authorization: Bearer {token}' {address}/v1/records/stations/PS-014\n")
 
 
+def issuer(port: int = typer.Option(8470, min=1, max=65535, help="The port to listen on.")) -> None:
+    """Run a stand-in for an outside issuer of JSON Web Tokens, to try signing in with one.
+
+    It believes everybody: [bold]curl 127.0.0.1:8470/token -d '{"sub": "ada", "roles": ["crew"]}'[/]
+    """
+    from fenland.demo.issuer import AUDIENCE, IssuerServer
+
+    try:
+        server = IssuerServer(port)
+    except OSError as error:
+        fail(f"Port {port} cannot be listened on: {error.strerror}. Choose another with --port.")
+    out.print(f"[green]✓[/] A stand-in issuer answers at [bold]{server.address}[/]  (Ctrl-C stops it)")
+    out.print("  For fenland.toml:")
+    out.print(f'    issuer = "{server.address}"')
+    out.print(f'    issuer_audience = "{AUDIENCE}"')
+    with suppress(KeyboardInterrupt):
+        server.serve_forever()
+
+
 def register(app: typer.Typer) -> None:
     """Adds the commands of this file."""
     app.command(rich_help_panel=PANEL)(start)
     app.command(rich_help_panel=PANEL)(demo)
+    app.command(rich_help_panel=PANEL)(issuer)

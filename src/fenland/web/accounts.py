@@ -102,6 +102,11 @@ def _sent(asked: Request, service: Service, members: Mapping[str, Member], *need
     return found
 
 
+def _session_here() -> str | None:
+    """The secret of the session that the request came in, where it did not come with a token."""
+    return None if request.environ.get("HTTP_AUTHORIZATION") else session_of(request.environ)
+
+
 def _own(caller: Caller) -> str:
     """The account whose tokens and password the caller may change."""
     if caller.scope is not None or caller.acting is not None:
@@ -133,7 +138,7 @@ class _Views:
     def session(self) -> Answer:
         caller = caller_of(request, self.service)
         query_of(request)
-        secret = None if "HTTP_AUTHORIZATION" in request.environ else session_of(request.environ)
+        secret = _session_here()
         return json_answer(self._session(caller, csrf_of(secret) if secret else None))
 
     def begin(self) -> Answer:
@@ -147,9 +152,9 @@ class _Views:
 
     def end(self) -> Answer:
         service = self.service
-        caller, secret = caller_of(request, service), session_of(request.environ)
+        caller, secret = caller_of(request, service), _session_here()
         query_of(request)
-        if secret is not None and "HTTP_AUTHORIZATION" not in request.environ:
+        if secret is not None:
             found = service.database.admitted(secret, service.clock())
             if found is not None:
                 revoke_tokens(service, caller.actor.name, found.token.id)
