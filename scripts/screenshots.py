@@ -20,6 +20,7 @@ sys.path.insert(0, str(ROOT / "tests"))
 from playwright.sync_api import Page, sync_playwright  # noqa: E402
 
 from browser import chromium  # noqa: E402
+from fenland.demo.data import PASSWORD  # noqa: E402
 from support import FENLAND, Running, start  # noqa: E402
 
 SIZE = {"width": 1280, "height": 800}
@@ -38,21 +39,31 @@ sed -i 's/required: true/requird: true/; s/format: date/format: day/' levels/col
 fenland check levels
 fenland update --help
 """
+EXPLAIN = """\
+fenland rules tickets
+fenland explain tickets T-0001 --account marta.quill
+fenland update-many tickets priority=2 --where 'state == "waiting for parts" && priority == 1' --preview
+"""
 EVALUATE = """\
 fenland evaluate "timestamp('2031-04-09T14:30:00+02:00').getDayOfWeek()"
 fenland evaluate "[1, 2, 3].filter(n, n % 2 == 1)"
 fenland evaluate --in stations --limit 6 'pumps > 2 && "diesel" in tags'
 fenland evaluate --in stations --key PS-014 'capacity * 3'
-fenland evaluate --in stations --key PS-014 'contact.name'
+fenland evaluate --in tickets --account marta.quill --limit 2 'station.area == actor.attributes.area'
 fenland evaluate 'pumps > && 2'
 """
 
 
 def _sign_in(page: Page) -> None:
     page.goto("/")
-    page.get_by_label("Token").fill("sample-office")
-    page.keyboard.press("Enter")
+    _enter(page)
     page.get_by_role("table").wait_for()
+
+
+def _enter(page: Page) -> None:
+    page.get_by_label("Name").fill("ines.harrow")
+    page.get_by_label("Password").fill(PASSWORD)
+    page.keyboard.press("Enter")
 
 
 def _shot(page: Page, name: str) -> None:
@@ -66,12 +77,28 @@ def console(running: Running) -> None:
         browser = chromium(playwright)
         page = browser.new_page(viewport=SIZE, base_url=running.address, color_scheme="light")
         page.goto("/")
-        page.get_by_label("Token").wait_for()
+        page.get_by_label("Password").wait_for()
         _shot(page, "sign-in")
         _sign_in(page)
         page.goto("/c/tickets?q=weed&sort=-number")
         page.get_by_role("table").wait_for()
         _shot(page, "list")
+        page.goto('/c/stations?where=pumps > 2 %26%26 status == "running"&sort=-pumps')
+        page.get_by_role("table").wait_for()
+        _shot(page, "filter")
+        page.goto("/c/tickets/access")
+        page.get_by_role("table").first.wait_for()
+        _shot(page, "rules")
+        page.goto("/accounts")
+        page.get_by_role("table").wait_for()
+        _shot(page, "accounts")
+        page.goto("/c/tickets/r/T-0001")
+        page.get_by_role("button", name="Show who may").click()
+        page.get_by_label("For").click()
+        page.get_by_role("option", name="Marta Quill").click()
+        page.get_by_text("None of their roles is on the list.").first.wait_for()
+        page.get_by_role("region", name="Access").scroll_into_view_if_needed()
+        _shot(page, "access")
         page.goto("/c/stations/r/PS-014")
         page.get_by_label("Pumps").fill("4")
         page.get_by_role("button", name="Save").click()
@@ -100,8 +127,7 @@ def console(running: Running) -> None:
             viewport={"width": 390, "height": 800}, base_url=running.address, color_scheme="light"
         )
         page.goto("/")
-        page.get_by_label("Token").fill("sample-office")
-        page.keyboard.press("Enter")
+        _enter(page)
         page.get_by_role("list", name="Records").wait_for()
         page.goto("/c/tickets?q=weed&sort=-number")
         page.get_by_role("list", name="Records").wait_for()
@@ -161,7 +187,8 @@ def main() -> None:
         try:
             environment = {"FENLAND_ADDRESS": running.address, "FENLAND_TOKEN": "sample-office"}
             terminal("commands", COMMANDS, environment)
-            terminal("evaluate", EVALUATE, environment)
+            terminal("evaluate", EVALUATE, {**environment, "FENLAND_PROJECT": str(running.folder)})
+            terminal("explain", EXPLAIN, environment)
             terminal("check", CHECK, environment)
             console(running)
         finally:

@@ -151,7 +151,7 @@ def test_every_code_has_its_heading() -> None:
 
 
 #: Codes whose sentence is put together elsewhere than beside them.
-_SAID_OTHERWISE = {"type", "reference", "server_kept", "unknown_field", "unknown_property", "key_characters"}
+_SAID_OTHERWISE = {"check", "length", "type", "reference", "server_kept", "unknown_field", "unknown_property", "key_characters"}
 
 
 @pytest.mark.parametrize("kind", REFUSALS.values(), ids=REFUSALS)

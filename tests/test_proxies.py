@@ -137,6 +137,7 @@ def test_the_real_service_under_a_path_and_its_log(project: Path) -> None:
             browser = chromium(playwright)
             page = browser.new_page(base_url=running.address)
             page.goto("/records/c/notes")
+            page.get_by_role("button", name="Use a token").click()
             page.get_by_label("Token").fill((project / "token").read_text())
             page.keyboard.press("Enter")
             expect(page.get_by_role("heading", level=1)).to_contain_text("Notes")

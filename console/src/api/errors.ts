@@ -26,6 +26,11 @@ export class ApiError extends Error {
     return this.status === 401;
   }
 
+  /** Whether the request itself is what is wrong. */
+  get isRefused(): boolean {
+    return this.status === 400 || this.status === 403 || this.status === 413;
+  }
+
   get isConflict(): boolean {
     return this.status === 409 && this.conflicts.length > 0;
   }

@@ -12,6 +12,15 @@ export const token = {
   forget: (): void => sessionStorage.removeItem(KEPT),
 };
 
+let proof: string | null = null;
+
+/** What changes in a browser's session must bring along: only who can read the service's answers knows it. */
+export const csrf = {
+  set: (value: string | null): void => {
+    proof = value;
+  },
+};
+
 type Method = "get" | "post" | "patch" | "delete";
 type Content<Response> = Response extends { content: { "application/json": infer Body } } ? Body : never;
 type Answered<Operation> = Operation extends { responses: infer Responses }
@@ -46,6 +55,7 @@ function headersFor(method: Method, body: Json | undefined, etag: string | null 
   const headers = new Headers({ Accept: "application/json", "Fenland-Via": "console" });
   const held = token.get();
   if (held !== null) headers.set("Authorization", `Bearer ${held}`);
+  else if (proof !== null && method !== "get") headers.set("Fenland-CSRF", proof);
   if (body !== undefined) {
     headers.set("Content-Type", method === "patch" ? "application/merge-patch+json" : "application/json");
   }

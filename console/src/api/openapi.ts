@@ -103,6 +103,26 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/healthz": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Whether the service is well
+     * @description Whether the service is well.
+     */
+    get: operations["readHealth"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/v1/session": {
     parameters: {
       query?: never;
@@ -116,14 +136,42 @@ export interface paths {
      */
     get: operations["readSession"];
     put?: never;
-    post?: never;
+    /**
+     * Sign in with name and password; a browser gets a session
+     * @description Sign in with name and password; a browser gets a session.
+     */
+    post: operations["beginSession"];
+    /**
+     * Sign out
+     * @description Sign out.
+     */
+    delete: operations["endSession"];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/v1/session/password": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Give the own account another password
+     * @description Give the own account another password.
+     */
+    post: operations["changePassword"];
     delete?: never;
     options?: never;
     head?: never;
     patch?: never;
     trace?: never;
   };
-  "/healthz": {
+  "/v1/tokens": {
     parameters: {
       query?: never;
       header?: never;
@@ -131,10 +179,136 @@ export interface paths {
       cookie?: never;
     };
     /**
-     * Whether the service is well
-     * @description Whether the service is well.
+     * The tokens and sessions of an account
+     * @description The tokens and sessions of an account.
      */
-    get: operations["readHealth"];
+    get: operations["listTokens"];
+    put?: never;
+    /**
+     * Make a token, which is shown this once
+     * @description Make a token, which is shown this once.
+     */
+    post: operations["issueToken"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/v1/tokens/{id}": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        /** @description The token's id. */
+        id: string;
+      };
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post?: never;
+    /**
+     * Revoke a token, or end a session
+     * @description Revoke a token, or end a session.
+     */
+    delete: operations["revokeToken"];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/v1/accounts": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * All accounts, for who manages them
+     * @description All accounts, for who manages them.
+     */
+    get: operations["listAccounts"];
+    put?: never;
+    /**
+     * Add an account
+     * @description Add an account.
+     */
+    post: operations["addAccount"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/v1/accounts/{name}": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        /** @description The account's name. */
+        name: string;
+      };
+      cookie?: never;
+    };
+    /**
+     * An account
+     * @description An account.
+     */
+    get: operations["readAccount"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    /**
+     * Change an account: what is not named stays
+     * @description Change an account: what is not named stays.
+     */
+    patch: operations["changeAccount"];
+    trace?: never;
+  };
+  "/v1/schemas/{collection}/access": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        /** @description The collection's name. */
+        collection: string;
+      };
+      cookie?: never;
+    };
+    /**
+     * Who may do what with records, by role
+     * @description Who may do what with records, by role.
+     */
+    get: operations["readRules"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/v1/schemas/{collection}/choices/{field}": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        /** @description The collection's name. */
+        collection: string;
+        /** @description The field's name. */
+        field: string;
+      };
+      cookie?: never;
+    };
+    /**
+     * What a field may hold, searched
+     * @description What a field may hold, searched.
+     */
+    get: operations["listChoices"];
     put?: never;
     post?: never;
     delete?: never;
@@ -163,6 +337,38 @@ export interface paths {
      * @description Answers with the record as created, defaults included.
      */
     post: operations["createRecord"];
+    /**
+     * Delete records by filter
+     * @description The filter chooses them, as in lists; each gets its history entry.
+     */
+    delete: operations["deleteManyRecord"];
+    options?: never;
+    head?: never;
+    /**
+     * Change records by filter
+     * @description The filter chooses them, as in lists; each gets its history entry.
+     */
+    patch: operations["updateManyRecord"];
+    trace?: never;
+  };
+  "/v1/records/{collection}/{key}/access": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        collection: string;
+        /** @description The record's id. */
+        key: string;
+      };
+      cookie?: never;
+    };
+    /**
+     * What may be done with a record, and why
+     * @description Each right and field, with its rule.
+     */
+    get: operations["accessRecord"];
+    put?: never;
+    post?: never;
     delete?: never;
     options?: never;
     head?: never;
@@ -295,6 +501,12 @@ export interface components {
       limit?: string;
       /** @description Its value. */
       most?: number;
+      /** @description Of an expression, the line where it goes wrong. */
+      line?: number;
+      /** @description The place in that line, from 1. */
+      column?: number;
+      /** @description That line, with a caret under the place. */
+      shown?: string;
     };
     /** @description One thing wrong with one place; the parameters of the rule stand beside these. */
     FieldError: {
@@ -393,11 +605,6 @@ export interface components {
       items: components["schemas"]["Entry"][];
       next: number | null;
     };
-    Session: {
-      account: string;
-      title: string;
-      roles: string[];
-    };
     Health: {
       status: string;
       title: string;
@@ -411,6 +618,7 @@ export interface components {
     Choices: {
       options: components["schemas"]["Choice"][];
       more: boolean;
+      search?: string;
     };
     /** @description A record type, and what this caller may do with it. */
     Collection: {
@@ -438,6 +646,14 @@ export interface components {
         [key: string]: string;
       };
     };
+    /** @description What records refer to: by collection, and by key. */
+    Expanded: {
+      [key: string]: {
+        [key: string]: {
+          [key: string]: unknown;
+        };
+      };
+    };
     Collections: {
       items: components["schemas"]["Collection"][];
     };
@@ -461,6 +677,161 @@ export interface components {
       /** @description Any JSON value. */
       value?: unknown;
     }[];
+    Session: {
+      account: string;
+      title: string;
+      roles: string[];
+      attributes: {
+        [key: string]: unknown;
+      };
+      manages_accounts: boolean;
+      /** @description Rights and collections that a token lends; null is all of them. */
+      scope: {
+        rights?: string[] | null;
+        collections?: string[] | null;
+      } | null;
+      /** @description Who acts, on behalf of the account. */
+      acting: string | null;
+      /** @description To send as Fenland-CSRF with changes in a session. */
+      csrf: string | null;
+    };
+    Credentials: {
+      name: string;
+      password: string;
+    };
+    PasswordChange: {
+      current: string;
+      new: string;
+    };
+    Account: {
+      name: string;
+      title: string;
+      roles: string[];
+      /** @description What rules can use. */
+      attributes: {
+        [key: string]: unknown;
+      };
+      disabled: boolean;
+    };
+    Accounts: {
+      items: components["schemas"]["Account"][];
+      roles: string[];
+    };
+    AccountNew: {
+      name: string;
+      title?: string;
+      roles?: string[];
+      /** @description What rules can use. */
+      attributes?: {
+        [key: string]: unknown;
+      };
+      /** @description Null takes it away. */
+      password?: string | null;
+    };
+    AccountPatch: {
+      title?: string;
+      roles?: string[];
+      /** @description What rules can use. */
+      attributes?: {
+        [key: string]: unknown;
+      };
+      /** @description Null takes it away. */
+      password?: string | null;
+      disabled?: boolean;
+    };
+    Token: {
+      id: string;
+      /** @enum {string} */
+      kind: "token" | "session";
+      label: string;
+      /** Format: date-time */
+      created_at: string;
+      /** Format: date-time */
+      expires_at: string | null;
+      /** Format: date-time */
+      used_at: string | null;
+      /** @description Rights and collections that a token lends; null is all of them. */
+      scope: {
+        rights?: string[] | null;
+        collections?: string[] | null;
+      } | null;
+    };
+    Tokens: {
+      items: components["schemas"]["Token"][];
+    };
+    TokenNew: {
+      label?: string;
+      days?: number | null;
+      /** @description Rights and collections that a token lends; null is all of them. */
+      scope?: {
+        rights?: string[] | null;
+        collections?: string[] | null;
+      } | null;
+    };
+    TokenIssued: {
+      /** @description Shown this once. */
+      token: string;
+      id: string;
+      /** @enum {string} */
+      kind: "token" | "session";
+      label: string;
+      /** Format: date-time */
+      created_at: string;
+      /** Format: date-time */
+      expires_at: string | null;
+      /** Format: date-time */
+      used_at: string | null;
+      /** @description Rights and collections that a token lends; null is all of them. */
+      scope: {
+        rights?: string[] | null;
+        collections?: string[] | null;
+      } | null;
+    };
+    ChoicePage: {
+      items: components["schemas"]["Choice"][];
+      next: string | null;
+    };
+    Access: {
+      account: string;
+      rights: {
+        [key: string]: unknown;
+      };
+      fields: {
+        [key: string]: unknown;
+      };
+    };
+    AccessMatrix: {
+      rights: string[];
+      roles: {
+        [key: string]: unknown;
+      }[];
+      fields: {
+        [key: string]: unknown;
+      }[];
+      rules: {
+        [key: string]: unknown;
+      };
+      checks: {
+        [key: string]: unknown;
+      }[];
+    };
+    /** @description What became of the chosen records; up to 20 are shown, refusals first. */
+    Many: {
+      done: boolean;
+      matched: number;
+      changed: number;
+      refused: number;
+      records: {
+        /** @description Any JSON value. */
+        key: unknown;
+        changes?: {
+          [key: string]: unknown;
+        };
+        problem?: {
+          [key: string]: unknown;
+        };
+      }[];
+    };
     BatchCreate: {
       /** @enum {string} */
       action: "create";
@@ -534,6 +905,12 @@ export interface components {
       limit?: string;
       /** @description Its value. */
       most?: number;
+      /** @description Of an expression, the line where it goes wrong. */
+      line?: number;
+      /** @description The place in that line, from 1. */
+      column?: number;
+      /** @description That line, with a caret under the place. */
+      shown?: string;
       conflicts?: components["schemas"]["FieldConflict"][];
       /** @description Records that refer to the one to be deleted. */
       count?: number;
@@ -554,13 +931,15 @@ export interface components {
          * @description The field, or a place inside an object.
          */
         at: string;
-        /** @description Conditions on the value as stored, before any edit. */
-        only_if?: {
-          one_of?: unknown[];
-          at_least?: number;
-          at_most?: number;
-          is_null?: boolean;
-        };
+        /** @description Conditions on the record as stored, before any edit. */
+        only_if?:
+          | {
+              one_of?: unknown[];
+              at_least?: number;
+              at_most?: number;
+              is_null?: boolean;
+            }
+          | string;
         set?: unknown;
         /** @constant */
         clear?: true;
@@ -610,6 +989,7 @@ export interface components {
       next: string | null;
       count?: number;
       labels?: components["schemas"]["Labels"];
+      expanded?: components["schemas"]["Expanded"];
     };
     /** @description All an edit form needs; `version` and `etag` are null for what is yet to be created. */
     RecordForm: {
@@ -750,6 +1130,15 @@ export interface components {
         "application/problem+json": components["schemas"]["Invalid"];
       };
     };
+    /** @description Too many requests. Wait as Retry-After says, then send again. */
+    "too-many": {
+      headers: {
+        [name: string]: unknown;
+      };
+      content: {
+        "application/problem+json": components["schemas"]["Problem"];
+      };
+    };
     /** @description Not possible at the moment. Wait as Retry-After says, then send again. */
     unavailable: {
       headers: {
@@ -798,6 +1187,12 @@ export interface components {
     cursor: string;
     /** @description Whether to count all that match. */
     count: boolean;
+    /** @description A condition over the fields, such as `status == "open" && pumps > 2`. */
+    where: string;
+    /** @description Fields by comma: records then hold these alone, and not all that is required. */
+    fields: string;
+    /** @description References by comma, such as `station.watercourse`, to answer with theirs. */
+    expand: string;
     /** @description Whether to tell what references and owners stand for. */
     labels: boolean;
     /** @description Only versions under this. */
@@ -848,6 +1243,7 @@ export interface operations {
       400: components["responses"]["malformed"];
       401: components["responses"]["not-signed-in"];
       413: components["responses"]["too-large"];
+      429: components["responses"]["too-many"];
       500: components["responses"]["internal"];
       503: components["responses"]["unavailable"];
     };
@@ -886,6 +1282,7 @@ export interface operations {
       403: components["responses"]["not-permitted"];
       404: components["responses"]["not-found"];
       413: components["responses"]["too-large"];
+      429: components["responses"]["too-many"];
       500: components["responses"]["internal"];
       503: components["responses"]["unavailable"];
     };
@@ -911,6 +1308,7 @@ export interface operations {
         };
       };
       413: components["responses"]["too-large"];
+      429: components["responses"]["too-many"];
       500: components["responses"]["internal"];
       503: components["responses"]["unavailable"];
     };
@@ -936,6 +1334,7 @@ export interface operations {
         };
       };
       413: components["responses"]["too-large"];
+      429: components["responses"]["too-many"];
       500: components["responses"]["internal"];
       503: components["responses"]["unavailable"];
     };
@@ -994,34 +1393,10 @@ export interface operations {
           "application/problem+json": components["schemas"]["Problem"];
         };
       };
+      429: components["responses"]["too-many"];
       500: components["responses"]["internal"];
       503: components["responses"]["unavailable"];
       507: components["responses"]["storage-full"];
-    };
-  };
-  readSession: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description The account. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Session"];
-        };
-      };
-      400: components["responses"]["malformed"];
-      401: components["responses"]["not-signed-in"];
-      413: components["responses"]["too-large"];
-      500: components["responses"]["internal"];
-      503: components["responses"]["unavailable"];
     };
   };
   readHealth: {
@@ -1043,6 +1418,426 @@ export interface operations {
         };
       };
       413: components["responses"]["too-large"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+    };
+  };
+  readSession: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Session */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Session"];
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      413: components["responses"]["too-large"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+    };
+  };
+  beginSession: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["Credentials"];
+      };
+    };
+    responses: {
+      /** @description Session */
+      201: {
+        headers: {
+          "Set-Cookie"?: string;
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Session"];
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      403: components["responses"]["not-permitted"];
+      413: components["responses"]["too-large"];
+      415: components["responses"]["unsupported-media"];
+      422: components["responses"]["invalid"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+      507: components["responses"]["storage-full"];
+    };
+  };
+  endSession: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Done. */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      403: components["responses"]["not-permitted"];
+      413: components["responses"]["too-large"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+    };
+  };
+  changePassword: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["PasswordChange"];
+      };
+    };
+    responses: {
+      /** @description Done. */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      403: components["responses"]["not-permitted"];
+      413: components["responses"]["too-large"];
+      415: components["responses"]["unsupported-media"];
+      422: components["responses"]["invalid"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+      507: components["responses"]["storage-full"];
+    };
+  };
+  listTokens: {
+    parameters: {
+      query?: {
+        /** @description Another account's, for who manages accounts. */
+        account?: string;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Tokens */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Tokens"];
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      403: components["responses"]["not-permitted"];
+      404: components["responses"]["not-found"];
+      413: components["responses"]["too-large"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+    };
+  };
+  issueToken: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["TokenNew"];
+      };
+    };
+    responses: {
+      /** @description TokenIssued */
+      201: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["TokenIssued"];
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      403: components["responses"]["not-permitted"];
+      413: components["responses"]["too-large"];
+      415: components["responses"]["unsupported-media"];
+      422: components["responses"]["invalid"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+      507: components["responses"]["storage-full"];
+    };
+  };
+  revokeToken: {
+    parameters: {
+      query?: {
+        /** @description Another account's, for who manages accounts. */
+        account?: string;
+      };
+      header?: never;
+      path: {
+        /** @description The token's id. */
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Done. */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      403: components["responses"]["not-permitted"];
+      404: components["responses"]["not-found"];
+      413: components["responses"]["too-large"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+    };
+  };
+  listAccounts: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Accounts */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Accounts"];
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      403: components["responses"]["not-permitted"];
+      413: components["responses"]["too-large"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+    };
+  };
+  addAccount: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["AccountNew"];
+      };
+    };
+    responses: {
+      /** @description Account */
+      201: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Account"];
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      403: components["responses"]["not-permitted"];
+      409: components["responses"]["conflict"];
+      413: components["responses"]["too-large"];
+      415: components["responses"]["unsupported-media"];
+      422: components["responses"]["invalid"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+      507: components["responses"]["storage-full"];
+    };
+  };
+  readAccount: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        /** @description The account's name. */
+        name: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Account */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Account"];
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      403: components["responses"]["not-permitted"];
+      404: components["responses"]["not-found"];
+      413: components["responses"]["too-large"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+    };
+  };
+  changeAccount: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        /** @description The account's name. */
+        name: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["AccountPatch"];
+        "application/merge-patch+json": components["schemas"]["AccountPatch"];
+      };
+    };
+    responses: {
+      /** @description Account */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Account"];
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      403: components["responses"]["not-permitted"];
+      404: components["responses"]["not-found"];
+      409: components["responses"]["conflict"];
+      413: components["responses"]["too-large"];
+      415: components["responses"]["unsupported-media"];
+      422: components["responses"]["invalid"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+      507: components["responses"]["storage-full"];
+    };
+  };
+  readRules: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        /** @description The collection's name. */
+        collection: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description AccessMatrix */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["AccessMatrix"];
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      403: components["responses"]["not-permitted"];
+      404: components["responses"]["not-found"];
+      413: components["responses"]["too-large"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+    };
+  };
+  listChoices: {
+    parameters: {
+      query?: {
+        /** @description Words that must all be found. */
+        q?: components["parameters"]["q"];
+        /** @description How many to answer with at most. */
+        limit?: components["parameters"]["limit"];
+        /** @description The `next` of the page before. */
+        cursor?: components["parameters"]["cursor"];
+      };
+      header?: never;
+      path: {
+        /** @description The collection's name. */
+        collection: string;
+        /** @description The field's name. */
+        field: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description ChoicePage */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["ChoicePage"];
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      403: components["responses"]["not-permitted"];
+      404: components["responses"]["not-found"];
+      413: components["responses"]["too-large"];
+      429: components["responses"]["too-many"];
       500: components["responses"]["internal"];
       503: components["responses"]["unavailable"];
     };
@@ -1050,10 +1845,16 @@ export interface operations {
   listRecord: {
     parameters: {
       query?: {
+        /** @description A condition over the fields, such as `status == "open" && pumps > 2`. */
+        where?: components["parameters"]["where"];
         /** @description Words that must all be found. */
         q?: components["parameters"]["q"];
         /** @description Fields by comma; a - before one sorts it descending. */
         sort?: components["parameters"]["sort"];
+        /** @description Fields by comma: records then hold these alone, and not all that is required. */
+        fields?: components["parameters"]["fields"];
+        /** @description References by comma, such as `station.watercourse`, to answer with theirs. */
+        expand?: components["parameters"]["expand"];
         /** @description How many to answer with at most. */
         limit?: components["parameters"]["limit"];
         /** @description The `next` of the page before. */
@@ -1062,6 +1863,8 @@ export interface operations {
         count?: components["parameters"]["count"];
         /** @description Whether to tell what references and owners stand for. */
         labels?: components["parameters"]["labels"];
+        /** @description A value it has; repeated: any of them. */
+        any?: string[];
       };
       header?: never;
       path: {
@@ -1086,6 +1889,7 @@ export interface operations {
       403: components["responses"]["not-permitted"];
       404: components["responses"]["not-found"];
       413: components["responses"]["too-large"];
+      429: components["responses"]["too-many"];
       500: components["responses"]["internal"];
       503: components["responses"]["unavailable"];
     };
@@ -1145,14 +1949,193 @@ export interface operations {
       413: components["responses"]["too-large"];
       415: components["responses"]["unsupported-media"];
       422: components["responses"]["invalid"];
+      429: components["responses"]["too-many"];
       500: components["responses"]["internal"];
       503: components["responses"]["unavailable"];
       507: components["responses"]["storage-full"];
     };
   };
+  deleteManyRecord: {
+    parameters: {
+      query?: {
+        /** @description A condition over the fields, such as `status == "open" && pumps > 2`. */
+        where?: components["parameters"]["where"];
+        /** @description Why; kept in the history. */
+        reason?: components["parameters"]["reason"];
+        /** @description Whether only to tell what would become of them. */
+        preview?: boolean;
+        /** @description How many records there must be; refused where it is another. */
+        expect?: number;
+        /** @description All or nothing, unless false: then each on its own. */
+        atomic?: boolean;
+        /** @description A value it has; repeated: any of them. */
+        any?: string[];
+      };
+      header?: {
+        /** @description Carried out once, however often it is sent. */
+        "Idempotency-Key"?: components["parameters"]["once"];
+        /** @description A name the client keeps: its own changes are not others'. */
+        "Fenland-Client"?: components["parameters"]["client"];
+      };
+      path: {
+        collection: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Done, or what a preview found. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Many"];
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      403: components["responses"]["not-permitted"];
+      404: components["responses"]["not-found"];
+      409: components["responses"]["conflict"];
+      413: components["responses"]["too-large"];
+      415: components["responses"]["unsupported-media"];
+      /** @description Nothing was done: some were refused. */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Many"];
+        };
+      };
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+      507: components["responses"]["storage-full"];
+    };
+  };
+  updateManyRecord: {
+    parameters: {
+      query?: {
+        /** @description A condition over the fields, such as `status == "open" && pumps > 2`. */
+        where?: components["parameters"]["where"];
+        /** @description Why; kept in the history. */
+        reason?: components["parameters"]["reason"];
+        /** @description Whether only to tell what would become of them. */
+        preview?: boolean;
+        /** @description How many records there must be; refused where it is another. */
+        expect?: number;
+        /** @description All or nothing, unless false: then each on its own. */
+        atomic?: boolean;
+        /** @description A value it has; repeated: any of them. */
+        any?: string[];
+      };
+      header?: {
+        /** @description Carried out once, however often it is sent. */
+        "Idempotency-Key"?: components["parameters"]["once"];
+        /** @description A name the client keeps: its own changes are not others'. */
+        "Fenland-Client"?: components["parameters"]["client"];
+      };
+      path: {
+        collection: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        /** @example {} */
+        "application/merge-patch+json": components["schemas"]["RecordPatch"];
+        /** @example {} */
+        "application/json": components["schemas"]["RecordPatch"];
+        "application/json-patch+json": string;
+        /**
+         * @example {
+         *       "edits": []
+         *     }
+         */
+        "application/vnd.fenland.edits+json": components["schemas"]["Edits"];
+        "application/x-www-form-urlencoded": {
+          [key: string]: unknown;
+        };
+        "multipart/form-data": {
+          [key: string]: unknown;
+        };
+      };
+    };
+    responses: {
+      /** @description Done, or what a preview found. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Many"];
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      403: components["responses"]["not-permitted"];
+      404: components["responses"]["not-found"];
+      409: components["responses"]["conflict"];
+      413: components["responses"]["too-large"];
+      415: components["responses"]["unsupported-media"];
+      /** @description Nothing was done: some were refused. */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Many"];
+        };
+      };
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+      507: components["responses"]["storage-full"];
+    };
+  };
+  accessRecord: {
+    parameters: {
+      query?: {
+        /** @description Another account's, for who manages accounts. */
+        account?: string;
+      };
+      header?: never;
+      path: {
+        collection: string;
+        /** @description The record's id. */
+        key: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Rights and fields. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Access"];
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      403: components["responses"]["not-permitted"];
+      404: components["responses"]["not-found"];
+      413: components["responses"]["too-large"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+    };
+  };
   readRecord: {
     parameters: {
-      query?: never;
+      query?: {
+        /** @description Fields by comma: records then hold these alone, and not all that is required. */
+        fields?: components["parameters"]["fields"];
+      };
       header?: {
         /** @description Only if it has another (RFC 9110). */
         "If-None-Match"?: components["parameters"]["if_none_match"];
@@ -1188,6 +2171,7 @@ export interface operations {
       401: components["responses"]["not-signed-in"];
       404: components["responses"]["not-found"];
       413: components["responses"]["too-large"];
+      429: components["responses"]["too-many"];
       500: components["responses"]["internal"];
       503: components["responses"]["unavailable"];
     };
@@ -1263,6 +2247,7 @@ export interface operations {
       415: components["responses"]["unsupported-media"];
       422: components["responses"]["invalid"];
       428: components["responses"]["version-required"];
+      429: components["responses"]["too-many"];
       500: components["responses"]["internal"];
       503: components["responses"]["unavailable"];
       507: components["responses"]["storage-full"];
@@ -1321,6 +2306,7 @@ export interface operations {
       413: components["responses"]["too-large"];
       422: components["responses"]["key-reused"];
       428: components["responses"]["version-required"];
+      429: components["responses"]["too-many"];
       500: components["responses"]["internal"];
       503: components["responses"]["unavailable"];
       507: components["responses"]["storage-full"];
@@ -1409,6 +2395,7 @@ export interface operations {
       415: components["responses"]["unsupported-media"];
       422: components["responses"]["invalid"];
       428: components["responses"]["version-required"];
+      429: components["responses"]["too-many"];
       500: components["responses"]["internal"];
       503: components["responses"]["unavailable"];
       507: components["responses"]["storage-full"];
@@ -1479,6 +2466,7 @@ export interface operations {
       415: components["responses"]["unsupported-media"];
       422: components["responses"]["invalid"];
       428: components["responses"]["version-required"];
+      429: components["responses"]["too-many"];
       500: components["responses"]["internal"];
       503: components["responses"]["unavailable"];
       507: components["responses"]["storage-full"];
@@ -1516,6 +2504,7 @@ export interface operations {
       401: components["responses"]["not-signed-in"];
       404: components["responses"]["not-found"];
       413: components["responses"]["too-large"];
+      429: components["responses"]["too-many"];
       500: components["responses"]["internal"];
       503: components["responses"]["unavailable"];
     };
@@ -1548,6 +2537,7 @@ export interface operations {
       401: components["responses"]["not-signed-in"];
       404: components["responses"]["not-found"];
       413: components["responses"]["too-large"];
+      429: components["responses"]["too-many"];
       500: components["responses"]["internal"];
       503: components["responses"]["unavailable"];
     };

@@ -18,20 +18,30 @@ export const refreshCollection = (client: QueryClient, collection: string): Prom
 
 // --- reading -----------------------------------------------------------------------------------------
 
-export const pageOf = (collection: string, q: string, sort: string, after: string) =>
+/** Which records a list is of: words that are found in them, and a condition that holds. */
+export interface Wanted {
+  q: string;
+  where: string;
+}
+
+export const pageOf = (collection: string, { q, where }: Wanted, sort: string, after: string) =>
   queryOptions({
-    queryKey: [...inCollection(collection), "list", q, sort, after],
+    queryKey: [...inCollection(collection), "list", q, where, sort, after],
     queryFn: ({ signal }) =>
-      ask(MANY, "get", { at: { collection }, query: { q, sort, limit: PAGE_SIZE, cursor: after, labels: true }, signal }),
+      ask(MANY, "get", {
+        at: { collection },
+        query: { q, where, sort, limit: PAGE_SIZE, cursor: after, labels: true },
+        signal,
+      }),
     placeholderData: keepPreviousData,
   });
 
 /** How many records a search finds. */
-export const countOf = (collection: string, q: string) =>
+export const countOf = (collection: string, { q, where }: Wanted) =>
   queryOptions({
-    queryKey: [...inCollection(collection), "count", q],
+    queryKey: [...inCollection(collection), "count", q, where],
     queryFn: async ({ signal }) =>
-      (await ask(MANY, "get", { at: { collection }, query: { q, limit: 1, count: true }, signal })).count ?? 0,
+      (await ask(MANY, "get", { at: { collection }, query: { q, where, limit: 1, count: true }, signal })).count ?? 0,
   });
 
 /** Never kept: a form is filled from what is stored at the moment it is opened. */

@@ -4,6 +4,9 @@ import { QueryClientProvider } from "@tanstack/react-query";
 import { useState } from "react";
 import { createBrowserRouter, Navigate, RouterProvider } from "react-router";
 import { basePath } from "../api/base";
+import { RulesPage } from "../features/access/RulesPage";
+import { AccountsPage } from "../features/accounts/AccountsPage";
+import { OwnAccountPage } from "../features/accounts/OwnAccountPage";
 import { CreatePage } from "../features/records/CreatePage";
 import { ListPage } from "../features/records/ListPage";
 import { RecordPage } from "../features/records/RecordPage";
@@ -22,6 +25,9 @@ const createRouter = () =>
         children: [
           { index: true, element: <StartPage /> },
           { path: "c/:collection", element: <ListPage /> },
+          { path: "c/:collection/access", element: <RulesPage /> },
+          { path: "accounts", element: <AccountsPage /> },
+          { path: "account", element: <OwnAccountPage /> },
           { path: "c/:collection/new", element: <CreatePage /> },
           { path: "c/:collection/r/:recordKey", element: <RecordPage /> },
           { path: "*", element: <Navigate to="/" replace /> },

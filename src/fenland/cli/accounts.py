@@ -24,7 +24,7 @@ if TYPE_CHECKING:
 
 commands = typer.Typer(help="Keep the accounts of a project and their tokens.", no_args_is_help=True)
 
-_PROJECT = typer.Option(Path("."), "--project", help="The project's folder.")
+_PROJECT = typer.Option(Path("."), "--project", envvar="FENLAND_PROJECT", help="The project's folder.")
 _JSON = json_option()
 
 

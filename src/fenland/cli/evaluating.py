@@ -27,7 +27,9 @@ def evaluate(
     key: str | None = typer.Option(None, help="For this record alone."),
     account: str | None = typer.Option(None, metavar="NAME", help="The account that actor is."),
     limit: int = typer.Option(20, min=1, max=500, help="For so many records at most."),
-    project: Path = typer.Option(Path("."), "--project", help="The project's folder."),
+    project: Path = typer.Option(
+        Path("."), "--project", envvar="FENLAND_PROJECT", help="The project's folder."
+    ),
     as_json: bool = json_option("Answer with JSON Lines: type and SQL, then the value for each record."),
 ) -> None:
     """Evaluate an expression: show its type, the SQL it becomes, and its value.

@@ -12,6 +12,7 @@ import type { CollectionInfo } from "../../api/types";
 import { Trouble } from "../../ui/Trouble";
 import { Waiting } from "../../ui/Waiting";
 import { inSentence } from "../../lib/text";
+import { FilterBar } from "./FilterBar";
 import { RecordCards } from "./RecordCards";
 import { RecordTable } from "./RecordTable";
 import { SearchBox } from "./SearchBox";
@@ -27,27 +28,40 @@ function List({ collection }: { collection: string }) {
   const narrow = useMediaQuery(useTheme().breakpoints.down("sm"));
   const schema = useQuery(schemaOf(collection));
   const info = useQuery(collectionInfo(collection));
-  const found = useQuery(pageOf(collection, view.q, view.sort, view.after));
-  const count = useQuery(countOf(collection, view.q)).data;
+  const found = useQuery(pageOf(collection, view, view.sort, view.after));
+  const count = useQuery(countOf(collection, view)).data;
+  // What is wrong with the filter is said where it is written, and can be put right there.
+  const wrong = view.where !== "" && found.error?.isRefused ? found.error : null;
 
   if (schema.isPending || found.isPending || info.isPending) return <Waiting what="records" />;
-  const trouble = schema.error ?? found.error ?? info.error;
+  const trouble = schema.error ?? (wrong ? null : found.error) ?? info.error;
   if (trouble) return <Trouble title="This list cannot be shown" error={trouble} retry={found.refetch} />;
-  if (!schema.data || !found.data || !info.data) return null;
+  if (!schema.data || !info.data) return null;
+  const bar = <FilterBar key={view.where} schema={schema.data} value={view.where} error={wrong} onChange={view.filter} />;
+  if (!found.data)
+    return (
+      <>
+        <Heading info={info.data} view={view} count={undefined} />
+        {bar}
+      </>
+    );
 
   const Shown = narrow ? RecordCards : RecordTable;
   return (
     <>
       <title>{info.data.title}</title>
       <Heading info={info.data} view={view} count={count} />
+      {bar}
       <Box sx={{ height: 4 }}>{found.isFetching && <LinearProgress aria-label="Loading records" />}</Box>
       {found.data.items.length === 0 ? (
         <Typography color="textSecondary" sx={{ py: 6, textAlign: "center" }}>
-          {view.q
-            ? `Nothing matches “${view.q}”. Try fewer or other words.`
-            : view.after
-              ? "Nothing follows here any more."
-              : "There are no records here yet."}
+          {view.where
+            ? "No record meets this filter. Change or clear it."
+            : view.q
+              ? `Nothing matches “${view.q}”. Try fewer or other words.`
+              : view.after
+                ? "Nothing follows here any more."
+                : "There are no records here yet."}
         </Typography>
       ) : (
         <Shown collection={collection} schema={schema.data} page={found.data} sort={view.sort} onSort={view.order} />
@@ -64,10 +78,13 @@ function Heading({ info, view, count }: { info: CollectionInfo; view: ListView; 
         <Typography variant="h1">{info.title}</Typography>
         {count !== undefined && (
           <Typography color="textSecondary">
-            {count} {view.q ? "found" : count === 1 ? "record" : "records"}
+            {count} {view.q || view.where ? "found" : count === 1 ? "record" : "records"}
           </Typography>
         )}
       </Box>
+      <Button component={Link} to={`/c/${info.name}/access`}>
+        Who may what
+      </Button>
       {info.searched.length > 0 && <SearchBox value={view.q} onChange={view.search} />}
       {info.may.create && (
         <Button component={Link} to={`/c/${info.name}/new`} variant="contained">

@@ -12,6 +12,7 @@ import { shown } from "../../lib/text";
 import { useTell } from "../../ui/messages";
 import { Trouble } from "../../ui/Trouble";
 import { Waiting } from "../../ui/Waiting";
+import { AccessPanel } from "./AccessPanel";
 import { ConflictPanel } from "./ConflictPanel";
 import { DeleteButton } from "./DeleteButton";
 import { HistoryPanel } from "./HistoryPanel";
@@ -71,7 +72,10 @@ function Opened({ collection, recordKey }: Opened) {
         <Paper variant="outlined" sx={{ p: 2.5 }}>
           <Editor collection={collection} recordKey={recordKey} form={form.data} reload={form.refetch} />
         </Paper>
-        <HistoryPanel collection={collection} recordKey={recordKey} />
+        <Box>
+          <HistoryPanel collection={collection} recordKey={recordKey} />
+          <AccessPanel collection={collection} recordKey={recordKey} schema={form.data.schema} />
+        </Box>
       </Box>
     </>
   );

@@ -7,11 +7,14 @@ interface Trail {
 
 export interface ListView {
   q: string;
+  /** The condition that chooses records: an expression. */
+  where: string;
   sort: string;
   /** The page's number, from 1, and where it begins: the cursor that the page before gave. */
   page: number;
   after: string;
   search: (q: string) => void;
+  filter: (where: string) => void;
   order: (sort: string) => void;
   onward: (cursor: string) => void;
   backward: () => void;
@@ -36,11 +39,13 @@ export function useListView(): ListView {
   const anew = { after: "", page: "" };
   return {
     q,
+    where: params.get("where") ?? "",
     sort: params.get("sort") ?? "",
     page,
     after,
     // One step back leads out of a search, however many pauses it was typed with.
     search: (text) => go({ ...anew, q: text }, { replace: q !== "" && text !== "" }),
+    filter: (where) => go({ ...anew, where }),
     order: (sort) => go({ ...anew, sort }),
     onward: (cursor) => go({ after: cursor, page: String(page + 1) }, { state: { trail: [...trail, after] } }),
     backward: () => {

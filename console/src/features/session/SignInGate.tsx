@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import type { ReactNode } from "react";
-import { holdsToken, session } from "../../api/session";
+import { session } from "../../api/session";
 import { Trouble } from "../../ui/Trouble";
 import { Waiting } from "../../ui/Waiting";
 import { SignInPage } from "./SignInPage";
@@ -9,6 +9,6 @@ import { SignInPage } from "./SignInPage";
 export function SignInGate({ children }: { children: ReactNode }) {
   const found = useQuery(session);
   if (found.isPending) return <Waiting what="your session" />;
-  if (found.isError && holdsToken()) return <Trouble error={found.error} retry={found.refetch} />;
+  if (found.isError) return <Trouble error={found.error} retry={found.refetch} />;
   return found.data ? children : <SignInPage />;
 }

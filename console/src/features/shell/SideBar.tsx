@@ -3,6 +3,7 @@ import LightModeIcon from "@mui/icons-material/LightModeOutlined";
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import IconButton from "@mui/material/IconButton";
+import Link from "@mui/material/Link";
 import { useColorScheme } from "@mui/material/styles";
 import Tooltip from "@mui/material/Tooltip";
 import Typography from "@mui/material/Typography";
@@ -47,10 +48,15 @@ export function SideBar({ onChosen }: { onChosen?: () => void }) {
             </Box>
           ))}
       </Box>
+      {account?.manages_accounts && (
+        <Box component={NavLink} to="/accounts" sx={link} onClick={onChosen}>
+          Accounts
+        </Box>
+      )}
       <Box sx={{ p: 2, borderTop: 1, borderColor: "divider" }}>
-        <Typography variant="body2" noWrap title={account?.account}>
+        <Link component={NavLink} to="/account" variant="body2" noWrap title={account?.account} onClick={onChosen}>
           {account?.title}
-        </Typography>
+        </Link>
         <Typography variant="body2" color="textSecondary" noWrap>
           {account?.roles.join(", ") ?? ""}
         </Typography>
@@ -67,7 +73,7 @@ function Buttons() {
   const words = dark ? "Light colours" : "Dark colours";
   return (
     <Box sx={{ display: "flex", justifyContent: "space-between", alignItems: "center", mt: 1, mx: -1 }}>
-      <Button size="small" onClick={() => signOut(client)}>
+      <Button size="small" onClick={() => void signOut(client)}>
         Sign out
       </Button>
       <Tooltip title={words}>

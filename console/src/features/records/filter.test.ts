@@ -1,0 +1,28 @@
+import { expect, test } from "vitest";
+import { comparisonsOf, joined, literal } from "./filter";
+
+const written = (schema: Parameters<typeof literal>[0], id: string, value: string) =>
+  comparisonsOf(schema)
+    .find((one) => one.id === id)
+    ?.write("f", literal(schema, value));
+
+test.each([
+  [{ type: "string" }, "==", 'a "b"', 'f == "a \\"b\\""'],
+  [{ type: ["string", "null"] }, "contains", "x", 'f.contains("x")'],
+  [{ type: "integer" }, ">=", " 3 ", "f >= 3"],
+  [{ type: "string", format: "date" }, "<", "2031-04-09", 'f < date("2031-04-09")'],
+  [{ type: "string", format: "date-time" }, ">", "2031-04-09T14:30:00Z", 'f > timestamp("2031-04-09T14:30:00.000Z")'],
+  [{ type: "array" }, "in", "diesel", '"diesel" in f'],
+])("%j %s %s", (schema, id, value, expected) => {
+  expect(written(schema, id, value)).toBe(expected);
+});
+
+test("what needs no value takes none", () => {
+  expect(comparisonsOf({ type: "boolean" }).map((one) => one.write("f", ""))).toEqual(["f", "!f", "f == null", "f != null"]);
+});
+
+test("conditions are joined so that each must hold", () => {
+  expect(joined("", "a")).toBe("a");
+  expect(joined("a", "b")).toBe("a && b");
+  expect(joined("a || b", "c")).toBe("(a || b) && c");
+});
