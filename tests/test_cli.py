@@ -322,14 +322,61 @@ def test_the_shell_completes_what_the_service_holds(shell: Run, words: str, foun
     assert shell(**asked, FENLAND_ADDRESS="http://127.0.0.1:9").stdout.strip() == ""
 
 
-def test_expressions_are_evaluated_by_themselves_and_for_records(run: Run) -> None:
+def test_expressions_are_evaluated_by_themselves_and_for_records(run: Run, sample: Running) -> None:
+    here = {"FENLAND_PROJECT": str(sample.folder)}
     assert run("evaluate", "1 + 2 * 3").stdout == "7  int\n"
     assert json.loads(run("evaluate", "1 / 0", "--json", code=1).stdout) == {"error": "Division by zero."}
     assert "column 9" in run("evaluate", "pumps > && 2", "--json", code=2).stdout
     whole = "[capacity * 3, today - commissioned_on > 0, record.code]"
-    answer = json.loads(run("evaluate", "--in", "stations", "--key", "PS-014", whole, "--json").stdout)
+    told, value = run(
+        "evaluate", "--in", "stations", "--key", "PS-014", whole, "--json", **here
+    ).stdout.splitlines()
+    assert json.loads(told) == {"type": "list", "sql": None}
+    answer = json.loads(value)
     assert (answer["key"], answer["type"], answer["value"][1:]) == ("PS-014", "list", [True, "PS-014"])
-    listed = run("evaluate", "--in", "stations", "--limit", "3", "pumps >= 0", "--json").stdout
-    assert [json.loads(line)["value"] for line in listed.splitlines()] == [True] * 3
+    listed = run("evaluate", "--in", "stations", "--limit", "3", "pumps >= 0", "--json", **here).stdout
+    told, *values = listed.splitlines()
+    assert json.loads(told) == {"type": "bool", "sql": "pumps >= 0"}
+    assert [json.loads(line)["value"] for line in values] == [True] * 3
+    area = run(
+        "evaluate",
+        "--in",
+        "tickets",
+        "--account",
+        "marta.quill",
+        "--limit",
+        "1",
+        "station.area == actor.attributes.area",
+        **here,
+    )
+    assert "IS 'north'" in area.stdout
+    assert (
+        "There is no field or name 'pumpz'"
+        in run("evaluate", "--in", "stations", "pumpz > 2", code=2, **here).stderr
+    )
     run("evaluate", "--key", "PS-014", "1", code=2)
-    run("evaluate", "--in", "nowhere", "1", code=4)
+    run("evaluate", "--in", "nowhere", "1", code=4, **here)
+
+
+def test_lists_are_filtered_and_changed_by_condition(run: Run) -> None:
+    chosen = ["--where", 'area == "north" && pumps > 2', "--json"]
+    listed = run("list", "stations", "--columns", "code,pumps", *chosen).stdout.splitlines()
+    found = [json.loads(line) for line in listed]
+    assert found
+    assert all(one.keys() == {"code", "pumps"} and one["pumps"] > 2 for one in found)
+    seen = json.loads(run("update-many", "stations", "pumps=3", "--preview", *chosen).stdout)
+    assert (seen["matched"], seen["done"]) == (len(found), False)
+    run("update-many", "stations", "pumps=3", "--expect", "0", *chosen, code=6)
+    refused = run("update-many", "tickets", "hours=1", "--where", "hours == 0", token="sample-crew", code=7)
+    assert "Nothing was saved" in refused.stderr
+    run("delete-many", "stations", "--where", "true", code=2)
+    assert "There is no field" in run("list", "stations", "--where", "pumpz > 2", code=1).stderr
+
+
+def test_who_may_do_what_is_told_with_its_reason(run: Run) -> None:
+    told = run("explain", "tickets", "T-0001", "--account", "marta.quill").stdout
+    assert "record.station.area == actor.attributes.area is" in told
+    assert "collections/tickets.yaml:" in told
+    rules = run("rules", "tickets").stdout
+    assert "(1) next.station.area == actor.attributes.area" in rules
+    run("explain", "tickets", "T-0001", "--account", "tobin.reed", token="sample-crew", code=5)

@@ -7,6 +7,7 @@ import io
 import json
 import re
 from collections.abc import Iterator
+from datetime import UTC, datetime
 from decimal import Decimal
 from pathlib import Path
 from typing import Any
@@ -16,12 +17,15 @@ import pytest
 from ruamel.yaml import YAML
 
 from fenland.client.errors import BY_STATUS
+from fenland.core.access import Actor, Caller, Policy, Sight
 from fenland.core.constraints import CONSTRAINTS
 from fenland.core.expressions import EvaluationError, as_json, evaluate
 from fenland.core.field_access import PROTECTIONS
 from fenland.core.problems import REFUSALS, Refusal
 from fenland.core.reading import definitions_from
+from fenland.core.rules import Rules
 from fenland.service.accounts import NewAccount, add_account
+from fenland.service.project import read_source
 from fenland.service.service import open_service
 from fenland.service.settings import Settings
 from fenland.service.tokens import NewToken, issue_token
@@ -151,7 +155,16 @@ def test_every_code_has_its_heading() -> None:
 
 
 #: Codes whose sentence is put together elsewhere than beside them.
-_SAID_OTHERWISE = {"check", "length", "type", "reference", "server_kept", "unknown_field", "unknown_property", "key_characters"}
+_SAID_OTHERWISE = {
+    "check",
+    "length",
+    "type",
+    "reference",
+    "server_kept",
+    "unknown_field",
+    "unknown_property",
+    "key_characters",
+}
 
 
 @pytest.mark.parametrize("kind", REFUSALS.values(), ids=REFUSALS)
@@ -180,3 +193,70 @@ def test_links_between_pages_lead_somewhere() -> None:
     for page in pages:
         for link in re.findall(r"\]\(([^)#:]+)(?:#[^)]*)?\)", page.read_text()):
             assert (page.parent / link).exists(), f"{page.name}: {link}"
+
+
+# --- docs/access.md: each block of rules, with the rows under it ----------------------------------------
+
+_RIGHT = re.compile(r"`(?P<right>\w+)(?: (?P<field>\w+))?`(?: to `(?P<next>.*)`)?")
+SITES = {"PS-1": {"area": "north", "keeper": "ada"}, "PS-2": {"area": "south", "keeper": "ben"}}
+BASE: dict[str, Any] = {
+    "stations": {"key": "code", "fields": {"code": {"type": "string", "required": True, "unique": True, "fixed": True}, "area": {"type": "string"}, "keeper": {"type": "string"}}},
+    "tickets": {"owner": "assignee", "fields": {"state": {"type": "string"}, "hours": {"type": "number", "multipleOf": Decimal("0.25")}, "cost": {"type": "integer"}, "due_on": {"type": "string", "format": "date"}, "assignee": {"type": "string"}, "station": {"references": "stations"}}},
+}  # fmt: skip
+
+
+def _access_rows() -> list[Any]:
+    rows = []
+    for section in (ROOT / "docs" / "access.md").read_text().split("\n## ")[1:]:
+        blocks = re.findall(r"```yaml\n(.*?)```", section, re.DOTALL)
+        for line in section.splitlines():
+            cells = [cell.strip() for cell in line.strip("|").split(" | ")]
+            if blocks and line.startswith("| `"):
+                rows.append(pytest.param(blocks[0], *cells, id=f"{section.splitlines()[0][:30]} {line[:60]}"))
+    return rows
+
+
+def test_the_page_on_access_has_enough_cases() -> None:
+    assert len(_access_rows()) >= 20
+
+
+@pytest.mark.parametrize(("block", "who", "does", "with_", "may"), _access_rows())
+def test_a_row_of_the_page_on_access(
+    tmp_path: Path, block: str, who: str, does: str, with_: str, may: str
+) -> None:
+    (tmp_path / "x.yaml").write_text(block)
+    given = read_source(tmp_path / "x.yaml", "x.yaml").data
+    tickets = {**BASE["tickets"], **given}
+    tickets["fields"] = {
+        name: {**item, **given.get("fields", {}).get(name, {})}
+        for name, item in BASE["tickets"]["fields"].items()
+    }
+    collection = definitions_from({**BASE, "tickets": tickets}, ["office", "crew"]).collections["tickets"]
+    told = json.loads(who.strip("`"))
+    actor = Actor(told["name"], roles=frozenset(told.get("roles", ())), attributes=told.get("attributes", {}))
+    sight = Sight(Caller(actor), datetime(2031, 4, 9, 12, tzinfo=UTC), lambda collection, key: SITES.get(key))
+    found = _RIGHT.fullmatch(does)
+    assert found is not None, does
+    record = {**dict.fromkeys(collection.fields), **json.loads(with_.strip("`"))}
+    after = {**record, **json.loads(found["next"] or "{}")}
+    assert _found(Policy(collection), sight, found, record, after) == may
+
+
+def _found(
+    policy: Policy, sight: Sight, asked: re.Match[str], record: dict[str, Any], after: dict[str, Any]
+) -> str:
+    right: Any = asked["right"]
+    words = {True: "yes", False: "no"}
+    if asked["field"]:
+        access = policy.fields(sight, record, creating=right == "create")
+        if right == "read":
+            return words[asked["field"] not in access.hidden]
+        refused = policy.refused(sight, None if right == "create" else record, after, [asked["field"]])
+        return words[access.sets(asked["field"]) and not refused]
+    before = None if right == "create" else record
+    if not policy.may(right, sight, before, after if right in ("create", "update") else None):
+        return "no"
+    problems = (
+        Rules(policy.collection).run_checks(sight.names, after, before, []) if right == "update" else []
+    )
+    return ", ".join(f"{one.code} {one.pointer}" for one in problems) or "yes"

@@ -33,7 +33,12 @@ def ref(name: str) -> Schema:
 def closed(properties: Schema, *, optional: Iterable[str] = (), **more: Any) -> Schema:
     """An object of just these properties, all there but the optional ones."""
     required = [name for name in properties if name not in optional]
-    return {"type": "object", "properties": properties, "required": required, **more}
+    return {
+        "type": "object",
+        "properties": properties,
+        **({"required": required} if required else {}),
+        **more,
+    }
 
 
 def nullable(schema: Schema) -> Schema:

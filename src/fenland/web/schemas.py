@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from flask import Flask, Response, request
 
 from fenland.core.access import Sight
+from fenland.core.definitions import Right
 from fenland.core.edits import edits_schema
 from fenland.core.problems import Malformed, NotPermitted
 from fenland.core.schemas import collection_schema
@@ -14,7 +17,7 @@ from fenland.service.choices import ChoicesRequest, list_choices
 from fenland.service.explain import rules_of
 from fenland.service.form import create_form
 from fenland.service.listing import USUAL_PAGE
-from fenland.service.service import Service
+from fenland.service.service import Resource, Service
 from fenland.web.answering import Answer, json_answer
 from fenland.web.caller import caller_of
 from fenland.web.edit_forms import form_json
@@ -23,44 +26,27 @@ from fenland.web.order import InOrder
 from fenland.web.query import page_size, query_of, query_with
 
 
-def register(app: Flask, service: Service) -> None:
-    """Adds the routes of definitions."""
+class _Views:
+    """The views, each named for what it answers with."""
 
-    @app.get("/v1/schemas")
-    def schemas() -> Answer:
-        caller = caller_of(request, service)
-        sight = Sight(caller, service.clock())
+    def __init__(self, service: Service) -> None:
+        self.service = service
+
+    def collections(self) -> Answer:
+        caller = caller_of(request, self.service)
+        sight = Sight(caller, self.service.clock())
         query_of(request)
         items = [
-            {
-                "name": name,
-                "title": resource.collection.title,
-                "singular": resource.collection.singular,
-                "description": resource.collection.description,
-                "key": resource.collection.key,
-                "naming": resource.collection.naming,
-                "owner": resource.collection.owner,
-                "searched": list(resource.collection.searched),
-                "indexed": list(resource.collection.indexed),
-                "if_match": resource.collection.if_match,
-                "may": {
-                    "read": resource.policy.ever("read", sight),
-                    "create": resource.policy.ever("create", sight),
-                },
-                "schema": f"{prefix_of(request)}/v1/schemas/{name}",
-                "records": f"{prefix_of(request)}/v1/records/{name}",
-            }
-            for name, resource in service.resources.items()
+            _collection_json(resource, sight, prefix_of(request))
+            for resource in self.service.resources.values()
         ]
         return json_answer({"items": items})
 
-    @app.get("/v1/edits.schema.json")
-    def edits() -> Response:
-        return Response(write_json(edits_schema(service.limits)), content_type="application/schema+json")
+    def edits(self) -> Response:
+        return Response(write_json(edits_schema(self.service.limits)), content_type="application/schema+json")
 
-    @app.get("/v1/schemas/<collection>/access")
-    def rules(collection: str) -> Answer:
-        caller = caller_of(request, service)
+    def rules(self, collection: str) -> Answer:
+        service, caller = self.service, caller_of(request, self.service)
         sight = Sight(caller, service.clock())
         policy = service.resource(collection).policy
         query_of(request)
@@ -68,13 +54,12 @@ def register(app: Flask, service: Service) -> None:
             raise NotPermitted("Only who may read records here can see who may do what with them.")
         return json_answer(rules_of(service, collection))
 
-    @app.get("/v1/schemas/<collection>/choices/<field>")
-    def choices(collection: str, field: str) -> Answer:
-        caller, order = caller_of(request, service), InOrder()
+    def choices(self, collection: str, field: str) -> Answer:
+        caller, order = caller_of(request, self.service), InOrder()
         query = order.query(request, "q", "limit", "cursor")
         limit = order.read(lambda: page_size(query), USUAL_PAGE)
         asked = ChoicesRequest(collection, field, query.get("q", ""), limit, query.get("cursor"))
-        found = list_choices(service, caller, asked)
+        found = list_choices(self.service, caller, asked)
         order.check()
         headers = {}
         if found.next is not None:
@@ -82,9 +67,8 @@ def register(app: Flask, service: Service) -> None:
             headers["Link"] = f'<{here}?{query_with(query, cursor=found.next)}>; rel="next"'
         return json_answer({"items": found.items, "next": found.next}, headers=headers)
 
-    @app.get("/v1/schemas/<collection>")
-    def schema(collection: str) -> Answer:
-        caller = caller_of(request, service)
+    def schema(self, collection: str) -> Answer:
+        service, caller = self.service, caller_of(request, self.service)
         resource = service.resource(collection)
         query = query_of(request, "for")
         purpose = query.get("for")
@@ -94,3 +78,35 @@ def register(app: Flask, service: Service) -> None:
             raise Malformed(f"for is {purpose!r}. It can only be create.")
         found = collection_schema(resource.policy.fields(Sight(caller, service.clock())))
         return json_answer(found, headers={"Content-Type": "application/schema+json"})
+
+
+def _collection_json(resource: Resource, sight: Sight, prefix: str) -> dict[str, Any]:
+    collection = resource.collection
+    return {
+        "name": collection.name,
+        "title": collection.title,
+        "singular": collection.singular,
+        "description": collection.description,
+        "key": collection.key,
+        "naming": collection.naming,
+        "owner": collection.owner,
+        "searched": list(collection.searched),
+        "indexed": list(collection.indexed),
+        "if_match": collection.if_match,
+        "may": {right: resource.policy.ever(right, sight) for right in _TOLD},
+        "schema": f"{prefix}/v1/schemas/{collection.name}",
+        "records": f"{prefix}/v1/records/{collection.name}",
+    }
+
+
+_TOLD: tuple[Right, ...] = ("read", "create")
+
+
+def register(app: Flask, service: Service) -> None:
+    """Adds the routes of definitions."""
+    views, one = _Views(service), "/v1/schemas/<collection>"
+    app.add_url_rule("/v1/schemas", "schemas", views.collections, methods=["GET"])
+    app.add_url_rule("/v1/edits.schema.json", "edits", views.edits, methods=["GET"])
+    app.add_url_rule(one, "schema", views.schema, methods=["GET"])
+    app.add_url_rule(f"{one}/access", "rules", views.rules, methods=["GET"])
+    app.add_url_rule(f"{one}/choices/<field>", "choices", views.choices, methods=["GET"])
