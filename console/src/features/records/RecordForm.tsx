@@ -144,7 +144,9 @@ export function RecordForm({
                 {error.errors.length > 0 ? "Nothing was saved yet. Correct what is marked, then save again." : error.message}
                 {elsewhere.map((one) => (
                   <div key={one.pointer + one.code}>
-                    {schemaAt(form.schema, one.pointer)?.title ?? one.pointer.slice(1)}: {one.sentence}
+                    {/* What is wrong with the record as a whole has no place of its own. */}
+                    {one.pointer !== "" && `${schemaAt(form.schema, one.pointer)?.title ?? one.pointer.slice(1)}: `}
+                    {one.sentence}
                   </div>
                 ))}
               </Alert>

@@ -1,0 +1,246 @@
+"""Filters over HTTP: which records a list, a count and a change by filter are of, and what comes back of them."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from decimal import Decimal
+from pathlib import Path
+from typing import Any
+
+import httpx
+import pytest
+
+from fenland.core.limits import Limits
+from fenland.service.service import Service
+from support import bearer, workshop_of
+
+KEY = {"type": "string", "required": True, "unique": True, "fixed": True}
+DESCRIBED: dict[str, Any] = {
+    "towns": {"key": "code", "fields": {"code": KEY, "name": {"type": "string", "search": True}}, "access": {"read": ["everyone"], "create": ["office"]}},
+    "sites": {
+        "key": "code",
+        "fields": {"code": KEY, "name": {"type": "string", "search": True}, "town": {"references": "towns"}, "boss": {"type": "string", "access": {"read": ["office"]}}},
+        "access": {"read": "record.code != 'S9' || 'office' in actor.roles", "create": ["office"]},
+    },
+    "jobs": {
+        "key": "code", "owner": "owner",
+        "fields": {
+            "code": KEY, "owner": {"type": "string"}, "state": {"type": "string", "enum": ["open", "done"], "indexed": True}, "count": {"type": "integer", "maximum": 9}, "limit": {"type": "integer"},
+            "price": {"type": "number", "multipleOf": Decimal("0.01")}, "day": {"type": "string", "format": "date"}, "seen": {"type": "string", "format": "date-time"},
+            "tags": {"type": "array", "items": {"type": "string"}}, "site": {"references": "sites"}, "urgent": {"type": "boolean"},
+        },
+        "access": {"read": ["everyone"], "create": ["office"], "update": ["owner", "office"], "delete": ["office"], "transfer": ["office"]},
+        "checks": [{"rule": "next.state != 'done' || next.count > 0", "message": "Count first.", "fields": ["count"]}],
+    },
+}  # fmt: skip
+JOBS: list[dict[str, Any]] = [
+    {"code": "J1", "owner": "carl", "state": "open", "count": 1, "price": 0.1, "day": "2031-04-09", "seen": "2031-04-09T14:30:00Z", "tags": ["a"], "site": "S1", "urgent": True},
+    {"code": "J2", "owner": "cora", "state": "open", "count": 2, "price": 1.5, "day": "2031-04-10", "tags": ["a", "b"], "site": "S9", "urgent": False},
+    {"code": "J3", "owner": "carl", "state": "done", "count": 3, "limit": 7},
+    {"code": "J4", "owner": "cora", "count": None},
+]  # fmt: skip
+
+
+@pytest.fixture
+def jobs(tmp_path: Path) -> Iterator[tuple[Service, httpx.Client]]:
+    with workshop_of(DESCRIBED, tmp_path / "x.db", Limits(many=3)) as (service, http):
+        assert http.post("/v1/records/towns", json={"code": "T1", "name": "Ely"}).status_code == 201
+        for code, boss in (("S1", "carl"), ("S9", "olga")):
+            site = {"code": code, "name": f"Site {code}", "town": "T1", "boss": boss}
+            assert http.post("/v1/records/sites", json=site).status_code == 201
+        for one in JOBS:
+            assert http.post("/v1/records/jobs", json=one).status_code == 201
+        yield service, http
+
+
+PATH = "/v1/records/jobs"
+
+#: A query, and the keys of what it finds.
+FOUND: list[tuple[Any, str]] = [
+    ({"where": "count > 1"}, "J2 J3"), ({"where": "count == null"}, "J4"), ({"where": "state == 'open' && owner == actor.name"}, ""),
+    ({"where": "record.owner == 'carl'"}, "J1 J3"), ({"where": "price == 0.1 || price in [1.50]"}, "J1 J2"), ({"where": "'b' in tags"}, "J2"), ({"where": "tags.size() == 1"}, "J1"),
+    ({"where": "day < date('2031-04-10')"}, "J1"), ({"where": "seen <= timestamp('2031-04-09T16:30:00+02:00')"}, "J1"), ({"where": "site.town.name == 'Ely'"}, "J1 J2"),
+    ({"where": "urgent"}, "J1"), ({"where": "!urgent"}, "J2"), ({"where": "true"}, "J1 J2 J3 J4"), ({"where": "1 / 0 == 1"}, ""), ({"where": "version == 1 && created_by == 'olga'"}, "J1 J2 J3 J4"),
+    ({"state": "open"}, "J1 J2"), ({"state": ["open", "done"]}, "J1 J2 J3"), ({"site": "S7"}, ""), ({"price": "0.10"}, "J1"), ({"urgent": "false"}, "J2"),
+    ({"day": "2031-04-09"}, "J1"), ({"seen": "2031-04-09T16:30:00+02:00"}, "J1"), ({"site": "S1", "state": "open"}, "J1"), ({"created_by": "olga", "state": "done"}, "J3"), ({"version": "1", "state": "done"}, "J3"),
+    ({"where": "state == 'open'", "owner": "carl"}, "J1"), ({"where": "state == 'open'", "sort": "-count", "limit": "1"}, "J2"),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("query", "keys"), FOUND)
+def test_a_filter_finds(jobs: tuple[Service, httpx.Client], query: Any, keys: str) -> None:
+    answer = jobs[1].get(PATH, params={**query, "count": "true"})
+    assert answer.status_code == 200, answer.text
+    assert [one["code"] for one in answer.json()["items"]] == keys.split()
+    if "limit" not in query:
+        assert answer.json()["count"] == len(keys.split())
+
+
+#: A query that is refused, with its status, and words of why.
+REFUSED: list[tuple[Any, int, str]] = [
+    ({"where": "coutn > 1"}, 400, "Did you mean 'count'?"), ({"where": "count > 'x'"}, 400, "no order between int and string"), ({"where": "count"}, 400, "must be true or false"),
+    ({"where": "count >"}, 400, "Expected a value"), ({"where": "site.town.name.x == 1"}, 400, "has no field"), ({"where": "x" * 20_000}, 400, "characters long"),
+    ({"where": "(" * 100 + "1" + ")" * 100}, 400, "nests more than"), ({"where": "state.matches('(')"}, 200, ""), ({"where": "state == 'a\\u0000'"}, 200, ""),
+    ({"version": "x"}, 400, "not a whole number"), ({"day": "9 April"}, 400, "day is"), ({"tags": "a"}, 400, "Use where"), ({"urgent": "maybe"}, 400, "neither true nor false"), ({"nothing": "1"}, 400, "no query parameter"),
+    ({"fields": "code,nothing"}, 400, "fields names"), ({"expand": "state"}, 400, "no reference"), ({"expand": "site.town.code"}, 400, "at most 2"), ({"where": ["true", "false"]}, 400, "stands twice"),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("query", "status", "words"), REFUSED)
+def test_a_filter_is_refused_with_its_reason(
+    jobs: tuple[Service, httpx.Client], query: Any, status: int, words: str
+) -> None:
+    answer = jobs[1].get(PATH, params=query)
+    assert answer.status_code == status, answer.text
+    assert status == 200 or words in answer.json()["detail"]
+    if "coutn" in str(query):
+        assert (answer.json()["line"], answer.json()["column"], answer.json()["shown"]) == (
+            1,
+            1,
+            "coutn > 1\n^",
+        )
+
+
+def test_pages_of_a_filter_lead_on(jobs: tuple[Service, httpx.Client]) -> None:
+    http, path, seen = jobs[1], f"{PATH}?where=count+>+0&state=open&state=done&limit=1&sort=-count", []
+    while path:
+        answer = http.get(path)
+        seen += [one["code"] for one in answer.json()["items"]]
+        path = answer.links.get("next", {}).get("url", "")
+    assert seen == ["J3", "J2", "J1"]
+
+
+def test_fields_and_expansions_are_chosen(jobs: tuple[Service, httpx.Client]) -> None:
+    http = jobs[1]
+    some = http.get(
+        PATH, params={"fields": "count,code", "where": "count == 1", "expand": "site.town"}
+    ).json()
+    assert some["items"] == [{"code": "J1", "count": 1}]
+    assert some["expanded"]["sites"]["S1"]["name"] == "Site S1"
+    assert some["expanded"]["towns"].keys() == {"T1"}
+    # A crew sees neither the office's site nor who is boss.
+    crew = http.get(PATH, params={"expand": "site"}, headers=bearer("carl")).json()["expanded"]["sites"]
+    assert crew.keys() == {"S1"}
+    assert "boss" not in crew["S1"]
+    one = http.get(f"{PATH}/J1", params={"fields": "code", "expand": "site"}).json()
+    assert (one["record"], one["expanded"]["sites"].keys()) == ({"code": "J1"}, {"S1"})
+
+
+def test_choices_are_searched_by_the_rules_of_their_target(jobs: tuple[Service, httpx.Client]) -> None:
+    http, path = jobs[1], "/v1/schemas/jobs/choices"
+    assert http.get(f"{path}/site", params={"q": "site"}).json()["items"] == [
+        {"value": "S1", "label": "S1 · Site S1"},
+        {"value": "S9", "label": "S9 · Site S9"},
+    ]
+    first = http.get(f"{path}/site", params={"limit": "1"})
+    assert http.get(first.links["next"]["url"]).json()["items"][0]["value"] == "S9"
+    assert [one["value"] for one in http.get(f"{path}/site", headers=bearer("carl")).json()["items"]] == [
+        "S1"
+    ]
+    assert [one["value"] for one in http.get(f"{path}/state", params={"q": "OP"}).json()["items"]] == ["open"]
+    assert len(http.get(f"{path}/owner").json()["items"]) == 4
+    assert http.get(f"{path}/owner", headers=bearer("carl")).status_code == 404
+    assert http.get(f"{path}/count").status_code == 404
+    form = http.get(f"{PATH}/J1/form").json()["choices"]
+    assert http.get(form["site"]["search"]).status_code == 200
+
+
+def test_a_filter_by_an_indexed_field_uses_its_index(jobs: tuple[Service, httpx.Client]) -> None:
+    records = jobs[0].resources["jobs"].records
+    statements: list[str] = []
+
+    class Reading:
+        def execute(self, text: str, values: Any = (), /) -> Any:
+            with jobs[0].database.reading() as reading:
+                plan = [row[3] for row in reading.execute(f"EXPLAIN QUERY PLAN {text}", values)]
+                statements.append(" ".join(plan))
+                return reading.execute(text, values)
+
+    from fenland.core.conditions import Among, Column, Compare, Value
+    from fenland.storage.door import Order, Page
+
+    for condition in (
+        Compare(Column(("state",)), "==", Value("open")),
+        Among(Column(("state",)), ("open", "done")),
+    ):
+        records.page(Reading(), Page(condition, order=(Order("id"),)))
+    assert all("jobs_by_state" in one for one in statements), statements
+
+
+# --- many ----------------------------------------------------------------------------------------------
+
+
+def many(http: httpx.Client, method: str, query: Any, body: Any = None, name: str = "olga") -> httpx.Response:
+    return http.request(method, PATH, params=query, json=body, headers=bearer(name))
+
+
+def test_many_are_changed_by_filter_each_with_its_entry(jobs: tuple[Service, httpx.Client]) -> None:
+    http = jobs[1]
+    seen = many(http, "PATCH", {"where": "count > 0", "preview": "true"}, {"limit": 5}).json()
+    assert (seen["done"], seen["matched"], seen["changed"], seen["refused"]) == (False, 3, 3, 0)
+    assert seen["records"][0] == {"key": "J1", "changes": {"limit": {"before": None, "after": 5}}}
+    assert http.get(f"{PATH}/J1").json()["limit"] is None
+    assert many(http, "PATCH", {"where": "count > 0", "expect": "2"}, {"limit": 5}).status_code == 409
+    done = many(http, "PATCH", {"where": "count > 0", "expect": "3", "reason": "tidy"}, {"limit": 5})
+    assert (done.status_code, done.json()["changed"]) == (200, 3)
+    entries = [http.get(f"{PATH}/{key}/history").json()["items"][0] for key in ("J1", "J2", "J3")]
+    assert {(one["reason"], one["request_id"], one["version"]) for one in entries} == {
+        ("tidy", done.headers["X-Request-ID"], 2)
+    }
+    edits = {"edits": [{"at": "/limit", "increase_by": 1, "only_if": "state == 'open'"}]}
+    kind = {**bearer("olga"), "Content-Type": "application/vnd.fenland.edits+json"}
+    import json
+
+    answer = http.patch(
+        PATH, params={"state": ["open", "done"], "atomic": "false"}, content=json.dumps(edits), headers=kind
+    ).json()
+    assert (answer["changed"], answer["refused"]) == (2, 1)
+    assert [http.get(f"{PATH}/{key}").json()["limit"] for key in ("J1", "J2", "J3")] == [6, 6, 5]
+
+
+def test_many_are_all_or_nothing_unless_each_is_on_its_own(jobs: tuple[Service, httpx.Client]) -> None:
+    http = jobs[1]
+    whole = many(http, "PATCH", {"where": "state != 'done'"}, {"state": "done"})
+    assert (whole.status_code, whole.json()["done"], whole.json()["changed"], whole.json()["refused"]) == (
+        422,
+        False,
+        0,
+        1,
+    )
+    assert whole.json()["records"][0]["problem"]["errors"][0]["pointer"] == "/count"
+    assert http.get(f"{PATH}/J1").json()["state"] == "open"
+    each = many(http, "PATCH", {"where": "state != 'done'", "atomic": "false"}, {"state": "done"}).json()
+    assert (each["done"], each["changed"], each["refused"]) == (True, 2, 1)
+    theirs = many(http, "PATCH", {"where": "true", "owner": "cora"}, {"limit": 1}, "carl")
+    assert (theirs.status_code, theirs.json()["refused"]) == (422, 2)
+    once = {**bearer("olga"), "Idempotency-Key": "k"}
+    first, again = (
+        http.patch(PATH, params={"code": "J1"}, json={"limit": 9}, headers=once) for _ in range(2)
+    )
+    assert (first.json()["changed"], again.json()["changed"], again.headers["Fenland-Repeated"]) == (
+        1,
+        1,
+        "true",
+    )
+    assert http.get(f"{PATH}/J1").json()["version"] == 3
+
+
+@pytest.mark.parametrize(
+    ("method", "query", "body", "status"),
+    [
+        ("PATCH", {}, {"limit": 1}, 400), ("PATCH", {"where": "true"}, {"limit": 1}, 413), ("PATCH", {"where": "count > 0"}, {"nothing": 1}, 422), ("PATCH", {"where": "count > 0"}, [1], 400),
+        ("PATCH", {"where": "count > 0", "expect": "x"}, {"limit": 1}, 400), ("PATCH", {"where": "x > 0"}, {"limit": 1}, 400), ("DELETE", {}, None, 400), ("DELETE", {"where": "count > 5"}, None, 200),
+    ],
+)  # fmt: skip
+def test_many_is_refused_as_a_whole_for_what_is_wrong_with_it(
+    jobs: tuple[Service, httpx.Client], method: str, query: Any, body: Any, status: int
+) -> None:
+    assert many(jobs[1], method, query, body).status_code == status
+
+
+def test_many_are_deleted(jobs: tuple[Service, httpx.Client]) -> None:
+    http = jobs[1]
+    assert many(http, "DELETE", {"where": "state == 'open'"}, None, "carl").status_code == 403
+    assert many(http, "DELETE", {"where": "state == 'open'", "preview": "true"}).json()["changed"] == 2
+    assert many(http, "DELETE", {"where": "state == 'open'", "expect": "2"}).json()["changed"] == 2
+    assert [one["code"] for one in http.get(PATH).json()["items"]] == ["J3", "J4"]
