@@ -105,7 +105,7 @@ LEAVES: dict[str, list[str]] = {
     "decimal": ["price", "cost", "fee", "price * 2", "cost + fee"],
     "date": ["day", "due", "today", "date('2031-04-09')"],
     "timestamp": ["seen", "now", "timestamp('2031-04-09T14:30:00Z')", "created_at"],
-    "bool": ["open", "kept", "true", "false", "1 / 0 == 1", "has(spot.town)", "has(maker.town)", "'a' in tags", "'x' in free", "actor.signed_in", "tags.exists(t, t == name)", "tags.all(t, t < 'b')", "name.matches('^a')", "free.a == 'a'", "free.b > 1", "actor.attributes.none == null", "spot == free", "tags == ['a']"],
+    "bool": ["open", "kept", "true", "false", "1 / 0 == 1", "has(spot.town)", "has(maker.town)", "'a' in tags", "'x' in free", "actor.signed_in", "name.contains('a')", "keeper.startsWith('a')", "tags.exists(t, t == name)", "tags.all(t, t < 'b')", "name.matches('^a')", "free.a == 'a'", "free.b > 1", "actor.attributes.none == null", "spot == free", "tags == ['a']"],
 }  # fmt: skip
 ORDER = st.sampled_from(["<", "<=", ">", ">="])
 EQUALITY = st.sampled_from(["==", "!="])
@@ -291,6 +291,22 @@ def test_what_is_known_beforehand_is_settled(text: str, shape: Any) -> None:
     found = reducer(checked.tree, frozenset(AROUND))(SIGHT.names)
     assert roots_in(found) <= {"record"}
     assert _readable(shape_of(condition_of(found))) == shape
+
+
+SHADOWING = [
+    ("tags.exists(actor, actor == 'a')", True),
+    ("tags.exists(now, now == 'b') || actor.name == 'ada'", True),
+    ("['a'].map(actor, actor + actor.lowerAscii()) == ['aa']", True),
+    ("actor.roles.exists(actor, actor == 'crew')", True),
+]
+
+
+@pytest.mark.parametrize(("text", "value"), SHADOWING)
+def test_a_variable_of_a_macro_hides_the_name_it_has(text: str, value: bool) -> None:
+    checked = check_condition(text, parse(text), filter_names(CATALOG, "things"))
+    record = {**dict.fromkeys(VALUES), "tags": ["a"]}
+    assert compiled(checked.tree)({**SIGHT.names, "record": record}) is value
+    assert compiled(reducer(checked.tree, frozenset(AROUND))(SIGHT.names))({"record": record}) is value
 
 
 def _readable(shape: Any) -> Any:

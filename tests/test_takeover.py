@@ -104,6 +104,7 @@ def house(tmp_path_factory: pytest.TempPathFactory) -> Iterator[House]:
         add_account(service, NewAccount("gone", "Gone", ["office"], password="long enough words"))
         yield House(service, http, issuer)
     issuer.shutdown()
+    issuer.server_close()
 
 
 D1, D2 = "/v1/records/duties/D1", "/v1/records/duties/D2"
@@ -184,6 +185,8 @@ REFUSED: dict[str, tuple[Attempt, tuple[int, ...]]] = {
     "changing what is hidden": (lambda h: h.carl("PATCH", f"{h.path}/D3", {"title": "x"}), (404,)),
     "deleting what is hidden": (lambda h: h.carl("DELETE", f"{h.path}/D3"), (404,)),
     "what is hidden, by a unique field": (lambda h: h.carl("GET", f"{h.path}/by/badge/B-D3"), (404,)),
+    "by a field that is not theirs": (lambda h: h.carl("GET", f"{h.path}/by/badge/B-D1"), (404,)),
+    "changing by a field that is not theirs": (lambda h: h.carl("PATCH", f"{h.path}/by/badge/B-D2", {"count": 2}), (404,)),
     "a collection that is not theirs": (lambda h: h.carl("GET", "/v1/records/vault/V1"), (404,)),
     "another's reasons": (lambda h: h.carl("GET", f"{D2}/access?account=olga"), (403,)),
     "another's tokens": (lambda h: h.carl("GET", "/v1/tokens?account=olga"), (403,)),

@@ -60,12 +60,18 @@ def collection_schema(access: FieldAccess) -> dict[str, Any]:
     properties: dict[str, Any] = {} if creating else {k: dict(v) for k, v in RESERVED_SCHEMAS.items()}
     required = []
     for name, item in collection.fields.items():
-        properties[name] = field_schema(item)
         settable = access.sets(name)
+        if name in access.hidden and not (settable or item.write_only):
+            # What somebody may neither read nor set is not there for them.
+            continue
+        properties[name] = field_schema(item)
+        if name in access.hidden:
+            properties[name]["writeOnly"] = True
         if not settable:
             properties[name]["readOnly"] = True
         filled = item.default is not MISSING or name == collection.owner or not settable
-        if item.required and not (creating and filled):
+        shown = name not in access.hidden or item.write_only
+        if item.required and not (creating and filled) and (creating or shown):
             required.append(name)
     schema: dict[str, Any] = {
         "$schema": DIALECT,

@@ -94,7 +94,11 @@ def find(view: View, caller: Caller, address: Address) -> tuple[Resource, Record
     """
     resource = view.resource(address.collection)
     record = _looked_up(view, resource, address)
-    if record is None or not resource.policy.may("read", view.sight(caller), record):
+    sight = view.sight(caller)
+    if record is None or not resource.policy.may("read", sight, record):
+        raise not_there(address)
+    if address.field is not None and address.field in resource.policy.fields(sight, record).hidden:
+        # Who may not read a field cannot find out by it, either.
         raise not_there(address)
     return resource, record
 

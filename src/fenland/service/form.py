@@ -47,7 +47,7 @@ def edit_form(service: Service, caller: Caller, address: Address) -> Form:
         writable = access.settable if policy.may("update", sight, record) else []
         return Form(
             values=shown,
-            schema=collection_schema(policy.fields(sight)),
+            schema=collection_schema(access),
             choices=_Choices(view, caller, resource, writable).of(record),
             writable=writable,
             deletable=policy.may("delete", sight, record),

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import os
 from collections.abc import Callable
+from contextlib import suppress
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
@@ -21,7 +22,7 @@ from fenland.core.definitions import Collection, Definitions, Rule
 from fenland.core.identity import TICKS, timestamp, uuid7
 from fenland.core.limits import DEFAULTS, Limits
 from fenland.core.names import did_you_mean
-from fenland.core.problems import NotFound
+from fenland.core.problems import NotFound, Unavailable
 from fenland.core.rules import Rules
 from fenland.service.ways_in import WaysIn
 from fenland.storage.door import Database, Records, open_database
@@ -102,7 +103,9 @@ class Service:
         return resource
 
     def close(self) -> None:
-        """Closes the database."""
+        """Closes the database, once it is kept when tokens were last used."""
+        with suppress(Unavailable):
+            self.database.note_uses()
         self.database.close()
 
 

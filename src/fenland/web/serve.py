@@ -10,7 +10,10 @@ import errno
 import multiprocessing
 import os
 import resource
+import threading
+import time
 from collections.abc import Callable
+from contextlib import suppress
 from pathlib import Path
 
 import structlog
@@ -18,6 +21,7 @@ from granian.constants import HTTPModes, Interfaces, Loops
 from granian.http import HTTP1Settings
 from granian.log import LogLevels
 
+from fenland.core.problems import Unavailable
 from fenland.service.project import Project, load_project
 from fenland.service.service import Service, open_service
 from fenland.service.settings import Settings
@@ -29,6 +33,9 @@ from fenland.web.short import short_requests
 from fenland.web.supervisor import Supervisor, listen
 
 PROJECT_VARIABLE = "FENLAND_PROJECT"
+
+#: Seconds between two times that last uses are kept.
+_NOTED_EACH = 20
 
 #: Set by the first worker that takes connections; made before any is forked.
 _STARTED = multiprocessing.Event()
@@ -44,7 +51,17 @@ def worker() -> Front:
     configure(project.settings)
     settings = project.settings
     service = open_service(project.definitions, settings.database, settings.limits(), settings.ways_in())
+    threading.Thread(target=_note_uses, args=[service], daemon=True).start()
     return front_of(service, settings)
+
+
+def _note_uses(service: Service) -> None:
+    """Keeps now and then when tokens were last used: sessions end by it."""
+    while True:
+        time.sleep(_NOTED_EACH)
+        # What cannot be kept now is kept with what comes next, or lost: it is no change of anybody's.
+        with suppress(Unavailable):
+            service.database.note_uses()
 
 
 def front_of(service: Service, settings: Settings) -> Front:

@@ -266,6 +266,9 @@ class _Checker:
         operand, kind = self._value(node.operand, scope)
         if kind.kind not in ("list", "map", "dyn"):
             self._refuse(node, f"{node.macro} goes over a list or a map, not {_a(kind)}.")
+        if self._names.types.get(node.variable, DYN).kind == "record":
+            what = f"{node.variable} is the record. Give the items another name."
+            raise ExpressionMistake(self._text, node.at, what[0].upper() + what[1:])
         item = kind.inner if kind.kind == "list" else DYN
         inner = {**scope, node.variable: item}
         condition = None if node.condition is None else self._truth(node.condition, inner)

@@ -7,7 +7,7 @@ The value stays the same for every record; an error that is certain stands as a 
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
@@ -20,8 +20,8 @@ from fenland.core.expressions.tree import (
     Failure,
     Logic,
     Node,
+    own_roots,
     parts_of,
-    roots_in,
     with_parts,
 )
 
@@ -30,29 +30,55 @@ Reducer = Callable[[Mapping[str, Any]], Node]
 
 def reducer(node: Node, known: frozenset[str]) -> Reducer:
     """A function of what the known names are bound to, which gives the rest of the expression."""
-    if isinstance(node, (Constant, Failure)):
-        return lambda bindings: node
-    if roots_in(node) <= known:
-        return _settled(node)
-    if isinstance(node, Logic):
-        return _logic(node, known)
-    if isinstance(node, Choice):
-        return _choice(node, known)
-    if not parts_of(node):
-        return lambda bindings: node
-    inner = {id(part): reducer(part, known) for part in parts_of(node)}
+    return _Reducing(known).reducer(node, frozenset())
 
-    def reduce(bindings: Mapping[str, Any]) -> Node:
-        found = with_parts(node, lambda part: inner[id(part)](bindings))
-        parts = parts_of(found)
-        failed = next((part for part in parts if isinstance(part, Failure)), None)
-        # All but macros need each of their parts, so that the error of one is theirs.
-        if failed is not None and not isinstance(found, Each):
-            return failed
-        settled = all(isinstance(part, Constant) for part in parts)
-        return _settled(found)(bindings) if settled and not isinstance(found, Each) else found
 
-    return reduce
+class _Reducing:
+    def __init__(self, known: frozenset[str]) -> None:
+        self._known = known
+        self._roots: dict[int, frozenset[str]] = {}
+
+    def _needs(self, node: Node) -> frozenset[str]:
+        """The names that a node needs, found once for each."""
+        if id(node) not in self._roots:
+            self._roots[id(node)] = own_roots(node, map(self._needs, parts_of(node)))
+        return self._roots[id(node)]
+
+    def reducer(self, node: Node, hidden: frozenset[str]) -> Reducer:
+        """The reducer of a node; `hidden` are names that variables of macros stand for here."""
+        if isinstance(node, (Constant, Failure)):
+            return lambda bindings: node
+        if self._needs(node) <= self._known - hidden:
+            return _settled(node)
+        if isinstance(node, Logic):
+            return _logic(node, [self.reducer(part, hidden) for part in node.parts])
+        if isinstance(node, Choice):
+            condition, yes, no = (self.reducer(one, hidden) for one in (node.condition, node.yes, node.no))
+            return _choice(node, condition, yes, no)
+        if not parts_of(node):
+            return lambda bindings: node
+        return self._whole(node, hidden)
+
+    def _whole(self, node: Node, hidden: frozenset[str]) -> Reducer:
+        within = hidden | {node.variable} if isinstance(node, Each) else hidden
+        # What a macro goes over is outside of it.
+        outside = node.operand if isinstance(node, Each) else None
+        inner = {
+            id(part): self.reducer(part, hidden if part is outside else within) for part in parts_of(node)
+        }
+
+        def reduce(bindings: Mapping[str, Any]) -> Node:
+            found = with_parts(node, lambda part: inner[id(part)](bindings))
+            if isinstance(found, Each):
+                return found
+            parts = parts_of(found)
+            # All but macros need each of their parts, so that the error of one is theirs.
+            failed = next((part for part in parts if isinstance(part, Failure)), None)
+            if failed is not None:
+                return failed
+            return _settled(found)(bindings) if all(isinstance(one, Constant) for one in parts) else found
+
+        return reduce
 
 
 def _settled(node: Node) -> Reducer:
@@ -67,8 +93,8 @@ def _settled(node: Node) -> Reducer:
     return settle
 
 
-def _logic(node: Logic, known: frozenset[str]) -> Reducer:
-    parts, settling = [reducer(part, known) for part in node.parts], node.operator == "||"
+def _logic(node: Logic, parts: Sequence[Reducer]) -> Reducer:
+    settling = node.operator == "||"
 
     def reduce(bindings: Mapping[str, Any]) -> Node:
         left = []
@@ -96,9 +122,7 @@ def _is_truth(node: Node) -> bool:
     return isinstance(node, Failure) or name in ("_==_", "_!=_", "_<_", "_<=_", "_>_", "_>=_", "_in_", "!_")
 
 
-def _choice(node: Choice, known: frozenset[str]) -> Reducer:
-    condition, yes, no = (reducer(one, known) for one in (node.condition, node.yes, node.no))
-
+def _choice(node: Choice, condition: Reducer, yes: Reducer, no: Reducer) -> Reducer:
     def reduce(bindings: Mapping[str, Any]) -> Node:
         found = condition(bindings)
         if isinstance(found, Failure):

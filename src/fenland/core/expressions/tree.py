@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, replace
 from typing import Any, Literal
 
@@ -194,11 +194,16 @@ def paths_in(node: Node) -> tuple[Path, ...]:
 
 def roots_in(node: Node) -> frozenset[str]:
     """The names that a tree needs: variables that are not its own, and the records of its paths."""
+    return own_roots(node, map(roots_in, parts_of(node)))
+
+
+def own_roots(node: Node, of_parts: Iterable[frozenset[str]]) -> frozenset[str]:
+    """The same, where those of the nodes right under it are known."""
     if isinstance(node, Path):
         return frozenset({node.root})
     if isinstance(node, Name):
         return frozenset({node.name})
     if isinstance(node, Each):
-        inner = [roots_in(one) for one in (node.condition, node.result) if one is not None]
-        return roots_in(node.operand) | (frozenset().union(*inner) - {node.variable})
-    return frozenset().union(*map(roots_in, parts_of(node)))
+        operand, *inner = of_parts
+        return operand | (frozenset().union(*inner) - {node.variable})
+    return frozenset().union(*of_parts)
