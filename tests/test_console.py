@@ -3,12 +3,16 @@
 from __future__ import annotations
 
 import re
+import threading
 from collections.abc import Iterator
+from contextlib import contextmanager
+from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 
 import pytest
 from playwright.sync_api import Page, expect, sync_playwright
 
 from browser import chromium
+from fenland.demo.data import PASSWORD
 from support import Running
 
 
@@ -16,7 +20,8 @@ from support import Running
 def page(sample: Running) -> Iterator[Page]:
     with sync_playwright() as playwright:
         browser = chromium(playwright)
-        found = browser.new_page(viewport={"width": 1280, "height": 800}, base_url=sample.address)
+        context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=sample.address)
+        found = context.new_page()
         found.set_default_timeout(15_000)
         broken: list[str] = []
         found.on("pageerror", lambda error: broken.append(str(error)))
@@ -283,3 +288,176 @@ def test_a_phone_shows_the_content_first(page: Page) -> None:
         )
         assert not hidden
     assert page.evaluate("document.documentElement.scrollWidth") <= 390
+
+
+# --- who may, filters, accounts ---------------------------------------------------------------------------
+
+
+def sign_in_by_name(page: Page, name: str = "ines.harrow") -> None:
+    page.goto("/")
+    page.get_by_label("Name").fill(name)
+    page.get_by_label("Password").fill("wrong")
+    page.keyboard.press("Enter")
+    expect(page.get_by_text("do not fit together")).to_be_visible()
+    page.get_by_label("Password").fill(PASSWORD)
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("navigation", name="Collections")).to_be_visible()
+
+
+def test_a_session_changes_records_and_outlives_the_page_until_it_is_ended(page: Page) -> None:
+    sign_in_by_name(page)
+    page.goto("/c/stations/r/PS-060")
+    page.get_by_label("Pumps").fill("6")
+    page.get_by_role("button", name="Save").click()
+    expect(page.get_by_text("Saved. PS-060")).to_be_visible()
+    page.reload()
+    expect(page.get_by_label("Pumps")).to_have_value("6")
+    page.get_by_role("button", name="Sign out").click()
+    expect(page.get_by_label("Password")).to_be_visible()
+    page.reload()
+    expect(page.get_by_label("Password")).to_be_visible()
+
+
+def test_records_are_chosen_by_a_filter_that_stands_in_the_address(page: Page) -> None:
+    sign_in(page)
+    page.goto("/c/stations")
+    page.get_by_role("button", name="Filter").click()
+    bar = page.get_by_role("region", name="Filter")
+    bar.get_by_label("Field").click()
+    page.get_by_role("option", name="Pumps").click()
+    bar.get_by_label("Comparison").click()
+    page.get_by_role("option", name="is more than").click()
+    bar.get_by_label("Value").fill("3")
+    bar.get_by_role("button", name="Add").click()
+    expect(bar.get_by_label("Expression")).to_have_value("pumps > 3")
+    expect(page.get_by_text(re.compile(r"^\d+ found$"))).to_be_visible()
+    assert "where=pumps" in page.url
+    bar.get_by_label("Expression").fill("pumpz > 3")
+    page.keyboard.press("Enter")
+    expect(bar.get_by_text("Did you mean 'pumps'?")).to_be_visible()
+    bar.get_by_label("Expression").fill('pumps > 3 && area == "north"')
+    page.keyboard.press("Enter")
+    expect(page.get_by_text("Did you mean")).to_have_count(0)
+    page.go_back()
+    page.go_back()
+    expect(bar.get_by_label("Expression")).to_have_value("pumps > 3")
+    bar.get_by_role("button", name="Clear").click()
+    expect(page.get_by_text(re.compile(r"^140 records$"))).to_be_visible()
+
+
+def test_who_may_what_is_shown_and_what_may_not_be_read_is_not_there(page: Page) -> None:
+    sign_in(page, "sample-crew")
+    page.goto("/c/tickets")
+    page.get_by_role("link", name="Who may what").click()
+    records = page.get_by_role("table", name="Records")
+    expect(records.get_by_role("row", name=re.compile("^crew"))).to_contain_text("if (1)")
+    page.goto("/c/tickets/r/T-0001")
+    expect(page.get_by_text("You may read this record, and not change it.")).to_be_visible()
+    expect(page.get_by_text("Hours spent", exact=True)).to_be_visible()
+    expect(page.get_by_text("Cost of parts", exact=True)).to_have_count(0)
+    page.get_by_role("button", name="Show who may").click()
+    access = page.get_by_role("region", name="Access")
+    expect(access.get_by_text("Change it")).to_be_visible()
+    expect(access.get_by_text("collections/tickets.yaml, line 8")).to_be_visible()
+    expect(access.get_by_label("For")).to_have_count(0)
+
+
+def test_accounts_are_managed_and_tokens_made(page: Page) -> None:
+    sign_in_by_name(page)
+    page.get_by_role("link", name="Accounts").click()
+    page.get_by_role("button", name="New account").click()
+    dialog = page.get_by_role("dialog")
+    dialog.get_by_label("Name").fill("Wren")
+    dialog.get_by_label("Attributes").fill('{"area": "south"}')
+    dialog.get_by_role("button", name="Save").click()
+    expect(dialog.get_by_text("Must be lower-case letters")).to_be_visible()
+    dialog.get_by_label("Name").fill("wren.moss")
+    dialog.get_by_role("button", name="Save").click()
+    expect(page.get_by_text("wren.moss is added.")).to_be_visible()
+    page.get_by_role("button", name="Change wren.moss").click()
+    dialog.get_by_label("Disabled").click()
+    dialog.get_by_role("button", name="Save").click()
+    expect(page.get_by_role("row", name=re.compile("wren.moss"))).to_contain_text("disabled")
+    page.get_by_role("link", name="Ines Harrow").click()
+    page.get_by_label("What it is for").fill("a gauge")
+    page.get_by_role("button", name="New token").click()
+    expect(page.get_by_text("Copy it now")).to_be_visible()
+    tokens = page.get_by_role("region", name="Tokens and sessions")
+    expect(tokens.get_by_text("Token · a gauge")).to_be_visible()
+
+
+#: What a page of another origin tries with the session of whoever looks at it, and what must not come of it.
+FOREIGN = """<!doctype html><title>elsewhere</title>
+<form id=f method=post enctype=text/plain action="{service}/v1/records/stations/PS-061">
+<input name='{{"pumps": 9, "x": "' value='"}}'></form>
+<script>
+const tried = [];
+async function attempt(name, path, options) {{
+  try {{
+    const answer = await fetch("{service}" + path, {{credentials: "include", ...options}});
+    tried.push(name + " " + answer.type + " " + answer.status);
+  }} catch (error) {{ tried.push(name + " blocked"); }}
+}}
+async function all() {{
+  const json = {{"Content-Type": "application/json"}}, text = {{"Content-Type": "text/plain"}};
+  const pumps = '{{"pumps": 9}}', at = "/v1/records/stations/PS-061";
+  await attempt("read", at, {{}});
+  await attempt("patch", at, {{method: "PATCH", headers: json, body: pumps}});
+  await attempt("override", at, {{method: "POST", mode: "no-cors", headers: text, body: pumps}});
+  await attempt("delete", at, {{method: "DELETE"}});
+  await attempt("create", "/v1/records/stations", {{method: "POST", mode: "no-cors", headers: text, body: pumps}});
+  await attempt("sign out", "/v1/session", {{method: "DELETE"}});
+  await attempt("sign in", "/v1/session", {{method: "POST", mode: "no-cors", headers: text, body: "{{}}"}});
+  document.title = tried.join("|");
+}}
+all();
+</script>"""
+
+
+def test_a_page_of_another_origin_can_do_nothing_with_a_session(page: Page, sample: Running) -> None:
+    sign_in_by_name(page)
+    cookies = page.context.cookies()
+    assert [(one["httpOnly"], one["sameSite"]) for one in cookies if one["name"] == "fenland_session"] == [
+        (True, "Lax")
+    ]
+    before = sample.client().get("/v1/records/stations/PS-061").json()
+    with serving_page(FOREIGN.format(service=sample.address)) as address:
+        other = page.context.new_page()
+        asked: list[str] = []
+        other.on("request", lambda request: asked.append(f"{request.method} {request.url}"))
+        other.goto(address)
+        expect(other).to_have_title(re.compile(r"sign in"))
+        tried = dict(
+            one.split(" ", 1) if not one.startswith("sign") else (one[:8], one[9:])
+            for one in other.title().split("|")
+        )
+        assert tried["read"] == tried["patch"] == tried["delete"] == "blocked"
+        # A plain form is sent without asking first, with the cookie, since both are of one site: it proves nothing.
+        with other.expect_navigation():
+            other.evaluate("document.getElementById('f').submit()")
+        other.close()
+    assert any(one.startswith("POST") for one in asked)
+    assert sample.client().get("/v1/records/stations/PS-061").json() == before
+    page.reload()
+    expect(page.get_by_role("navigation", name="Collections")).to_be_visible()
+
+
+@contextmanager
+def serving_page(text: str) -> Iterator[str]:
+    """One page, on another port of the same machine."""
+
+    class Handler(BaseHTTPRequestHandler):
+        def do_GET(self) -> None:
+            self.send_response(200)
+            self.send_header("Content-Type", "text/html; charset=utf-8")
+            self.end_headers()
+            self.wfile.write(text.encode())
+
+        def log_message(self, *_: object) -> None:
+            """Nothing."""
+
+    server = ThreadingHTTPServer(("127.0.0.1", 0), Handler)
+    threading.Thread(target=server.serve_forever, daemon=True).start()
+    yield f"http://127.0.0.1:{server.server_address[1]}/"
+    server.shutdown()
+    server.server_close()

@@ -55,6 +55,59 @@ MISTAKES = [
 ]
 
 
+#: A rule, and where it goes wrong: line, column, and words of what.
+RULE_MISTAKES: list[tuple[str, int, int | None, str]] = [
+    ("access: {read: record.nmae == actor.name}\n", 1, 23, "Did you mean 'name'?"),
+    ("access:\n  read: 'record.count > \"x\"'\n", 2, 23, "no order between int and string"),
+    ("access:\n  update: {roles: [office], if: record.count}\n", 2, 33, "must be true or false"),
+    ("access:\n  update: |\n    true &&\n    record.cuont > 1\n", 4, 8, "Did you mean 'count'?"),
+    ("access: {create: record.count > 1}\n", 1, 18, "not there before it is created"),
+    ("access: {delete: next.count > 1}\n", 1, 18, "no name 'next'"),
+    ("access: {read: record.to.to.to.to.name == 'x'}\n", 1, 35, "At most 3 references"),
+    ("access: {read: 'actor.rolse == []'}\n", 1, 23, "Did you mean 'roles'?"),
+    ("access: {read: record.count >}\n", 1, 30, "Expected a value"),
+    ("access:\n  read: record.tags.exists(record, record == 'x')\n", 2, 21, "Give the items another name"),
+    ("access: {read: record == record}\n", 1, 16, "is a whole record"),
+    ("access: {read: {if: [x]}}\n", 1, None, "if is"),
+    ("access: {read: {when: 'true'}}\n", 1, None, "no keyword 'when'"),
+    ("checks: [{rule: next.count > 0}]\n", 1, None, "no message"),
+    ("checks: [{message: Count.}]\n", 1, None, "nothing that must hold"),
+    ("checks: [{rule: record.count > 0, message: Count.}]\n", 1, 17, "no name 'record'"),
+    ("checks: [{rule: next.count > 0, message: Count., fields: [cuont]}]\n", 1, None, "which is no field"),
+    ("checks: [{rule: next.count > 0, message: Count., code: No!}]\n", 1, None, "code is"),
+]
+_THINGS = (
+    "key: code\nfields:\n  code: {type: string, required: true, unique: true, fixed: true}\n  name: {type: string}\n"
+    "  count: {type: integer}\n  tags: {type: array, items: {type: string}}\n  to: {references: things}\n"
+)
+
+
+@pytest.mark.parametrize(("rule", "line", "column", "words"), RULE_MISTAKES)
+def test_every_mistake_of_a_rule_has_its_line_and_column(
+    tmp_path: Path, rule: str, line: int, column: int | None, words: str
+) -> None:
+    path = tmp_path / "things.yaml"
+    path.write_text(rule + _THINGS, encoding="utf-8")
+    with pytest.raises(DefinitionMistakes) as caught:
+        read_definitions({"things": read_source(path, "things.yaml")}, ["office"])
+    (found,) = caught.value.mistakes
+    assert (found.line, found.column) == (line, column), found
+    assert words in f"{found.what} {found.hint}"
+    if column is not None:
+        # The caret stands under the place, in the expression's own line.
+        shown, caret = found.caret.split("\n")
+        source = (rule + _THINGS).splitlines()[line - 1]
+        assert shown in source or "|" in rule
+        assert len(caret) <= len(shown) + 1
+
+
+def test_a_field_that_stands_in_addresses_is_kept_from_no_reader(tmp_path: Path) -> None:
+    path = tmp_path / "things.yaml"
+    path.write_text(_THINGS.replace("fixed: true", "fixed: true, access: {read: [office]}"), encoding="utf-8")
+    with pytest.raises(DefinitionMistakes, match="cannot be kept from readers"):
+        read_definitions({"things": read_source(path, "things.yaml")}, ["office"])
+
+
 @pytest.mark.parametrize(("text", "expected"), MISTAKES)
 def test_every_mistake_has_its_line_and_a_hint(tmp_path: Path, text: str, expected: list) -> None:
     path = tmp_path / "things.yaml"

@@ -121,7 +121,7 @@ class RuleReader:
         try:
             return check_condition(text, parse(text), names)
         except ExpressionMistake as mistake:
-            if "record" not in records and "There is no name 'record'" in mistake.what:
+            if tuple(records) == ("next",) and "There is no name 'record'" in mistake.what:
                 mistake.what = _NOT_KNOWN
             self._notes.add_expression(path, mistake)
             return None
