@@ -420,7 +420,8 @@ def test_a_page_of_another_origin_can_do_nothing_with_a_session(page: Page, samp
     assert [(one["httpOnly"], one["sameSite"]) for one in cookies if one["name"] == "fenland_session"] == [
         (True, "Lax")
     ]
-    before = sample.client().get("/v1/records/stations/PS-061").json()
+    with sample.client() as http:
+        before = http.get("/v1/records/stations/PS-061").json()
     with serving_page(FOREIGN.format(service=sample.address)) as address:
         other = page.context.new_page()
         asked: list[str] = []
@@ -437,7 +438,8 @@ def test_a_page_of_another_origin_can_do_nothing_with_a_session(page: Page, samp
             other.evaluate("document.getElementById('f').submit()")
         other.close()
     assert any(one.startswith("POST") for one in asked)
-    assert sample.client().get("/v1/records/stations/PS-061").json() == before
+    with sample.client() as http:
+        assert http.get("/v1/records/stations/PS-061").json() == before
     page.reload()
     expect(page.get_by_role("navigation", name="Collections")).to_be_visible()
 

@@ -103,7 +103,7 @@ def _unheard(rule: Rule, why: str) -> None:
 class Sight:
     """Who asks, when, and how references are followed: what a rule is judged with, besides the record."""
 
-    __slots__ = ("_followed", "_names", "acting", "caller", "failed", "follow", "now")
+    __slots__ = ("_followed", "_names", "acting", "caller", "failed", "follow", "now", "whole")
 
     def __init__(
         self,
@@ -111,13 +111,15 @@ class Sight:
         now: datetime,
         follow: Follow = _nothing,
         failed: Failed = _unheard,
+        whole: Follow = _nothing,
     ) -> None:
+        """`follow` gives of a record what rules ask of it, `whole` all of it."""
         self.caller, self.now = caller, now
-        self.follow, self.failed = follow, failed
+        self.follow, self.failed, self.whole = follow, failed, whole
         #: The same for who acts, where they act on behalf of the actor.
         self.acting: Sight | None = None
         if caller.acting is not None:
-            self.acting = Sight(replace(caller, actor=caller.acting, acting=None), now, follow, failed)
+            self.acting = Sight(replace(caller, actor=caller.acting, acting=None), now, follow, failed, whole)
         self._names: dict[str, Any] | None = None
         self._followed: dict[tuple[str, Any], Mapping[str, Any] | None] = {}
 
@@ -162,11 +164,9 @@ class _Compiled:
         self._reduce_owned = reducer(self._owned, _AROUND) if self._owned is not None else None
         self._run: Compiled | None = None
         self._reduce: Reducer | None = None
-        self._early: Reducer | None = None
         if rule.condition is not None:
             tree = rule.condition.tree
             self._run, self._reduce = compiled(tree), reducer(tree, _AROUND)
-            self._early = reducer(tree, _AROUND | {"record"}) if self.uses_next else None
 
     def on_list(self, sight: Sight) -> bool:
         """Whether the actor is on the list whatever the record."""
@@ -188,15 +188,12 @@ class _Compiled:
             return False
         if self._run is None:
             return True
-        if self._early is not None and "next" not in records:
-            found = self._early({**sight.names, **records})
-            if isinstance(found, Failure):
-                self._tell(sight, found.message)
-                return False
-            return found.value is True if isinstance(found, Constant) else None
         try:
             return self._run({**sight.names, **records}) is True
         except EvaluationError as error:
+            if self.uses_next and "next" not in records:
+                # What the record would be is an error so far, and nothing else settled it.
+                return None
             self._tell(sight, str(error))
             return False
 

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
+from itertools import pairwise
 
 from fenland.core.definitions import Collection, Field
 from fenland.core.expressions.checking import Names
+from fenland.core.expressions.tree import paths_in
 from fenland.core.expressions.types import (
     BOOL,
     DATE,
@@ -66,6 +68,23 @@ def catalog_of(collections: Iterable[Collection]) -> Catalog:
         | {name: FieldType(type_of(item), item.references) for name, item in one.fields.items()}
         for one in collections
     }
+
+
+def followed_fields(collections: Iterable[Collection]) -> dict[str, tuple[str, ...]]:
+    """Of each collection, the fields that rules and checks ask for by following references to it."""
+    found: dict[str, set[str]] = {}
+    for one in collections:
+        rules = [
+            *one.access.values(),
+            *(rule for item in one.fields.values() for rule in item.access.values()),
+        ]
+        trees = [rule.condition.tree for rule in rules if rule.condition is not None]
+        for path in (
+            path for tree in (*trees, *(check.rule.tree for check in one.checks)) for path in paths_in(tree)
+        ):
+            for step, following in pairwise(path.steps):
+                found.setdefault(str(step.references), set()).add(following.name)
+    return {name: tuple(sorted(fields)) for name, fields in found.items()}
 
 
 def rule_names(catalog: Catalog, collection: str, records: Iterable[str]) -> Names:

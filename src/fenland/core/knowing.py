@@ -55,7 +55,7 @@ class Known:
         return _Seen(record, self._policies[collection].fields(self._sight, record).hidden)
 
     def _follow(self, collection: str, key: Any) -> _Seen | None:
-        found = self._sight.names[FOLLOW](collection, key)
+        found = self._sight.whole(collection, key)
         if found is None or not self._policies[collection].may("read", self._sight, found):
             return None
         return self._seen(collection, found)

@@ -11,6 +11,7 @@ from fenland.core.catalog import AROUND, filter_names
 from fenland.core.conditions import condition_of
 from fenland.core.expressions import EvaluationError, as_json, compiled, kind_of, parse
 from fenland.core.expressions.checking import Checked, check
+from fenland.core.expressions.evaluation import FOLLOW
 from fenland.core.expressions.reducing import reducer
 from fenland.service.accounts import find_account
 from fenland.service.callers import actor_of
@@ -51,8 +52,10 @@ def evaluate_for(service: Service, request: EvaluateRequest) -> Evaluated:
         sql = None
         if checked.type.kind in ("bool", "dyn"):
             sql = resource.records.sql(condition_of(reducer(checked.tree, frozenset(AROUND))(sight.names)))
+        # Whoever holds the project may ask anything of what is referred to, and not only what rules ask.
+        names = {**sight.names, FOLLOW: sight.whole}
         values = [
-            {"key": record[resource.collection.key], **_value(checked, {**sight.names, "record": record})}
+            {"key": record[resource.collection.key], **_value(checked, {**names, "record": record})}
             for record in _records(view, request)
         ]
     return Evaluated(str(checked.type), sql, values)

@@ -28,15 +28,26 @@ from fenland.service.service import Resource, Service
 from fenland.service.work import View
 from fenland.storage.door import Record
 
+#: Filters that are kept once they are read and checked.
+_MOST_KEPT, _LONGEST_KEPT = 200, 1_000
 #: Values of one field that may be asked for at a time.
 _MOST_VALUES = 100
 
 
 def checked_filter(service: Service, collection: str, text: str, name: str = "where") -> Checked:
     """A caller's condition over a record of a collection. Raises `Malformed`, with line and column."""
+    known = service.filters.get((collection, text))
+    if known is not None:
+        found: Checked = known
+        return found
     names = filter_names(service.catalog, collection)
     try:
-        return check_condition(text, parse(text, service.limits.expression), names)
+        found = check_condition(text, parse(text, service.limits.expression), names)
+        if len(text) <= _LONGEST_KEPT:
+            if len(service.filters) >= _MOST_KEPT:
+                service.filters.clear()
+            service.filters[collection, text] = found
+        return found
     except ExpressionMistake as mistake:
         raise Malformed(
             f"{name}: {mistake}", line=mistake.line, column=mistake.column, shown=mistake.caret

@@ -12,12 +12,12 @@ from contextlib import suppress
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import structlog
 
 from fenland.core.access import Policy
-from fenland.core.catalog import catalog_of
+from fenland.core.catalog import catalog_of, followed_fields
 from fenland.core.definitions import Collection, Definitions, Rule
 from fenland.core.identity import TICKS, timestamp, uuid7
 from fenland.core.limits import DEFAULTS, Limits
@@ -72,8 +72,11 @@ class Service:
             for name, one in definitions.collections.items()
         }
         self.policies = {name: one.policy for name, one in self.resources.items()}
+        self.followed = followed_fields(definitions.collections.values())
         self.catalog = catalog_of(definitions.collections.values())
         self._failed: set[Rule] = set()
+        #: Filters that were read lately, by collection and text.
+        self.filters: dict[tuple[str, str], Any] = {}
 
     def now(self, later: timedelta = timedelta()) -> str:
         """This moment, or one so much later, as records keep it."""

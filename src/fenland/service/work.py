@@ -46,10 +46,14 @@ class View:
         """What rules are judged with for a caller: references are followed within this unit of work."""
         if self._sight is None or self._sight.caller is not caller:
             service = self.service
-            self._sight = Sight(caller, service.clock(), self._follow, service.rule_failed)
+            self._sight = Sight(caller, service.clock(), self._follow, service.rule_failed, self._whole)
         return self._sight
 
     def _follow(self, collection: str, key: Any) -> Record | None:
+        target, asked = self.service.resources[collection], self.service.followed[collection]
+        return target.records.find_part(self.reading, target.collection.key, key, asked)
+
+    def _whole(self, collection: str, key: Any) -> Record | None:
         target = self.service.resources[collection]
         return target.records.find(self.reading, target.collection.key, key)
 

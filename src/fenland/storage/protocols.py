@@ -184,6 +184,9 @@ class Records(Protocol):
     def find(self, reading: Reading, field: str, value: Any) -> Record | None:
         """The record whose unique `field` (or `id`) holds this value, or None."""
 
+    def find_part(self, reading: Reading, field: str, value: Any, names: tuple[str, ...]) -> Record | None:
+        """The same, with these fields alone."""
+
     def referring(self, reading: Reading, field: str, key: Any, limit: int) -> list[Record]:
         """The records whose reference `field` holds this key, up to so many."""
 

@@ -50,6 +50,8 @@ class TableRecords:
         self._updates: dict[tuple[str, ...], Prepared] = {}
         self._lists: dict[Any, Prepared] = {}
         self._referring: dict[str, Prepared] = {}
+        #: Few: which fields rules ask for is settled by the definitions.
+        self._parts: dict[tuple[str, tuple[str, ...]], Prepared] = {}
         self._counts: dict[str, Prepared] = {}
         names = [column.name for column in self._columns]
         self._by_field = {"id": Prepared(self._where_equal("id"), engine)}
@@ -67,6 +69,16 @@ class TableRecords:
             prepared = self._by_field[field] = Prepared(self._where_equal(field), self._engine)
         row = prepared.one(reading, {"value": value})
         return None if row is None else self._record(row)
+
+    def find_part(self, reading: Reading, field: str, value: Any, names: tuple[str, ...]) -> Record | None:
+        """See `Records`."""
+        prepared = self._parts.get((field, names))
+        if prepared is None:
+            column, columns = self._table.c[field], [self._table.c[name] for name in names]
+            statement = select(*columns).where(column == bindparam("value", type_=column.type))
+            prepared = self._parts[field, names] = Prepared(statement, self._engine)
+        row = prepared.one(reading, {"value": value})
+        return None if row is None else dict(zip(names, prepared.converted(row), strict=True))
 
     def _where_equal(self, field: str) -> Select[Any]:
         column = self._table.c[field]

@@ -209,7 +209,24 @@ def _settled(parts: Iterable[tuple[Compiled, Bindings]], settling: bool) -> bool
 
 def _logic(node: Logic) -> Compiled:
     parts, settling = [_run(one) for one in node.parts], node.operator == "||"
-    return lambda bindings: _settled([(part, bindings) for part in parts], settling)
+
+    def run(bindings: Bindings) -> Any:
+        # The same as `_settled`, without a pair for each part: rules are asked with every request.
+        failed: EvaluationError | None = None
+        for part in parts:
+            try:
+                value = part(bindings)
+                if value is settling:
+                    return settling
+                if value is not (not settling):
+                    _truth(value)
+            except EvaluationError as error:
+                failed = failed or error
+        if failed is not None:
+            raise failed
+        return not settling
+
+    return run
 
 
 def _choice(node: Choice) -> Compiled:
@@ -250,6 +267,8 @@ def _call(node: Call) -> Compiled:
     if name in _UNARY or name in _BINARY:
         exact = [_as_decimal(one) for one in node.arguments]
         operation = _UNARY.get(name) or _BINARY[name]
+        if not any(exact):
+            return _plainly(operation, arguments)
 
         def operate(bindings: Bindings) -> Any:
             given = [argument(bindings) for argument in arguments]
@@ -260,6 +279,15 @@ def _call(node: Call) -> Compiled:
 
         return operate
     return lambda bindings: called(name, [argument(bindings) for argument in arguments], method=method)
+
+
+def _plainly(operation: Callable[..., Any], arguments: list[Compiled]) -> Compiled:
+    """The operation where no literal could be meant as a decimal."""
+    if len(arguments) == 1:
+        (only,) = arguments
+        return lambda bindings: operation(only(bindings))
+    one, other = arguments
+    return lambda bindings: operation(one(bindings), other(bindings))
 
 
 def _as_decimal(node: Node) -> Decimal | None:

@@ -45,6 +45,8 @@ _KINDS: tuple[tuple[type, str], ...] = (
     (timedelta, "duration"),
     (Type, "type"),
 )
+#: The same for the very types, which nearly all values are of.
+_EXACTLY: Mapping[type, str] = {**dict(_KINDS), type(None): "null_type"}
 NUMBERS = frozenset({"int", "double", "decimal"})
 #: Kinds other than numbers whose values have an order among themselves.
 ORDERED = frozenset({"string", "bool", "timestamp", "duration", "date"})
@@ -52,8 +54,9 @@ ORDERED = frozenset({"string", "bool", "timestamp", "duration", "date"})
 
 def kind_of(value: Any) -> str:
     """The kind of a value, by the name that messages and `type` use."""
-    if value is None:
-        return "null_type"
+    known = _EXACTLY.get(type(value))
+    if known is not None:
+        return known
     for python, kind in _KINDS:
         if isinstance(value, python):
             return kind
@@ -67,6 +70,8 @@ def named(value: Any) -> str:
 
 def equal(one: Any, other: Any) -> bool:
     """Equality, which is defined between all values; but for numbers, different kinds are unequal."""
+    if type(one) is str and type(other) is str:
+        return one == other
     left, right = kind_of(one), kind_of(other)
     if left in NUMBERS and right in NUMBERS:
         return bool(one == other)
