@@ -10,9 +10,10 @@ from typing import Any
 import httpx
 import pytest
 
+from fenland.client import Client, InvalidError, NotPermittedError, NotSignedInError
 from fenland.core.limits import Limits
 from fenland.service.service import Service
-from support import bearer, workshop_of
+from support import TOKENS, bearer, workshop_of
 
 KEY = {"type": "string", "required": True, "unique": True, "fixed": True}
 DESCRIBED: dict[str, Any] = {
@@ -43,7 +44,13 @@ JOBS: list[dict[str, Any]] = [
 
 @pytest.fixture
 def jobs(tmp_path: Path) -> Iterator[tuple[Service, httpx.Client]]:
-    with workshop_of(DESCRIBED, tmp_path / "x.db", Limits(many=3)) as (service, http):
+    with workshop_of(
+        DESCRIBED,
+        tmp_path / "x.db",
+        Limits(many=3),
+        account_managers=["office"],
+        account_delegates=["office"],
+    ) as (service, http):
         assert http.post("/v1/records/towns", json={"code": "T1", "name": "Ely"}).status_code == 201
         for code, boss in (("S1", "carl"), ("S9", "olga")):
             site = {"code": code, "name": f"Site {code}", "town": "T1", "boss": boss}
@@ -244,3 +251,60 @@ def test_many_are_deleted(jobs: tuple[Service, httpx.Client]) -> None:
     assert many(http, "DELETE", {"where": "state == 'open'", "preview": "true"}).json()["changed"] == 2
     assert many(http, "DELETE", {"where": "state == 'open'", "expect": "2"}).json()["changed"] == 2
     assert [one["code"] for one in http.get(PATH).json()["items"]] == ["J3", "J4"]
+
+
+# --- the same through the client --------------------------------------------------------------------------
+
+
+def test_the_client_filters_expands_counts_changes_and_explains(jobs: tuple[Service, httpx.Client]) -> None:
+    def client(name: str, **others: Any) -> Client:
+        return Client("http://workshop", TOKENS[name][1], transport=jobs[1]._transport, **others)
+
+    fenland = client("olga")
+    assert [one["code"] for one in fenland.list("jobs", where="count > 1", sort="-count")] == ["J3", "J2"]
+    assert [
+        one["code"] for one in fenland.list("jobs", equal={"state": ["open", "done"], "urgent": True})
+    ] == ["J1"]
+    with pytest.raises(ValueError, match="Use where"):
+        fenland.list("jobs", equal={"count": 1})
+    assert list(fenland.values("jobs", ["count", "code"], limit=1)) == [{"code": "J1", "count": 1}]
+    assert fenland.count("jobs", where="urgent != null") == 2
+    record, related = next(fenland.expanded("jobs", ["site.town"], where="code == 'J1'"))
+    assert (related["sites"][record["site"]]["name"], related["towns"]["T1"].version) == ("Site S1", 1)
+    seen = fenland.update_many("jobs", {"limit": 2}, equal={"code": "J1"}, preview=True)
+    assert (seen["changed"], fenland.get("jobs", "J1")["limit"]) == (1, None)
+    assert fenland.update_many("jobs", [{"at": "/limit", "set": 2}], where="code == 'J1'", expect=1)["done"]
+    refused = fenland.update_many("jobs", {"state": "done"}, where="code == 'J4'")
+    assert (refused["done"], refused["records"][0]["key"]) == (False, "J4")
+    assert fenland.delete_many("jobs", where="code == 'J4'")["changed"] == 1
+    assert fenland.access("jobs", "J1", account="carl")["rights"]["update"]["allowed"]
+    assert fenland.rules("jobs")["roles"][0]["role"] == "office"
+    assert [one["value"] for one in fenland.choices("jobs", "site", q="S9")] == ["S9"]
+    with pytest.raises(NotPermittedError):
+        client("olga", on_behalf_of="carl").update("jobs", "J2", {"limit": 1})
+    secret = client("carl").issue_token("try", days=1, scope={"rights": ["read"]})
+    reading = Client("http://workshop", secret, transport=jobs[1]._transport)
+    with pytest.raises(NotPermittedError):
+        reading.update("jobs", "J1", {"limit": 1})
+    (token,) = [one for one in client("carl").tokens() if one["label"] == "try"]
+    client("carl").revoke_token(token["id"])
+    with pytest.raises(NotSignedInError):
+        reading.get("jobs", "J1")
+
+
+def test_the_client_manages_accounts(tmp_path: Path) -> None:
+    with workshop_of(DESCRIBED, tmp_path / "x.db", account_managers=["office"]) as (_, http):
+        fenland = Client("http://workshop", TOKENS["olga"][1], transport=http._transport)
+        fenland.add_account("wren", title="Wren", roles=["crew"], attributes={"area": "south", "level": 1})
+        changed = fenland.change_account("wren", attributes={"level": None, "boat": True}, disabled=True)
+        assert (changed["attributes"], changed["disabled"], changed["roles"]) == (
+            {"area": "south", "boat": True},
+            True,
+            ["crew"],
+        )
+        assert "wren" in [one["name"] for one in fenland.accounts()]
+        with pytest.raises(InvalidError) as wrong:
+            fenland.add_account("Wren", roles=["pilot"], password="short")
+        assert {one.field for one in wrong.value.errors} == {"name", "roles", "password"}
+        with pytest.raises(NotPermittedError):
+            Client("http://workshop", TOKENS["carl"][1], transport=http._transport).accounts()

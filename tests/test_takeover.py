@@ -546,3 +546,52 @@ def test_basic_carries_an_account_and_its_token(house: House) -> None:
     assert basic("olga", TOKENS["carl"][1]) == 401
     assert basic("carl", "no-such-token") == 401
     assert house.http.get(D2, headers={"Authorization": "Basic ~"}).status_code == 401
+
+
+@pytest.mark.parametrize(
+    ("address", "cookie", "origin", "foreign"),
+    [
+        ("https://firm.example/records", "Path=/records; Max-Age=43200; HttpOnly; SameSite=Lax; Secure", "https://firm.example", "http://workshop"),
+        ("http://firm.example", "Path=/; Max-Age=43200; HttpOnly; SameSite=Lax", "http://firm.example", "https://firm.example"),
+    ],
+)  # fmt: skip
+def test_behind_a_proxy_sessions_follow_the_public_address(
+    tmp_path: Path, address: str, cookie: str, origin: str, foreign: str
+) -> None:
+    with workshop_of(DESCRIBED, tmp_path / "x.db", public_address=address) as (service, http):
+        change_account(service, "olga", AccountChange(password="reeds and rushes"))
+        sent = {"json": {"name": "olga", "password": "reeds and rushes"}}
+        assert (
+            http.post("/v1/session", headers={"Authorization": "", "Origin": foreign}, **sent).status_code
+            == 403
+        )
+        begun = http.post("/v1/session", headers={"Authorization": "", "Origin": origin}, **sent)
+        secret, _, rest = begun.headers["Set-Cookie"].partition("; ")
+        assert rest == cookie
+        http.cookies.clear()
+        proved = {"Cookie": secret, "Authorization": "", "Fenland-CSRF": begun.json()["csrf"]}
+        made = [
+            http.post("/v1/records/sites", json={"code": "S7"}, headers={**proved, "Origin": one}).status_code
+            for one in (foreign, origin)
+        ]
+        assert made == [403, 201]
+
+
+def test_an_idle_session_ends_and_one_that_is_used_goes_on(tmp_path: Path) -> None:
+    with workshop_of(DESCRIBED, tmp_path / "x.db", session_idle_minutes=10) as (service, http):
+        change_account(service, "olga", AccountChange(password="reeds and rushes"))
+        moment = service.clock()
+        service.clock = lambda: moment
+        begun = http.post(
+            "/v1/session",
+            json={"name": "olga", "password": "reeds and rushes"},
+            headers={"Authorization": ""},
+        )
+        cookie = {"Cookie": begun.headers["Set-Cookie"].split(";")[0], "Authorization": ""}
+        http.cookies.clear()
+        for _ in range(3):
+            moment += timedelta(minutes=9)
+            assert http.get("/v1/session", headers=cookie).status_code == 200
+            service.database.note_uses()
+        moment += timedelta(minutes=11)
+        assert http.get("/v1/session", headers=cookie).status_code == 401

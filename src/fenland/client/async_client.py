@@ -12,7 +12,7 @@ from typing import Any, TypeVar
 import httpx
 
 from fenland.client import calls, flows
-from fenland.client.calls import Base, How, Seen, Walk, Which, many_asked
+from fenland.client.calls import Base, How, Related, Seen, Walk, Which, many_asked
 from fenland.client.drafts import Draft
 from fenland.client.errors import ConflictError
 from fenland.client.flows import Flow, Request, Response, headers_for, request_for
@@ -32,10 +32,11 @@ class AsyncClient:
         *,
         via: str = "client",
         name: str | None = None,
+        on_behalf_of: str | None = None,
         timeout: float = 30.0,
         transport: httpx.AsyncBaseTransport | None = None,
     ) -> None:
-        headers = headers_for(token, via, name)
+        headers = headers_for(token, via, name, on_behalf_of)
         self._http = httpx.AsyncClient(
             base_url=address, headers=headers, timeout=timeout, transport=transport
         )
@@ -94,6 +95,20 @@ class AsyncClient:
     ) -> AsyncIterator[Record]:
         """See `Client.list`."""
         return self._walk(calls.records(collection, Which(where, q, sort, equal or {}), limit))
+
+    def expanded(
+        self,
+        collection: str,
+        expand: Sequence[str],
+        *,
+        where: str | None = None,
+        equal: Mapping[str, Any] | None = None,
+        q: str | None = None,
+        sort: str | None = None,
+        limit: int | None = None,
+    ) -> AsyncIterator[tuple[Record, Related]]:
+        """See `Client.expanded`."""
+        return self._walk(calls.expanded(collection, Which(where, q, sort, equal or {}), expand, limit))
 
     def values(
         self,

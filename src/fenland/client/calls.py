@@ -112,11 +112,14 @@ class Walk(Generic[Item]):
         self._left = limit
         self.done = limit is not None and limit <= 0
 
+    def _items(self, answer: Mapping[str, Any]) -> list[Item]:
+        return [self._read(one) for one in answer["items"]]
+
     def page(self) -> Flow[list[Item]]:
         """The next page's items."""
         size = PAGE if self._left is None else min(self._left, PAGE)
         answer = yield from ask_json(Request("GET", self._address, {**self._query, "limit": size}))
-        items = [self._read(one) for one in answer["items"]]
+        items = self._items(answer)
         if self._left is not None:
             self._left -= len(items)
         self._query[self._onward] = answer["next"]
@@ -150,6 +153,27 @@ def _texts(value: Any) -> list[str]:
     """The values that a field may have, as a query has them."""
     several = value if isinstance(value, (list, tuple, set, frozenset)) else [value]
     return [str(one).lower() if isinstance(one, bool) else str(one) for one in several]
+
+
+#: Records by collection and by the text of their key.
+Related = Mapping[str, Mapping[str, Record]]
+
+
+class _Expanding(Walk[tuple[Record, Related]]):
+    """A walk through records and what they refer to."""
+
+    def _items(self, answer: Mapping[str, Any]) -> list[tuple[Record, Related]]:
+        related = {
+            name: {key: record_from(one) for key, one in by_key.items()}
+            for name, by_key in answer["expanded"].items()
+        }
+        return [(record_from(one), related) for one in answer["items"]]
+
+
+def expanded(collection: str, which: Which, expand: Sequence[str], limit: int | None) -> _Expanding:
+    """The records of a collection, each with what those of its page refer to."""
+    query = {**which.query(), "expand": ",".join(expand)}
+    return _Expanding(path("records", collection), query, "cursor", lambda one: one, limit)  # type: ignore[arg-type, return-value]
 
 
 def records(collection: str, which: Which, limit: int | None) -> Walk[Record]:

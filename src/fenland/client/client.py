@@ -12,7 +12,7 @@ from typing import Any, TypeVar
 import httpx
 
 from fenland.client import calls, flows
-from fenland.client.calls import Base, How, Seen, Walk, Which, many_asked
+from fenland.client.calls import Base, How, Related, Seen, Walk, Which, many_asked
 from fenland.client.drafts import Draft
 from fenland.client.errors import ConflictError
 from fenland.client.flows import Flow, Request, Response, headers_for, request_for
@@ -43,10 +43,11 @@ class Client:
         *,
         via: str = "client",
         name: str | None = None,
+        on_behalf_of: str | None = None,
         timeout: float = 30.0,
         transport: httpx.BaseTransport | None = None,
     ) -> None:
-        headers = headers_for(token, via, name)
+        headers = headers_for(token, via, name, on_behalf_of)
         self._http = httpx.Client(base_url=address, headers=headers, timeout=timeout, transport=transport)
         self._timeout = timeout
 
@@ -107,6 +108,23 @@ class Client:
         `-due_on,number`, `limit` ends the walk.
         """
         return self._walk(calls.records(collection, Which(where, q, sort, equal or {}), limit))
+
+    def expanded(
+        self,
+        collection: str,
+        expand: Sequence[str],
+        *,
+        where: str | None = None,
+        equal: Mapping[str, Any] | None = None,
+        q: str | None = None,
+        sort: str | None = None,
+        limit: int | None = None,
+    ) -> Iterator[tuple[Record, Related]]:
+        """Of each of these records itself, and what its references lead to: by collection and by key.
+
+        `expand` names references, such as `station.watercourse`; the rest is as in `list`.
+        """
+        return self._walk(calls.expanded(collection, Which(where, q, sort, equal or {}), expand, limit))
 
     def values(
         self,

@@ -125,7 +125,7 @@ def _ask_also_refused(request: Request, holding: str) -> Flow[Any]:
         return error.problem
 
 
-def headers_for(token: str | None, via: str, name: str | None) -> dict[str, str]:
+def headers_for(token: str | None, via: str, name: str | None, behalf: str | None = None) -> dict[str, str]:
     """What every request of a client carries. Raises `UnsendableError` for what no header can hold."""
     for what, text in (("The token", token), ("The client's name", name)):
         if text is not None and not (text.isascii() and text.isprintable()):
@@ -133,6 +133,8 @@ def headers_for(token: str | None, via: str, name: str | None) -> dict[str, str]
     headers = {"Fenland-Via": via, "Accept": "application/json"}
     if name is not None:
         headers["Fenland-Client"] = name
+    if behalf is not None:
+        headers["Fenland-On-Behalf-Of"] = behalf
     return headers | {"Authorization": f"Bearer {token}"} if token else headers
 
 

@@ -73,7 +73,7 @@ def add_account(service: Service, new: NewAccount) -> Account:
     if new.password is not None:
         problems += problems_of(new.password)
     _check(service, account, problems)
-    now, secret = service.now(), None if new.password is None else hashed(new.password)
+    now, secret = service.now(), _secret(service, new.password)
 
     def work(writing: Writing) -> None:
         accounts = service.database.accounts
@@ -98,7 +98,7 @@ def change_account(service: Service, name: str, change: AccountChange) -> Accoun
     has_password, password = "password" in given, given.pop("password", None)
     if password is not None and (found := problems_of(password)):
         raise Invalid(found)
-    secret = hashed(password) if password is not None else None
+    secret = _secret(service, password)
     if "roles" in given:
         given["roles"] = frozenset(given["roles"])
     if "title" in given:
@@ -119,6 +119,12 @@ def change_account(service: Service, name: str, change: AccountChange) -> Accoun
         return account
 
     return service.database.change_accounts(work)
+
+
+def _secret(service: Service, password: str | None) -> str | None:
+    """The hash of a password. Hashing takes long, on purpose: others work meanwhile."""
+    with service.database.turn.aside():
+        return None if password is None else hashed(password)
 
 
 def _keep_a_manager(service: Service, writing: Writing, changed: Account) -> None:

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Callable, Mapping
+from contextlib import AbstractContextManager, nullcontext
 from datetime import datetime
 from typing import Any
 
@@ -28,6 +29,7 @@ _LARGEST = 1_000_000
 _TYPES = ("at+jwt", "application/at+jwt", "jwt", None)
 
 Fetch = Callable[[str], Mapping[str, Any]]
+Aside = Callable[[], AbstractContextManager[None]]
 
 
 def fetched(address: str) -> Mapping[str, Any]:
@@ -43,9 +45,16 @@ def fetched(address: str) -> Mapping[str, Any]:
 class Issued:
     """The tokens of one issuer."""
 
-    def __init__(self, issuer: Issuer, known: frozenset[str], fetch: Fetch = fetched) -> None:
-        """`known` are the roles that there are: others mean nothing here."""
+    def __init__(
+        self,
+        issuer: Issuer,
+        known: frozenset[str],
+        aside: Aside = nullcontext,
+        fetch: Fetch = fetched,
+    ) -> None:
+        """`known` are the roles that there are: others mean nothing; `aside` lets others work meanwhile."""
         self._issuer = issuer
+        self._aside = aside
         self._roles = known
         self._fetch = fetch
         self._lock = threading.Lock()
@@ -86,13 +95,20 @@ class Issued:
         )
 
     def _key(self, kid: str, now: float) -> jwt.PyJWK:
-        with self._lock:
-            age = now - self._read_at
-            if age >= _KEPT or (kid not in self._keys and age >= _AGAIN):
-                self._read(now)
-            if kid not in self._keys:
-                raise _refused()
-            return self._keys[kid]
+        if self._wants(kid, now):
+            # Whoever waits here, for the issuer or for who asks it already, keeps nobody from working.
+            with self._aside(), self._lock:
+                if self._wants(kid, now):
+                    self._read(now)
+        found = self._keys.get(kid)
+        if found is None:
+            raise _refused()
+        return found
+
+    def _wants(self, kid: str, now: float) -> bool:
+        """Whether the key set is to be read now."""
+        age = now - self._read_at
+        return age >= _KEPT or (kid not in self._keys and age >= _AGAIN)
 
     def _read(self, now: float) -> None:
         issuer = self._issuer

@@ -65,7 +65,7 @@ class Service:
             # Only who believes an issuer loads what reads its tokens.
             from fenland.service.issuers import Issued as Reader
 
-            self.issued = Reader(issuer, frozenset(definitions.roles))
+            self.issued = Reader(issuer, frozenset(definitions.roles), database.turn.aside)
         self._last_ticks = 0
         self.resources = {
             name: Resource(one, Rules(one), Policy(one), database.records[name])

@@ -63,7 +63,10 @@ def _verified(service: Service, attempt: Attempt) -> Account:
         account = accounts.by_name(reading, attempt.name)
         kept = accounts.password(reading, attempt.name)
     usable = account is not None and not account.disabled
-    if not fits(attempt.password, kept if usable else None) or account is None:
+    # Hashing takes long, on purpose: others work meanwhile.
+    with service.database.turn.aside():
+        fitting = fits(attempt.password, kept if usable else None)
+    if not fitting or account is None:
         raise NotSignedIn("Name and password do not fit together. Check both, then try again.")
     for what, _ in counted:
         counters.count(what, _WINDOW, now, add=-1)
