@@ -7,6 +7,7 @@ import threading
 from collections.abc import Iterator
 from contextlib import contextmanager
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
+from urllib.parse import quote
 
 import pytest
 from playwright.sync_api import Page, expect, sync_playwright
@@ -343,6 +344,24 @@ def test_records_are_chosen_by_a_filter_that_stands_in_the_address(page: Page) -
     expect(bar.get_by_label("Expression")).to_have_value("pumps > 3")
     bar.get_by_role("button", name="Clear").click()
     expect(page.get_by_text(re.compile(r"^140 records$"))).to_be_visible()
+
+
+def test_all_found_are_changed_once_it_is_seen_what_that_comes_to(page: Page) -> None:
+    sign_in(page)
+    page.goto("/c/tickets?where=" + quote('station == "PS-070" && priority > 1'))
+    page.get_by_role("button", name="Change all found").click()
+    dialog = page.get_by_role("dialog")
+    dialog.get_by_label("Field").click()
+    page.get_by_role("option", name="Priority").click()
+    expect(dialog.get_by_role("button", name="Change", exact=True)).to_be_disabled()
+    dialog.get_by_label("Value").fill("9")
+    dialog.get_by_role("button", name="See what").click()
+    expect(dialog.get_by_role("status")).to_contain_text("Must be at most 5")
+    dialog.get_by_label("Value").fill("1")
+    dialog.get_by_role("button", name="See what").click()
+    expect(dialog.get_by_role("status")).to_contain_text("→ 1")
+    dialog.get_by_role("button", name=re.compile(r"^Change \d+$")).click()
+    expect(page.get_by_text("No record meets this filter.")).to_be_visible()
 
 
 def test_who_may_what_is_shown_and_what_may_not_be_read_is_not_there(page: Page) -> None:

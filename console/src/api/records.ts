@@ -1,6 +1,6 @@
 import { keepPreviousData, queryOptions, skipToken, type QueryClient } from "@tanstack/react-query";
 import { ApiError } from "./errors";
-import { ask } from "./http";
+import { ask, type Answer } from "./http";
 import type { CollectionInfo, Fields, Form, Preview, Row } from "./types";
 
 export const PAGE_SIZE = 25;
@@ -88,6 +88,16 @@ export const updateRecord = (collection: string, key: string, fields: Fields, ba
 
 export const previewRecord = (collection: string, key: string, fields: Fields, base: string | null): Promise<Preview> =>
   ask(`${ONE}/preview`, "post", { at: { collection, key }, body: fields, query: { base } });
+
+export type Many = Answer<typeof MANY, "patch">;
+
+/** What a change of all records that a filter chooses comes to; only told beforehand, or done, each on its own. */
+export const changeMany = (collection: string, where: string, fields: Fields, expect: number | null): Promise<Many> =>
+  ask(MANY, "patch", {
+    at: { collection },
+    body: fields,
+    query: { where, expect, preview: expect === null, atomic: false },
+  });
 
 export const deleteRecord = (collection: string, key: string, etag: string | null): Promise<Row> =>
   ask(ONE, "delete", { at: { collection, key }, etag });

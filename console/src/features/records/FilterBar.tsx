@@ -7,7 +7,7 @@ import TextField from "@mui/material/TextField";
 import { useState, type SyntheticEvent } from "react";
 import type { CollectionSchema, FieldSchema } from "../../api/types";
 import { comparisonsOf, joined, literal } from "./filter";
-import { textOf, typeOf } from "./model";
+import { ValueInput } from "./ValueInput";
 
 interface Props {
   schema: CollectionSchema;
@@ -120,37 +120,5 @@ function Adding({ schema, onAdd }: { schema: CollectionSchema; onAdd: (condition
         Add
       </Button>
     </Box>
-  );
-}
-
-interface ValueProps {
-  field: FieldSchema;
-  value: string;
-  disabled: boolean;
-  onChange: (typed: string) => void;
-}
-
-const INPUTS: Record<string, string> = { date: "date", "date-time": "datetime-local" };
-
-function ValueInput({ field, value, disabled, onChange }: ValueProps) {
-  const listed = field.enum?.filter((one) => one !== null);
-  const numeric = typeOf(field) === "integer" || typeOf(field) === "number";
-  const kind = numeric ? "number" : (INPUTS[field.format ?? ""] ?? "text");
-  return (
-    <TextField
-      select={listed !== undefined}
-      type={listed === undefined ? kind : undefined}
-      label="Value"
-      value={value}
-      disabled={disabled}
-      onChange={(event) => onChange(event.target.value)}
-      slotProps={{ inputLabel: kind.startsWith("date") ? { shrink: true } : {}, htmlInput: { step: "any" } }}
-    >
-      {listed?.map((one) => (
-        <MenuItem key={textOf(one)} value={textOf(one)}>
-          {textOf(one)}
-        </MenuItem>
-      ))}
-    </TextField>
   );
 }

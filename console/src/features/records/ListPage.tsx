@@ -5,6 +5,7 @@ import { useTheme } from "@mui/material/styles";
 import Typography from "@mui/material/Typography";
 import useMediaQuery from "@mui/material/useMediaQuery";
 import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
 import { Link, useParams } from "react-router";
 import { countOf, pageOf, PAGE_SIZE } from "../../api/records";
 import { collectionInfo, schemaOf } from "../../api/collections";
@@ -12,6 +13,7 @@ import type { CollectionInfo } from "../../api/types";
 import { Trouble } from "../../ui/Trouble";
 import { Waiting } from "../../ui/Waiting";
 import { inSentence } from "../../lib/text";
+import { ChangeManyDialog } from "./ChangeManyDialog";
 import { FilterBar } from "./FilterBar";
 import { RecordCards } from "./RecordCards";
 import { RecordTable } from "./RecordTable";
@@ -30,6 +32,7 @@ function List({ collection }: { collection: string }) {
   const info = useQuery(collectionInfo(collection));
   const found = useQuery(pageOf(collection, view, view.sort, view.after));
   const count = useQuery(countOf(collection, view)).data;
+  const [changing, setChanging] = useState(false);
   // What is wrong with the filter is said where it is written, and can be put right there.
   const wrong = view.where !== "" && found.error?.isRefused ? found.error : null;
 
@@ -52,6 +55,14 @@ function List({ collection }: { collection: string }) {
       <title>{info.data.title}</title>
       <Heading info={info.data} view={view} count={count} />
       {bar}
+      {view.where !== "" && count !== undefined && count > 0 && (
+        <Button onClick={() => setChanging(true)} sx={{ mb: 1 }}>
+          Change all found…
+        </Button>
+      )}
+      {changing && (
+        <ChangeManyDialog collection={collection} schema={schema.data} where={view.where} onClose={() => setChanging(false)} />
+      )}
       <Box sx={{ height: 4 }}>{found.isFetching && <LinearProgress aria-label="Loading records" />}</Box>
       {found.data.items.length === 0 ? (
         <Typography color="textSecondary" sx={{ py: 6, textAlign: "center" }}>

@@ -1,0 +1,142 @@
+import Alert from "@mui/material/Alert";
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import Dialog from "@mui/material/Dialog";
+import DialogActions from "@mui/material/DialogActions";
+import DialogContent from "@mui/material/DialogContent";
+import DialogTitle from "@mui/material/DialogTitle";
+import MenuItem from "@mui/material/MenuItem";
+import TextField from "@mui/material/TextField";
+import Typography from "@mui/material/Typography";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useState, type SyntheticEvent } from "react";
+import { changeMany, refreshCollection, type Many } from "../../api/records";
+import type { CollectionSchema, Fields } from "../../api/types";
+import { shown } from "../../lib/text";
+import { useTell } from "../../ui/messages";
+import { innerKind, isNullable, valueOf } from "./model";
+import { ValueInput } from "./ValueInput";
+
+interface Props {
+  collection: string;
+  schema: CollectionSchema;
+  where: string;
+  onClose: () => void;
+}
+
+/** Gives one field of all found records another value, once it is seen what that comes to. */
+export function ChangeManyDialog({ collection, schema, where, onClose }: Props) {
+  const client = useQueryClient();
+  const tell = useTell();
+  const fields = Object.entries(schema.properties).filter(
+    ([, one]) =>
+      !one.readOnly && !one["x-reserved"] && ["string", "number", "integer", "boolean"].includes([one.type].flat()[0] ?? ""),
+  );
+  const [name, setName] = useState(fields[0]?.[0] ?? "");
+  const [typed, setTyped] = useState("");
+  const field = schema.properties[name] ?? { type: "string" };
+  const title = field.title ?? name;
+  const change: Fields = { [name]: typed === "" ? null : valueOf(field, innerKind(field), typed) };
+  const looking = useMutation({ mutationFn: () => changeMany(collection, where, change, null) });
+  const changing = useMutation({
+    mutationFn: (expect: number) => changeMany(collection, where, change, expect),
+    onSuccess: async (found) => {
+      tell(`${found.changed} of ${found.matched} records are changed.`);
+      await refreshCollection(client, collection);
+      onClose();
+    },
+  });
+  const anew = () => {
+    looking.reset();
+    changing.reset();
+  };
+  const submit = (event: SyntheticEvent) => {
+    event.preventDefault();
+    looking.mutate();
+  };
+  const seen = looking.data;
+  const error = looking.error ?? changing.error;
+  return (
+    <Dialog open onClose={onClose} fullWidth maxWidth="sm">
+      <form onSubmit={submit}>
+        <DialogTitle>Change all found</DialogTitle>
+        <DialogContent sx={{ display: "grid", gap: 2, "&&": { pt: 1 } }}>
+          <TextField
+            select
+            label="Field"
+            value={name}
+            onChange={(event) => {
+              setName(event.target.value);
+              setTyped("");
+              anew();
+            }}
+          >
+            {fields.map(([one, { title: words }]) => (
+              <MenuItem key={one} value={one}>
+                {words ?? one}
+              </MenuItem>
+            ))}
+          </TextField>
+          <ValueInput
+            field={field}
+            value={typed}
+            disabled={false}
+            onChange={(text) => {
+              setTyped(text);
+              anew();
+            }}
+          />
+          {typed === "" && isNullable(field) && (
+            <Typography variant="body2" color="textSecondary">
+              Without a value {title} is cleared.
+            </Typography>
+          )}
+          {error && <Alert severity="error">{error.message}</Alert>}
+          {seen && <Seen found={seen} />}
+        </DialogContent>
+        <DialogActions>
+          <Button onClick={onClose}>Cancel</Button>
+          <Button type="submit" loading={looking.isPending}>
+            See what would happen
+          </Button>
+          <Button
+            variant="contained"
+            disabled={!seen || seen.changed === 0}
+            loading={changing.isPending}
+            onClick={() => seen && changing.mutate(seen.matched)}
+          >
+            {seen ? `Change ${seen.changed}` : "Change"}
+          </Button>
+        </DialogActions>
+      </form>
+    </Dialog>
+  );
+}
+
+function Seen({ found }: { found: Many }) {
+  return (
+    <Box role="status">
+      <Typography>
+        {found.changed} of {found.matched} would be changed
+        {found.refused > 0 && `, and ${found.refused} not`}.
+      </Typography>
+      <Box component="ul" sx={{ m: 0, pl: 2.5, maxHeight: 220, overflowY: "auto" }}>
+        {found.records.map((one) => (
+          <Typography component="li" variant="body2" key={shown(one.key)} sx={{ overflowWrap: "anywhere" }}>
+            {shown(one.key)}: {told(one)}
+          </Typography>
+        ))}
+      </Box>
+    </Box>
+  );
+}
+
+function told(one: Many["records"][number]): string {
+  // The OpenAPI document leaves both open.
+  const problem = one.problem as { detail: string; errors?: { detail: string }[] } | undefined;
+  if (problem) return problem.errors?.[0]?.detail ?? problem.detail;
+  const changes = (one.changes ?? {}) as Record<string, { before: never; after: never }>;
+  return Object.values(changes)
+    .map(({ before, after }) => `${shown(before)} → ${shown(after)}`)
+    .join(", ");
+}
