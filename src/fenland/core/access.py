@@ -123,6 +123,10 @@ class Sight:
         self._names: dict[str, Any] | None = None
         self._followed: dict[tuple[str, Any], Mapping[str, Any] | None] = {}
 
+    def quietly(self) -> Sight:
+        """The same, telling nobody of rules that cannot be evaluated."""
+        return Sight(self.caller, self.now, self.follow, _unheard, self.whole)
+
     @property
     def actor(self) -> Actor:
         """Who asks."""
@@ -331,11 +335,14 @@ class Policy:
         creating: bool = False,
     ) -> FieldAccess:
         """What the actor may do with the fields of a record, as stored; without one, of any there may be."""
+        if creating:
+            # Of a record that is not there yet much is not known, which is nothing to be told of.
+            sight = sight.quietly()
         transfer = self.ever("transfer", sight) if record is None else self.may("transfer", sight, record)
         hidden = denied = frozenset[str]()
         if self.by_field:
-            # What is created is read as whose it will be; what it holds is not known yet.
-            hidden = self._unreadable(sight, record)
+            # Of what is created only that is hidden which is so whatever it will be.
+            hidden = self._unreadable(sight, None if creating else record)
             denied = self._denied(sight, record, creating=creating)
         key = (creating, transfer, hidden, denied)
         made = self._made.get(key)

@@ -11,12 +11,18 @@ from collections.abc import Callable
 from enum import Enum
 from typing import Any
 
-from fenland.service.service import Service
+from fenland.service.service import Resource, Service
 
 _RECORD = re.compile(r"/v1/records/([a-z0-9_]+)(/[^/]+)?")
 _PAGE = re.compile(r"(?:limit=[1-9][0-9]?)?")
 #: Bytes in the body of a small change.
 _SMALL_BODY = 16_000
+
+
+def _conditional(resource: Resource) -> bool:
+    """Whether it depends on more than roles and owners who may read which records."""
+    rule = resource.collection.access.get("read")
+    return rule is not None and rule.condition is not None
 
 
 class Short(Enum):
@@ -29,6 +35,8 @@ class Short(Enum):
 def short_requests(service: Service) -> Callable[[dict[str, Any]], Short | None]:
     """A function that tells of a request's environ what it is, if it is sure to be short."""
     small = {name for name, resource in service.resources.items() if resource.records.small}
+    # A condition may hold for few records, and all the others be read before they are found.
+    listed = {name for name in small if not _conditional(service.resources[name])}
 
     def short(environ: dict[str, Any]) -> Short | None:
         method = environ["REQUEST_METHOD"]
@@ -46,7 +54,7 @@ def short_requests(service: Service) -> Callable[[dict[str, Any]], Short | None]
                 return None
             little = found[1] in small and len(environ["CONTENT_LENGTH"]) < 6
             return Short.CHANGE if little and int(environ["CONTENT_LENGTH"] or 0) < _SMALL_BODY else None
-        if found[2] is not None or (found[1] in small and _PAGE.fullmatch(environ["QUERY_STRING"])):
+        if found[2] is not None or (found[1] in listed and _PAGE.fullmatch(environ["QUERY_STRING"])):
             return Short.READ
         return None
 
