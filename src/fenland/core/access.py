@@ -7,7 +7,8 @@ stored, so nobody passes by what they send; a rule that speaks of `next` is judg
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping
+from contextlib import suppress
 from dataclasses import dataclass, field, replace
 from datetime import datetime
 from typing import Any
@@ -103,7 +104,7 @@ def _unheard(rule: Rule, why: str) -> None:
 class Sight:
     """Who asks, when, and how references are followed: what a rule is judged with, besides the record."""
 
-    __slots__ = ("_followed", "_names", "acting", "caller", "failed", "follow", "now", "whole")
+    __slots__ = ("_followed", "_names", "acting", "caller", "failed", "follow", "now", "unchanged", "whole")
 
     def __init__(
         self,
@@ -120,6 +121,8 @@ class Sight:
         self.acting: Sight | None = None
         if caller.acting is not None:
             self.acting = Sight(replace(caller, actor=caller.acting, acting=None), now, follow, failed, whole)
+        #: Rules and records, by identity, of which it is known that they grant what changes nothing they ask.
+        self.unchanged: set[tuple[int, int]] = set()
         self._names: dict[str, Any] | None = None
         self._followed: dict[tuple[str, Any], Mapping[str, Any] | None] = {}
 
@@ -162,7 +165,7 @@ class _Compiled:
 
     def __init__(self, rule: Rule, owner: str | None) -> None:
         self.rule = rule
-        self.grants, self.uses_next = rule.grants, rule.uses_next
+        self.grants, self.next_fields = rule.grants, rule.next_fields
         self._owner = owner if rule.grants is not None and OWNER in rule.grants else None
         self._owned: Node | None = _owned_by(self._owner) if self._owner is not None else None
         self._reduce_owned = reducer(self._owned, _AROUND) if self._owned is not None else None
@@ -192,14 +195,30 @@ class _Compiled:
             return False
         if self._run is None:
             return True
+        if self.next_fields and "next" not in records:
+            return self._foreseen(sight, records)
         try:
             return self._run({**sight.names, **records}) is True
         except EvaluationError as error:
-            if self.uses_next and "next" not in records:
-                # What the record would be is an error so far, and nothing else settled it.
-                return None
             self._tell(sight, str(error))
             return False
+
+    def _foreseen(self, sight: Sight, records: Mapping[str, Any]) -> bool | None:
+        """Whether it grants, where that can be told before it is known what the record would be."""
+        run, record = self._run, records.get("record")
+        names = {**sight.names, **records}
+        if run is None:
+            return True
+        with suppress(EvaluationError):
+            # For most changes, which touch nothing that it asks of the record to be, this is the answer.
+            if record is not None and run({**names, "next": record}) is True:
+                sight.unchanged.add((id(self), id(record)))
+                return None
+        try:
+            return run(names) is True
+        except EvaluationError:
+            # What the record would be is an error so far, and nothing else settled it.
+            return None
 
     def _owned_in(self, records: Mapping[str, Any], sight: Sight) -> bool:
         return self._owner is not None and records["record"][self._owner] == sight.actor.name
@@ -313,9 +332,18 @@ class Policy:
         rule = self._rule(right, sight)
         return rule is not None and rule.holds(sight, _records(record, following)) is not False
 
-    def asks_next(self, right: Right) -> bool:
-        """Whether the rule is to be asked again, once it is known what the record would be."""
-        return right in self._rules and self._rules[right].uses_next
+    def asks_next(
+        self, right: Right, sight: Sight, record: Mapping[str, Any] | None, names: Iterable[str]
+    ) -> bool:
+        """Whether the rule is to be asked again, once it is known what the record would be.
+
+        `names` are those of the fields that change.
+        """
+        rule = self._rules.get(right)
+        if rule is None or not rule.next_fields:
+            return False
+        untouched = record is not None and rule.next_fields.isdisjoint(names)
+        return not (untouched and sight.acting is None and (id(rule), id(record)) in sight.unchanged)
 
     # --- fields -------------------------------------------------------------------------------
 

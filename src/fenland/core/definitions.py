@@ -12,7 +12,7 @@ from decimal import Decimal
 from typing import Any, Literal
 
 from fenland.core.expressions.checking import Checked
-from fenland.core.expressions.tree import roots_in
+from fenland.core.expressions.tree import paths_in, roots_in
 from fenland.core.values import MISSING
 
 Type = Literal["string", "integer", "number", "boolean", "array", "object"]
@@ -44,9 +44,10 @@ class Rule:
     line: int = 0
 
     @property
-    def uses_next(self) -> bool:
-        """Whether it asks what the record would be."""
-        return self.condition is not None and "next" in roots_in(self.condition.tree)
+    def next_fields(self) -> frozenset[str]:
+        """The fields that it asks of the record as it would be."""
+        paths = () if self.condition is None else paths_in(self.condition.tree)
+        return frozenset(path.steps[0].name for path in paths if path.root == "next")
 
     def __str__(self) -> str:
         listed = [] if self.grants is None else [" or ".join(sorted(self.grants)) or "nobody"]

@@ -93,7 +93,7 @@ def create_within(work: Work, caller: Caller, new: NewRecord) -> Saved:
             Problem(pointer_to(name), "not_permitted", PROTECTIONS["not_permitted"]) for name in refused
         ]
         record = record | fields
-    if resource.policy.asks_next("create"):
+    if resource.policy.asks_next("create", sight, None, fields):
         permit("create", resource, sight, None, record)
     check_record(fields, fields, work.limits)
     problems += rules.run_checks(sight.names, record, None, problems)

@@ -93,7 +93,7 @@ def _told(judged: _Judged, rule: Rule | None) -> dict[str, Any]:
         told["because"] = _listed(judged, rule.grants)
     if rule.condition is not None:
         told["parts"] = [part.as_json() for part in deciding(rule.condition.tree, judged.names)]
-        if rule.uses_next:
+        if rule.next_fields:
             told["depends"] = "It also asks what the record would be, so it is judged again with each change."
     return told
 

@@ -122,7 +122,8 @@ def _permitted(
     policy, record = resource.policy, {**stored, **values}
     refused = dict.fromkeys(policy.refused(sight, stored, record, values), "not_permitted")
     owner = resource.collection.owner
-    if owner in values and policy.asks_next("transfer") and not policy.may("transfer", sight, stored, record):
+    handed = owner in values and policy.asks_next("transfer", sight, stored, values)
+    if owner is not None and handed and not policy.may("transfer", sight, stored, record):
         refused[owner] = "owner"
     problems += [Problem(pointer_to(name), code, PROTECTIONS[code]) for name, code in refused.items()]
     return {name: value for name, value in values.items() if name not in refused}
@@ -169,7 +170,7 @@ def decide(view: View, caller: Caller, request: UpdateRequest) -> Decision:
     if values:
         values = _permitted(resource, sight, stored, values, problems)
         record = {**stored, **values}
-        if resource.policy.asks_next("update"):
+        if resource.policy.asks_next("update", sight, stored, values):
             permit("update", resource, sight, stored, record)
         check_record(record, values, view.limits)
         rules.validate_whole(record, problems)
