@@ -636,6 +636,7 @@ export interface components {
       may: {
         read: boolean;
         create: boolean;
+        update: boolean;
       };
       schema: string;
       records: string;

@@ -179,7 +179,7 @@ SCHEMAS: dict[str, Schema] = {
             "searched": _texts(),
             "indexed": _texts(),
             "if_match": {"type": "string", "enum": ["optional", "required"]},
-            "may": closed({"read": FLAG, "create": FLAG}),
+            "may": closed({"read": FLAG, "create": FLAG, "update": FLAG}),
             "schema": TEXT,
             "records": TEXT,
         },

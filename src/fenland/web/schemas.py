@@ -99,7 +99,7 @@ def _collection_json(resource: Resource, sight: Sight, prefix: str) -> dict[str,
     }
 
 
-_TOLD: tuple[Right, ...] = ("read", "create")
+_TOLD: tuple[Right, ...] = ("read", "create", "update")
 
 
 def register(app: Flask, service: Service) -> None:

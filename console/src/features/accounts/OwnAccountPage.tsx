@@ -23,7 +23,14 @@ export function OwnAccountPage() {
         {account?.account}
         {account && account.roles.length > 0 && ` · ${account.roles.join(", ")}`}
       </Typography>
-      <Box sx={{ display: "grid", gap: 3, gridTemplateColumns: { xs: "1fr", lg: "3fr 2fr" }, alignItems: "start" }}>
+      <Box
+        sx={{
+          display: "grid",
+          gap: 3,
+          gridTemplateColumns: { xs: "minmax(0, 1fr)", lg: "minmax(0, 3fr) minmax(0, 2fr)" },
+          alignItems: "start",
+        }}
+      >
         <Tokens />
         <PasswordForm />
       </Box>

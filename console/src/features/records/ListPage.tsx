@@ -55,7 +55,7 @@ function List({ collection }: { collection: string }) {
       <title>{info.data.title}</title>
       <Heading info={info.data} view={view} count={count} />
       {bar}
-      {view.where !== "" && count !== undefined && count > 0 && (
+      {info.data.may.update && view.where !== "" && count !== undefined && count > 0 && (
         <Button onClick={() => setChanging(true)} sx={{ mb: 1 }}>
           Change all found…
         </Button>
