@@ -33,6 +33,7 @@ DESCRIBED = {
             "code": KEY, "owner": {"type": "string"}, "title": {"type": "string", "search": True}, "site": {"references": "sites"}, "count": {"type": "integer", "default": 1},
             "pay": {"type": "integer", "access": {"read": ["office"], "update": ["office"]}},
             "diary": {"type": "string", "search": True, "access": {"read": "record.owner == actor.name", "update": "record.owner == actor.name"}},
+            "base": {"references": "sites", "access": {"read": ["office"], "update": ["office"]}}, "grade": {"type": "string", "enum": ["low", "high"], "access": {"read": ["office"]}},
             "badge": {"type": "string", "unique": True, "access": {"read": ["office"], "update": ["office"]}},
         },
         "access": {
@@ -595,3 +596,14 @@ def test_an_idle_session_ends_and_one_that_is_used_goes_on(tmp_path: Path) -> No
             service.database.note_uses()
         moment += timedelta(minutes=11)
         assert http.get("/v1/session", headers=cookie).status_code == 401
+
+
+def test_a_form_shows_nothing_of_what_may_not_be_read(house: House) -> None:
+    form = house.carl("GET", f"{D1}/form").json()
+    for part in (form["values"], form["choices"], form["schema"]["properties"]):
+        assert not {"base", "pay", "badge"} & part.keys()
+    assert not {"base", "pay", "badge"} & set(form["schema"]["required"])
+    new = house.carl("GET", "/v1/schemas/duties?for=create").json()
+    assert not {"base", "pay"} & (new["choices"].keys() | set(new["writable"]))
+    assert house.carl("GET", "/v1/schemas/duties/choices/base").status_code == 404
+    assert "S2" in json.dumps(house.http.get(f"{D1}/form").json()["choices"]["base"])

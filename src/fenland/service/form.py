@@ -9,13 +9,14 @@ from typing import Any
 from fenland.core.access import Caller
 from fenland.core.conditions import NEVER
 from fenland.core.definitions import Collection, Field
+from fenland.core.field_access import FieldAccess
 from fenland.core.schemas import collection_schema
 from fenland.core.values import MISSING
 from fenland.service.create import creating_access, start_of
 from fenland.service.finding import Address, find
 from fenland.service.labels import label_of
 from fenland.service.saved import Saved
-from fenland.service.service import Resource, Service
+from fenland.service.service import Service
 from fenland.service.work import View
 from fenland.storage.door import Order, Page, Record
 
@@ -48,7 +49,7 @@ def edit_form(service: Service, caller: Caller, address: Address) -> Form:
         return Form(
             values=shown,
             schema=collection_schema(access),
-            choices=_Choices(view, caller, resource, writable).of(record),
+            choices=_Choices(view, caller, access, writable).of(shown),
             writable=writable,
             deletable=policy.may("delete", sight, record),
             collection=resource.collection,
@@ -73,7 +74,7 @@ def create_form(service: Service, caller: Caller, collection: str) -> Form:
         return Form(
             values=access.shown(values),
             schema=collection_schema(resource.policy.fields(view.sight(caller), creating=True)),
-            choices=_Choices(view, caller, resource, access.settable).of(values),
+            choices=_Choices(view, caller, access, access.settable).of(values),
             writable=access.settable,
             deletable=False,
             collection=resource.collection,
@@ -83,16 +84,20 @@ def create_form(service: Service, caller: Caller, collection: str) -> Form:
 class _Choices:
     """What the fields of a form may hold, as far as the caller may know it."""
 
-    def __init__(self, view: View, caller: Caller, resource: Resource, writable: list[str]) -> None:
+    def __init__(self, view: View, caller: Caller, access: FieldAccess, writable: list[str]) -> None:
         self._view = view
         self._caller = caller
-        self._collection = resource.collection
+        self._collection = access.collection
+        self._hidden = access.hidden
         self._writable = writable
 
     def of(self, values: Record) -> dict[str, dict[str, Any]]:
         """By field: the options, and whether there are more."""
         found = {}
         for name, item in self._collection.fields.items():
+            if name in self._hidden and name not in self._writable:
+                # What somebody may neither read nor set is not there for them.
+                continue
             if item.enum is not None:
                 options = [{"value": value, "label": _word(value)} for value in item.enum]
                 found[name] = {"options": options, "more": False}
