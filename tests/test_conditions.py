@@ -331,6 +331,25 @@ def test_access_lists_become_conditions() -> None:
     assert not policy.may("delete", ada, {"keeper": "ada"})
 
 
+def test_what_was_foreseen_of_one_record_says_nothing_of_another() -> None:
+    owned = "record.keeper == actor.name && next.keeper == actor.name"
+    described = {
+        "things": {
+            "fields": {"keeper": {"type": "string"}},
+            "access": {"update": f"{owned} || next.keeper == 'x'"},
+        }
+    }
+    policy = Policy(definitions_from(described).collections["things"])
+    sight = Sight(Caller(ADA), NOW)
+    for _ in range(50):
+        # Each takes the place of the one before in memory, as records of one unit of work do.
+        assert policy.may("update", sight, {"keeper": "ada"})
+        other = {"keeper": "bo"}
+        assert policy.may("update", sight, other)
+        assert policy.asks_next("update", sight, other, ["name"])
+        assert not policy.may("update", sight, other, {"keeper": "bo"})
+
+
 def test_paths_follow_references_as_far_as_is_allowed() -> None:
     tree = check_condition(
         "maker.parent.town == 'a'", parse("maker.parent.town == 'a'"), filter_names(CATALOG, "things")

@@ -121,8 +121,9 @@ class Sight:
         self.acting: Sight | None = None
         if caller.acting is not None:
             self.acting = Sight(replace(caller, actor=caller.acting, acting=None), now, follow, failed, whole)
-        #: Rules and records, by identity, of which it is known that they grant what changes nothing they ask.
-        self.unchanged: set[tuple[int, int]] = set()
+        #: By the identity of a rule and a record, the records for which the rule grants what changes nothing
+        #: that it asks. They are held here, so that no other can come to have the identity of one.
+        self.unchanged: dict[tuple[int, int], Mapping[str, Any]] = {}
         self._names: dict[str, Any] | None = None
         self._followed: dict[tuple[str, Any], Mapping[str, Any] | None] = {}
 
@@ -212,7 +213,7 @@ class _Compiled:
         with suppress(EvaluationError):
             # For most changes, which touch nothing that it asks of the record to be, this is the answer.
             if record is not None and run({**names, "next": record}) is True:
-                sight.unchanged.add((id(self), id(record)))
+                sight.unchanged[id(self), id(record)] = record
                 return None
         try:
             return run(names) is True

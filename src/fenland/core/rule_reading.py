@@ -6,6 +6,7 @@ A rule is a list of roles, `owner` and `everyone`; a condition; or both, as `rol
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
 from typing import Any
 
 from fenland.core.catalog import rule_names
@@ -118,11 +119,11 @@ class RuleReader:
 
     def _condition(self, text: str, path: Path, records: Sequence[str]) -> Checked | None:
         names = rule_names(self._catalog, self._collection.name, records)
+        if tuple(records) == _RECORDS["create"]:
+            names = replace(names, absent={"record": _NOT_KNOWN})
         try:
             return check_condition(text, parse(text), names)
         except ExpressionMistake as mistake:
-            if tuple(records) == ("next",) and "There is no name 'record'" in mistake.what:
-                mistake.what = _NOT_KNOWN
             self._notes.add_expression(path, mistake)
             return None
 

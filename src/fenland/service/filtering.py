@@ -38,8 +38,7 @@ def checked_filter(service: Service, collection: str, text: str, name: str = "wh
     """A caller's condition over a record of a collection. Raises `Malformed`, with line and column."""
     known = service.filters.get((collection, text))
     if known is not None:
-        found: Checked = known
-        return found
+        return known
     names = filter_names(service.catalog, collection)
     try:
         found = check_condition(text, parse(text, service.limits.expression), names)
@@ -137,13 +136,15 @@ def reserved_field(name: str) -> Field:
 
 def _value(item: Field, text: str) -> Any:
     """The value that a text stands for in a field, whatever its constraints: none may equal it."""
-    constraints = {"multipleOf": item.constraints["multipleOf"]} if item.scale is not None else {}
     try:
         value = read_text(item.type, text)
+        if item.scale is not None:
+            # Exact as it is; one of more digits than the field keeps equals none.
+            return value
         problems: list[Any] = []
         kept = compile_field(replace(item, constraints={}))(value, "", problems)
         if kept is REFUSED:
             raise ValueError(problems[0].detail)
     except ValueError as error:
         raise Malformed(f"{item.name} is {text[:80]!r}: {error}") from None
-    return kept if not constraints else value
+    return kept

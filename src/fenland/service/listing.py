@@ -138,14 +138,9 @@ def _order(access: FieldAccess, known: Known, sort: str) -> tuple[Order, ...]:
     return tuple(steps)
 
 
-def _made_for(request: ListRequest) -> Any:
-    """What a cursor is for: the sort, which it is a place in, and nothing that may change on the way."""
-    return request.sort
-
-
 def _write_cursor(request: ListRequest, order: tuple[Order, ...], last: Mapping[str, Any]) -> str:
     # What its reader may not see of the last record counts as nothing in the order, too.
-    content = [_made_for(request), [last.get(step.field) for step in order]]
+    content = [request.sort, [last.get(step.field) for step in order]]
     return base64.urlsafe_b64encode(write_json(content)).decode().rstrip("=")
 
 
@@ -159,6 +154,6 @@ def _read_cursor(
         values = [resource.rules.typed(step.field, value) for step, value in zip(order, sent, strict=True)]
     except (binascii.Error, Malformed, ValueError, TypeError):
         made_for, values = None, [REFUSED]
-    if made_for != _made_for(request) or REFUSED in values:
+    if made_for != request.sort or REFUSED in values:
         raise Malformed("This cursor was not given out for this list. Begin again without cursor.")
     return tuple(values)

@@ -12,13 +12,14 @@ from contextlib import suppress
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 import structlog
 
 from fenland.core.access import Policy
 from fenland.core.catalog import catalog_of, followed_fields
 from fenland.core.definitions import Collection, Definitions, Rule
+from fenland.core.expressions.checking import Checked
 from fenland.core.identity import TICKS, timestamp, uuid7
 from fenland.core.limits import DEFAULTS, Limits
 from fenland.core.names import did_you_mean
@@ -76,7 +77,7 @@ class Service:
         self.catalog = catalog_of(definitions.collections.values())
         self._failed: set[Rule] = set()
         #: Filters that were read lately, by collection and text.
-        self.filters: dict[tuple[str, str], Any] = {}
+        self.filters: dict[tuple[str, str], Checked] = {}
 
     def now(self, later: timedelta = timedelta()) -> str:
         """This moment, or one so much later, as records keep it."""

@@ -155,11 +155,6 @@ class Settings(BaseSettings):
         """The path under which clients reach the service: empty, or like `/records`."""
         return urlsplit(self.public_address).path
 
-    @property
-    def secure(self) -> bool:
-        """Whether clients reach the service by https."""
-        return self.public_address.startswith("https:")
-
     def ways_in(self) -> WaysIn:
         """Who manages accounts and how one signs in, as use cases take it."""
         issuer = None

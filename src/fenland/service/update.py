@@ -110,8 +110,11 @@ def carry_out(work: Work, caller: Caller, request: UpdateRequest, decision: Deci
         shown = decision.access.shown(decision.stored)
     else:
         apply(work, caller, [change])
-        # What they may see is what they will see when they read it next.
-        shown = resource.policy.fields(work.sight(caller), change.result).shown(change.result)
+        access = decision.access
+        if resource.policy.by_field:
+            # What they may see is what they will see when they read it next.
+            access = resource.policy.fields(work.sight(caller), change.result)
+        shown = access.shown(change.result)
     return Saved(shown, change is not None, resource.collection.name, decision.dropped)
 
 

@@ -8,12 +8,12 @@ from dataclasses import replace
 from datetime import datetime, timedelta
 from typing import Any
 
-from sqlalchemy import BindParameter, Table, bindparam, func, or_, select
+from sqlalchemy import Table, bindparam, func, or_, select
 
 from fenland.core.access import Scope
 from fenland.core.identity import timestamp
 from fenland.storage.protocols import Account, Admission, Reading, Token, Writing
-from fenland.storage.statements import Engine, Prepared
+from fenland.storage.statements import Engine, Prepared, parameters_of
 
 #: How much of a token's hash is shown: enough to name it, and far from enough to guess it.
 _ID_LENGTH = 10
@@ -50,16 +50,18 @@ class TableAccounts:
         self._set = Prepared(
             accounts.update()
             .where(accounts.c.name == bindparam("x_name"))
-            .values(_given(accounts, "title", "roles", "attributes", "disabled")),
+            .values(parameters_of(accounts, ["title", "roles", "attributes", "disabled"])),
             engine,
         )
         mine = accounts.c.name == bindparam("x_name")
         self._password = Prepared(select(accounts.c.password).where(mine), engine)
         self._set_password = Prepared(
-            accounts.update().where(mine).values(_given(accounts, "password")), engine
+            accounts.update().where(mine).values(parameters_of(accounts, ["password"])), engine
         )
         self._use = Prepared(
-            tokens.update().where(tokens.c.hash == bindparam("x_hash")).values(_given(tokens, "used_at")),
+            tokens.update()
+            .where(tokens.c.hash == bindparam("x_hash"))
+            .values(parameters_of(tokens, ["used_at"])),
             engine,
         )
         self._add_token = Prepared(_insert(tokens), engine)
@@ -154,13 +156,7 @@ class TableAccounts:
 
 
 def _insert(table: Table) -> Any:
-    return table.insert().values(
-        {column.name: bindparam(f"v_{column.name}", type_=column.type) for column in table.columns}
-    )
-
-
-def _given(table: Table, *names: str) -> dict[str, BindParameter[Any]]:
-    return {name: bindparam(f"v_{name}", type_=table.c[name].type) for name in names}
+    return table.insert().values(parameters_of(table, table.c.keys()))
 
 
 def _values(account: Account) -> dict[str, Any]:

@@ -304,8 +304,14 @@ class ConditionWriter:
 
 def _target(table: Table, reference: str) -> Table:
     """The table that a column refers to."""
-    (key,) = table.c[reference].foreign_keys
-    return key.column.table
+    table_of: Table = _key(table, reference).table
+    return table_of
+
+
+def _key(table: Any, reference: str) -> Any:
+    """The column that a column refers to."""
+    (found,) = table.c[reference].foreign_keys
+    return found.column
 
 
 def _value(table: Any, steps: tuple[str, ...]) -> ColumnElement[Any]:
@@ -313,7 +319,7 @@ def _value(table: Any, steps: tuple[str, ...]) -> ColumnElement[Any]:
     column: ColumnElement[Any] = table.c[steps[0]]
     if len(steps) == 1:
         return column
-    (key,) = table.c[steps[0]].foreign_keys
-    target = key.column.table.alias()
-    inner = select(_value(target, steps[1:])).where(target.c[key.column.name] == column)
+    key = _key(table, steps[0])
+    target = key.table.alias()
+    inner = select(_value(target, steps[1:])).where(target.c[key.name] == column)
     return inner.correlate(table).scalar_subquery()

@@ -69,10 +69,6 @@ class Counters:
             _SLOT.pack_into(self._shared, room, digest, window, total)
         return Counted(total, seconds - gone)
 
-    def forget(self, what: str, seconds: int, now: float) -> None:
-        """Begins the count of something anew."""
-        self.count(what, seconds, now, add=-(2**31))
-
     def close(self) -> None:
         """Lets go of the file."""
         self._shared.close()

@@ -138,9 +138,6 @@ class Counting(Protocol):
     def count(self, what: str, seconds: int, now: float, add: int = 1) -> Counted:
         """Counts something `add` times more within a window of so many seconds."""
 
-    def forget(self, what: str, seconds: int, now: float) -> None:
-        """Begins the count of something anew."""
-
 
 # --- transactions ------------------------------------------------------------------------------------
 

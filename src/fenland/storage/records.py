@@ -26,7 +26,7 @@ from fenland.core.limits import DEFAULTS, Limits
 from fenland.storage.condition_sql import ConditionWriter, Parameters, condition_text, shape_of
 from fenland.storage.protocols import Order, Page, Reading, VersionRace, Writing
 from fenland.storage.rows import row_reader
-from fenland.storage.statements import Engine, Prepared
+from fenland.storage.statements import Engine, Prepared, parameters_of
 
 #: Characters that a record may hold and still count as small.
 _SMALL = 20_000
@@ -57,7 +57,7 @@ class TableRecords:
         self._by_field = {"id": Prepared(self._where_equal("id"), engine)}
         conversions = {names[place]: convert for place, convert in self._by_field["id"].conversions.items()}
         self._record = row_reader(collection.name, names, conversions)
-        self._insert = Prepared(table.insert().values(_given(table, names)), engine)
+        self._insert = Prepared(table.insert().values(parameters_of(table, names)), engine)
         self._delete = Prepared(table.delete().where(*_guard(table)), engine)
 
     # --- reading ------------------------------------------------------------------------------
@@ -237,7 +237,9 @@ class TableRecords:
         names = tuple(sorted(changes))
         prepared = self._updates.get(names)
         if prepared is None:
-            statement = self._table.update().where(*_guard(self._table)).values(_given(self._table, names))
+            statement = (
+                self._table.update().where(*_guard(self._table)).values(parameters_of(self._table, names))
+            )
             prepared = Prepared(statement, self._engine)
             _keep(self._updates, names, prepared)
         given = {f"v_{name}": value for name, value in changes.items()}
@@ -257,10 +259,6 @@ class TableRecords:
 def _conditions(page: Page) -> list[Condition]:
     """All conditions of a page, in the order in which its statement has them."""
     return [page.condition, *(known for _, known in page.searched), *(one.known for one in page.order)]
-
-
-def _given(table: Table, names: Sequence[str]) -> dict[str, BindParameter[Any]]:
-    return {name: bindparam(f"v_{name}", type_=table.c[name].type) for name in names}
 
 
 def _guard(table: Table) -> list[ColumnElement[bool]]:

@@ -6,15 +6,20 @@ parameters in order costs neither. What converts values is taken from the types 
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from operator import itemgetter
 from typing import Any, Protocol
 
-from sqlalchemy import BindParameter, Column, ColumnElement, Dialect, Executable, Insert
+from sqlalchemy import BindParameter, Column, ColumnElement, Dialect, Executable, Insert, Table, bindparam
 from sqlalchemy.sql.elements import ClauseElement
 
 from fenland.storage.column_types import Conversion, from_column, to_column
 from fenland.storage.protocols import Reading, Writing
+
+
+def parameters_of(table: Table, names: Iterable[str]) -> dict[str, BindParameter[Any]]:
+    """Parameters for the values that columns are given, each called `v_` and the column's name."""
+    return {name: bindparam(f"v_{name}", type_=table.c[name].type) for name in names}
 
 
 class Engine(Protocol):

@@ -62,6 +62,8 @@ class Names:
     types: Mapping[str, ValueType]
     catalog: Catalog = field(default_factory=dict)
     bare: str | None = None
+    #: Of names that one might expect here, why they are not there.
+    absent: Mapping[str, str] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, slots=True)
@@ -182,6 +184,8 @@ class _Checker:
             return self._field(Path(bare, (), types[bare], node.at), node.name, node)
         found = types.get(node.name)
         if found is None:
+            if node.name in self._names.absent:
+                self._refuse(node, self._names.absent[node.name])
             hint = did_you_mean(node.name, [*types, *scope, *fields])
             what = "no field or name" if bare is not None else "no name"
             self._refuse(node, f"There is {what} {node.name!r} here. {hint}")

@@ -209,24 +209,7 @@ def _settled(parts: Iterable[tuple[Compiled, Bindings]], settling: bool) -> bool
 
 def _logic(node: Logic) -> Compiled:
     parts, settling = [_run(one) for one in node.parts], node.operator == "||"
-
-    def run(bindings: Bindings) -> Any:
-        # The same as `_settled`, without a pair for each part: rules are asked with every request.
-        failed: EvaluationError | None = None
-        for part in parts:
-            try:
-                value = part(bindings)
-                if value is settling:
-                    return settling
-                if value is not (not settling):
-                    _truth(value)
-            except EvaluationError as error:
-                failed = failed or error
-        if failed is not None:
-            raise failed
-        return not settling
-
-    return run
+    return lambda bindings: _settled(((part, bindings) for part in parts), settling)
 
 
 def _choice(node: Choice) -> Compiled:
