@@ -569,6 +569,8 @@ export interface components {
       after?: unknown;
       /** @description Its values are not shown. */
       hidden?: boolean;
+      /** @description What the field is called today, where that is otherwise. */
+      now?: string;
     };
     /** @description One change of one record. */
     Entry: {
@@ -581,7 +583,7 @@ export interface components {
       key: string | number;
       version: number;
       /** @enum {string} */
-      action: "create" | "update" | "delete";
+      action: "create" | "update" | "delete" | "migrate";
       actor: string;
       behalf: string | null;
       /**

@@ -31,13 +31,15 @@ _JSON = json_option()
 @contextmanager
 def project_service(folder: Path) -> Iterator[Service]:
     """The service over a project's own database; what it refuses ends the command."""
+    from fenland.service.migrating import as_kept, made_now
     from fenland.service.service import open_service
     from fenland.storage.door import DatabaseRefused
 
     project = open_project(folder)
     try:
-        ways_in = project.settings.ways_in()
-        service = open_service(project.definitions, project.settings.database, ways_in=ways_in)
+        ways_in, database = project.settings.ways_in(), project.settings.database
+        made = made_now("command-line", at_start=False)
+        service = open_service(as_kept(project), database, ways_in=ways_in, made=made)
     except DatabaseRefused as error:
         fail(str(error))
     try:

@@ -11,7 +11,7 @@ import sys
 import typer
 
 import fenland
-from fenland.cli import access, accounts, batch, evaluating, projects, records, running, signing
+from fenland.cli import access, accounts, batch, evaluating, migrating, projects, records, running, signing
 from fenland.cli.terminal import Exit, answer_json, error_json
 
 app = typer.Typer(
@@ -47,6 +47,7 @@ def main(
 
 projects.register(app)
 running.register(app)
+migrating.register(app)
 accounts.register(app)
 signing.register(app)
 records.register(app)

@@ -97,6 +97,9 @@ class Field:
     blank: Blank = "store"
     sensitive: bool = False
     derived: Any = None
+    #: What the field was called before, and what gives its value in records that were there before it.
+    was: str | None = None
+    fill: Checked | None = None
     #: Who may read it and set it, beyond who may do so with the record.
     access: Mapping[FieldRight, Rule] = field(default_factory=dict)
 
@@ -114,6 +117,11 @@ class Field:
     def max_length(self) -> int | None:
         """How many characters a text may have, where that is bounded."""
         return self.constraints.get("maxLength")
+
+    @property
+    def filled(self) -> bool:
+        """Whether every record holds a value in it."""
+        return self.required and not self.nullable
 
     @property
     def scale(self) -> int | None:
@@ -146,6 +154,8 @@ class Collection:
     effects: tuple[Mapping[str, Any], ...] = ()
     revalidate: Literal["touched", "whole"] = "touched"
     if_match: Literal["optional", "required"] = "optional"
+    #: What the collection was called before.
+    was: str | None = None
 
     @property
     def searched(self) -> tuple[str, ...]:
@@ -162,6 +172,21 @@ class Collection:
         """The field whose value names a record to people: the first searched one that is not the key."""
         others = [name for name in self.searched if name != self.key]
         return others[0] if others else self.key
+
+
+def kept_as(item: Field) -> str:
+    """As what a field's values are kept, in words that end "holds …"."""
+    if item.scale is not None:
+        return f"decimals with {item.scale} digits after the point"
+    by_type = {
+        "string": {"date": "dates", "date-time": "moments", "uuid": "UUIDs"}.get(item.format or "", "texts"),
+        "integer": "whole numbers",
+        "number": "doubles",
+        "boolean": "true or false",
+        "array": "lists",
+        "object": "objects",
+    }
+    return by_type[item.type]
 
 
 def has_index(item: Field, collection: Collection) -> bool:
@@ -181,6 +206,8 @@ class Definitions:
 
     collections: Mapping[str, Collection]
     roles: tuple[str, ...] = ()
+    #: What they were read from, as plain data: `collections` by name, and `roles`.
+    data: Mapping[str, Any] = field(default_factory=dict)
 
     def referring_to(self, name: str) -> tuple[tuple[Collection, Field], ...]:
         """The reference fields, anywhere, that hold keys of this collection."""

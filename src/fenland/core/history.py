@@ -3,15 +3,20 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from decimal import Decimal
 from typing import Any, Literal, get_args
 
-from fenland.core.field_access import FieldAccess
+from fenland.core.definitions import Field
 from fenland.core.reserved import renewed
 
-#: What a change does to its record.
-Action = Literal["create", "update", "delete"]
+#: What a change does to its record; `migrate` is what becomes of the definitions.
+Action = Literal["create", "update", "delete", "migrate"]
+#: In entries that say how definitions changed: the collection that they are of, and its one record.
+DEFINITIONS = "fenland_definitions"
+DEFINITIONS_ID = "00000000-0000-0000-0000-000000000000"
+#: As what the roles stand beside the collections there; no collection can be called so.
+ROLES = "fenland_roles"
 
 #: How long a value may be inside a sentence.
 _SHOWN = 60
@@ -41,13 +46,28 @@ class Entry:
     sequence: int | None = None
     client: str | None = None
 
+    @property
+    def on_behalf(self) -> str:
+        """Whose change it is: who acted, or on whose behalf they did."""
+        return self.behalf or self.actor
+
     def kept(self) -> dict[str, Any]:
         """The fields that the service keeps itself, as this change left them."""
-        return renewed(self.version, self.time, self.actor)
+        return renewed(self.version, self.time, self.on_behalf)
 
     def last_copy(self) -> dict[str, Any]:
         """Of a deletion, the fields of the record that held anything."""
         return {name: before for name, (before, _) in self.changes.items()}
+
+
+@dataclass(frozen=True, slots=True)
+class Telling:
+    """How an entry is told: the fields of its time, those whose values are kept from the reader, and by the
+    names of those that are called otherwise by now, what they are called."""
+
+    fields: Mapping[str, Field]
+    hidden: frozenset[str]
+    now: Mapping[str, str] = field(default_factory=dict)
 
 
 def _shown(value: Any) -> str:
@@ -63,17 +83,17 @@ def _shown(value: Any) -> str:
     return text if len(text) <= _SHOWN else text[: _SHOWN - 1] + "…"
 
 
-def sentence(entry: Entry, access: FieldAccess, who: str) -> str:
-    """The entry as one sentence, `who` being what people call its actor, for a reader with this access."""
+def sentence(entry: Entry, telling: Telling, who: str) -> str:
+    """The entry as one sentence, `who` being what people call its actor."""
     if entry.action == "create":
         return f"{who} created {entry.key}."
     if entry.action == "delete":
         return f"{who} deleted {entry.key}."
     parts = []
     for name, (before, after) in entry.changes.items():
-        item = access.collection.fields.get(name)
+        item = telling.fields.get(name)
         label = (item.label if item else name).lower()
-        if name in access.hidden:
+        if name in telling.hidden:
             parts.append(f"{label}")
         elif isinstance(before, dict) or isinstance(after, dict):
             parts.append(f"{label}, in {_inside(before, after)}")
@@ -113,12 +133,14 @@ ENTRY_SCHEMAS: Mapping[str, Mapping[str, Any]] = {
 }
 
 
-def entry_json(entry: Entry, access: FieldAccess, who: str) -> dict[str, Any]:
+def entry_json(entry: Entry, telling: Telling, who: str) -> dict[str, Any]:
     """The entry as answers show it. Values of hidden fields are left out, the change is not."""
-    changes = {}
+    changes: dict[str, Any] = {}
     for name, (before, after) in entry.changes.items():
-        hidden = name in access.hidden
+        hidden = name in telling.hidden
         changes[name] = {"hidden": True} if hidden else {"before": before, "after": after}
+        if name in telling.now:
+            changes[name]["now"] = telling.now[name]
     return {
         "sequence": entry.sequence,
         "time": entry.time,
@@ -135,5 +157,5 @@ def entry_json(entry: Entry, access: FieldAccess, who: str) -> dict[str, Any]:
         "reason": entry.reason,
         "cause": entry.cause,
         "changes": changes,
-        "sentence": sentence(entry, access, who),
+        "sentence": sentence(entry, telling, who),
     }

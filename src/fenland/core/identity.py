@@ -31,12 +31,18 @@ def timestamp(moment: datetime) -> str:
 
 
 #: An entity tag, with or without its quotes.
-_ETAG = re.compile(r'"?(?P<id>[0-9a-fA-F-]{36})\.(?P<version>[0-9]{1,18})(?:\.[0-9a-f]{16})?"?')
+_ETAG = re.compile(
+    r'"?(?P<id>[0-9a-fA-F-]{36})\.(?P<version>[0-9]{1,18})(?P<moved>-[0-9]{1,9})?(?:\.[0-9a-f]{16})?"?'
+)
 
 
-def etag(record_id: str, version: int) -> str:
-    """The strong entity tag of a record: id and version, so that a key used again never matches."""
-    return f'"{record_id}.{version}"'
+def etag(record_id: str, version: int, moved: int = 0) -> str:
+    """The strong entity tag of a record: id and version, so that a key used again never matches.
+
+    `moved` is the number of the definitions that last moved the collection's records: they may show the same
+    version otherwise.
+    """
+    return f'"{record_id}.{version}-{moved}"' if moved else f'"{record_id}.{version}"'
 
 
 def etag_with(tag: str, others: Iterable[str]) -> str:
@@ -47,8 +53,10 @@ def etag_with(tag: str, others: Iterable[str]) -> str:
 
 def etag_alone(tag: str) -> str:
     """The entity tag of the record itself, whatever it was shown with."""
-    found = read_etag(tag)
-    return tag if found is None else etag(*found)
+    found = _ETAG.fullmatch(tag)
+    if found is None:
+        return tag
+    return etag(found["id"].lower(), int(found["version"]), -int(found["moved"] or 0))
 
 
 def read_etag(text: str) -> tuple[str, int] | None:

@@ -85,6 +85,8 @@ _HOUSE: Mapping[str, Keyword] = {
     "derived": Keyword(
         lambda value: is_text(value) or _mapping(value), "an expression", "derived", outermost=True
     ),
+    "was": Keyword(is_text, "the name that the field had", "was", outermost=True),
+    "fill": Keyword(is_text, "an expression", "fill", outermost=True),
 }  # fmt: skip
 
 KEYWORDS: Mapping[str, Keyword] = {
@@ -107,5 +109,6 @@ COLLECTION_KEYWORDS: Mapping[str, tuple[Callable[[Any], bool], str]] = {
     "checks": (is_list, "a list of checks"),
     "effects": (is_list, "a list of effects"),
     "revalidate": (_one_of("touched", "whole"), "touched or whole"),
+    "was": (is_text, "the name that the collection had"),
     "if_match": (_one_of("optional", "required"), "optional or required"),
 }

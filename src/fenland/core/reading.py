@@ -58,6 +58,7 @@ class _CollectionReader:
         self._fields(settled.pop("fields", None))
         self._key(settled.get("key", "id"))
         self._owner(settled.get("owner"))
+        self._was()
         # Rules are read once the fields of all collections are known: `_with_rules`.
         self.access, self.checks = settled.pop("access", {}), settled.pop("checks", [])
         effects = self._rules(
@@ -139,6 +140,16 @@ class _CollectionReader:
                 "Give it type: string and neither format nor references.",
             )
 
+    def _was(self) -> None:
+        declared = self.notes.source.data.get("fields") or {}
+        for name, item in self.fields.items():
+            if item.was in declared:
+                self.notes.add(
+                    ("fields", name, "was"),
+                    f"Field {name!r} was {item.was!r}, which is still a field.",
+                    "Remove that one, or was.",
+                )
+
     def _rules(self, data: list[Any], word: str, known: Sequence[str]) -> tuple[Mapping[str, Any], ...]:
         for number, rule in enumerate(data):
             if not isinstance(rule, dict):
@@ -161,6 +172,9 @@ def _cross_check(
         for item in collection.fields.values():
             if item.references is not None:
                 fields[item.name] = _reference(item, collections, readers, notes)
+        if collection.was in readers:
+            what = f"Collection {name!r} was {collection.was!r}, which is still a collection."
+            notes.add(("was",), what, "Remove that one, or was.")
         settled[name] = replace(collection, fields=fields)
     return settled
 
@@ -209,7 +223,9 @@ def _with_rules(
     for name, one in collections.items():
         reader = RuleReader(readers[name].notes, one, roles, catalog)
         fields = {
-            field: replace(item, access=reader.field_access(item)) if item.access else item
+            field: replace(item, access=reader.field_access(item), fill=reader.fill(item))
+            if item.access or item.fill
+            else item
             for field, item in one.fields.items()
         }
         access, checks = reader.access(readers[name].access), reader.checks(readers[name].checks)
@@ -234,7 +250,8 @@ def read_definitions(sources: Mapping[str, Source], roles: Sequence[str] = ()) -
     mistakes = [mistake for reader in readers.values() for mistake in reader.notes.mistakes]
     if mistakes:
         raise DefinitionMistakes(mistakes)
-    return Definitions(collections=settled, roles=tuple(roles))
+    data = {"collections": {name: source.data for name, source in sources.items()}, "roles": list(roles)}
+    return Definitions(collections=settled, roles=tuple(roles), data=data)
 
 
 def definitions_from(data: Mapping[str, Any], roles: Sequence[str] = ()) -> Definitions:

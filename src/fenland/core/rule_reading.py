@@ -9,11 +9,11 @@ from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
-from fenland.core.catalog import rule_names
+from fenland.core.catalog import rule_names, type_of
 from fenland.core.definitions import EVERYONE, FIELD_RIGHTS, OWNER, RIGHTS, Check, Collection, Field, Rule
 from fenland.core.expressions import ExpressionMistake, parse
-from fenland.core.expressions.checking import Checked, check_condition
-from fenland.core.expressions.types import Catalog
+from fenland.core.expressions.checking import Checked, Names, check, check_condition
+from fenland.core.expressions.types import Catalog, FieldType, record_of
 from fenland.core.field_reading import Notes, Path, known_keywords
 from fenland.core.names import NAME, did_you_mean
 from fenland.core.values import as_written
@@ -25,6 +25,14 @@ _RECORDS: Mapping[str, Sequence[str]] = {
     "update": ("record", "next"),
     "delete": ("record",),
     "transfer": ("record", "next"),
+}
+#: What a field of a type takes, besides what is of the type itself.
+_READ_AS: Mapping[str, Sequence[str]] = {
+    "double": ("int", "decimal"),
+    "decimal": ("int", "double"),
+    "int": ("double", "decimal"),
+    "date": ("string",),
+    "timestamp": ("string",),
 }
 #: What is created is judged by what it would be.
 _NOT_KNOWN = "A record is not there before it is created. Speak of next."
@@ -126,6 +134,31 @@ class RuleReader:
         except ExpressionMistake as mistake:
             self._notes.add_expression(path, mistake)
             return None
+
+    # --- filling ------------------------------------------------------------------------------
+
+    def fill(self, item: Field) -> Checked | None:
+        """What gives a field's value in records that were there before the field."""
+        if item.fill is None:
+            return None
+        path: Path = ("fields", item.name, "fill")
+        # Of the record alone: what it refers to may be about to change as well.
+        own = {name: FieldType(one.type) for name, one in self._catalog[self._collection.name].items()}
+        names = Names(
+            {"record": record_of(self._collection.name)}, {**self._catalog, self._collection.name: own}
+        )
+        text: str = item.fill  # type: ignore[assignment]
+        try:
+            found = check(text, parse(text), names)
+        except ExpressionMistake as mistake:
+            self._notes.add_expression(path, mistake)
+            return None
+        wanted = type_of(item).kind
+        if found.type.kind not in ("dyn", wanted, *_READ_AS.get(wanted, ())):
+            self._notes.add(
+                path, f"fill gives {found.type}, and field {item.name!r} holds {wanted}.", "Convert it."
+            )
+        return found
 
     # --- checks -------------------------------------------------------------------------------
 

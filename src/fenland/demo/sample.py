@@ -6,9 +6,10 @@ import shutil
 from collections.abc import Callable
 from pathlib import Path
 
-from fenland.demo.data import fill
+from fenland.core.identity import timestamp
+from fenland.demo.data import START, fill
 from fenland.service.project import Project, load_project
-from fenland.storage.door import open_database
+from fenland.storage.door import Made, open_database
 
 _FILES = Path(__file__).with_name("project")
 
@@ -35,7 +36,7 @@ def lay_sample(folder: Path, progress: Callable[[int, int], None]) -> tuple[Proj
     mark.touch()
     for suffix in ("", "-wal", "-shm", ".lock", ".counts"):
         path.with_name(path.name + suffix).unlink(missing_ok=True)
-    database = open_database(path, project.definitions)
+    database = open_database(path, project.definitions, made=Made(timestamp(START), via="demo"))
     try:
         count = fill(project.definitions, database, progress)
     finally:

@@ -152,15 +152,16 @@ def _keep(done: Done) -> dict[str, Any]:
 
 
 def _give(work: Work, caller: Caller, kept: dict[str, Any]) -> Done:
-    return Done([_given(work, caller, one) for one in kept["outcomes"]], repeated=True)
+    number = kept.get("definitions", 1)
+    return Done([_given(work, caller, one, number) for one in kept["outcomes"]], repeated=True)
 
 
-def _given(work: Work, caller: Caller, one: Mapping[str, Any]) -> Result:
+def _given(work: Work, caller: Caller, one: Mapping[str, Any], number: int) -> Result:
     if one["saved"] is None:
         refusal = refusal_from(one["refusal"]) if one["refusal"] is not None else None
         return Result(None, one["created"], refusal)
     try:
-        return Result(SAVED.give(work, caller, one["saved"]), one["created"])
+        return Result(SAVED.give(work, caller, {**one["saved"], "definitions": number}), one["created"])
     except NotFound as refusal:
         # Done then, and not theirs to see any more.
         return Result(None, one["created"], refusal)

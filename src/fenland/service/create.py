@@ -104,7 +104,8 @@ def create_within(work: Work, caller: Caller, new: NewRecord) -> Saved:
     change = creation(resource.collection, record_id, fields, stamp)
     apply(work, caller, [change])
     access = resource.policy.fields(work.sight(caller), change.result)
-    return Saved(access.shown(change.result), True, new.resource.collection.name, tuple(dropped))
+    shown, tag = access.shown(change.result), resource.etag(change.result)
+    return Saved(shown, True, tag, resource.collection.name, tuple(dropped))
 
 
 def _fields(new: NewRecord, start: Record, given: Record, problems: list[Problem]) -> Record:

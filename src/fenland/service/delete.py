@@ -57,7 +57,7 @@ def delete_within(work: Work, caller: Caller, request: DeleteRequest) -> Saved:
     plan, resource, stored = plan_of(work, caller, request)
     access = resource.policy.fields(work.sight(caller), stored)
     apply(work, caller, plan.changes(work.stamp(caller, request.reason), work.stamp(caller)))
-    return Saved(access.shown(stored), True, resource.collection.name)
+    return Saved(access.shown(stored), True, resource.etag(stored), resource.collection.name)
 
 
 def plan_of(view: View, caller: Caller, request: DeleteRequest) -> tuple[_Plan, Resource, Record]:

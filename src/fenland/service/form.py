@@ -53,7 +53,7 @@ def edit_form(service: Service, caller: Caller, address: Address) -> Form:
             writable=writable,
             deletable=policy.may("delete", sight, record),
             collection=resource.collection,
-            saved=Saved(shown, changed=False),
+            saved=Saved(shown, changed=False, etag=resource.etag(record)),
         )
 
 

@@ -13,6 +13,7 @@ from datetime import timedelta
 from typing import Any, Generic, TypeVar
 
 from fenland.core.access import Caller
+from fenland.core.lineage import name_today
 from fenland.core.problems import KeyReused
 from fenland.core.reserved import RESERVED
 from fenland.service.finding import Address, not_there
@@ -48,6 +49,7 @@ def _keep_saved(saved: Saved) -> dict[str, Any]:
         "collection": saved.collection,
         "record": saved.record,
         "changed": saved.changed,
+        "etag": saved.etag,
         "dropped": list(saved.dropped),
     }
 
@@ -55,14 +57,21 @@ def _keep_saved(saved: Saved) -> dict[str, Any]:
 def _give_saved(work: Work, caller: Caller, kept: dict[str, Any]) -> Saved:
     """The outcome again, of which the caller gets what they may still see. Raises `NotFound`."""
     record, collection = kept["record"], kept["collection"]
+    number, service = kept.get("definitions", 1), work.service
+    if number != service.database.number:
+        collection = name_today(service.passages, number, collection)
     resource, sight = work.resource(collection), work.sight(caller)
+    if (lineage := service.lineage(resource)) is not None:
+        record = lineage.record(number, record)
     # What has been deleted since is judged by what it was.
     gone = {**dict.fromkeys((*RESERVED, *resource.collection.fields)), **record}
     now = work.find(resource, "id", record["id"]) or gone
     if not resource.policy.may("read", sight, now):
         raise not_there(Address(collection, str(record[resource.collection.key])))
     shown = resource.policy.fields(sight, now).shown(record)
-    return Saved(shown, kept["changed"], collection, tuple(kept["dropped"]), repeated=True)
+    # As it was answered then, when the records may not have been moved yet.
+    tag = kept.get("etag") or resource.etag(record)
+    return Saved(shown, kept["changed"], tag, collection, tuple(kept["dropped"]), repeated=True)
 
 
 #: The outcome of a request about one record.
@@ -81,7 +90,8 @@ def once(
         kept = outcomes.find(unit.writing, account, asked.key, unit.service.now())
         if kept is None:
             result = work(unit)
-            outcome = Kept(asked.fingerprint, keeping.keep(result))
+            content = {**keeping.keep(result), "definitions": unit.service.database.number}
+            outcome = Kept(asked.fingerprint, content)
             outcomes.keep(unit.writing, account, asked.key, outcome, unit.service.now(_KEPT_FOR))
             return result
         if kept.fingerprint != asked.fingerprint:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from fenland.core.access import Caller
-from fenland.core.identity import etag, etag_with
+from fenland.core.identity import etag_with
 from fenland.service.expanding import Expanded, Wanted, expanded, narrowed
 from fenland.service.finding import Address, find
 from fenland.service.service import Service
@@ -30,11 +30,12 @@ def read(service: Service, caller: Caller, address: Address, wanted: Wanted = _A
         view = View(service, reading)
         resource, record = find(view, caller, address)
         shown = resource.policy.fields(view.sight(caller), record).shown(record)
-        tag = etag(record["id"], record["version"])
+        tag = resource.etag(record)
         if wanted is _ALL:
             return Found(shown, tag)
         with_it = expanded(view, caller, resource, [shown], wanted) if wanted.expand else None
     if with_it is not None:
-        tags = (etag(one["id"], one["version"]) for by_key in with_it.values() for one in by_key.values())
+        resources = service.resources
+        tags = (resources[name].etag(one) for name, by_key in with_it.items() for one in by_key.values())
         tag = etag_with(tag, sorted(tags))
     return Found(narrowed(resource, [shown], wanted)[0], tag, with_it)

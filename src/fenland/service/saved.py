@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from fenland.core.identity import etag
 from fenland.storage.door import Record
 
 
@@ -18,11 +17,7 @@ class Saved:
 
     record: Record
     changed: bool
+    etag: str
     collection: str = ""
     dropped: tuple[str, ...] = ()
     repeated: bool = False
-
-    @property
-    def etag(self) -> str:
-        """The entity tag of the record as it is now."""
-        return etag(self.record["id"], self.record["version"])

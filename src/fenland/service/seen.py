@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from fenland.core.access import Caller
 from fenland.core.problems import Conflict, Malformed
 from fenland.service.finding import Base
+from fenland.service.service import Resource
 from fenland.service.work import View
 from fenland.storage.door import Record
 
@@ -12,7 +15,7 @@ from fenland.storage.door import Record
 _MOST_CHANGES, _MOST_CHARACTERS = 1_000, 4_000_000
 
 
-def as_seen(view: View, caller: Caller, stored: Record, base: Base | None) -> Record:
+def as_seen(view: View, caller: Caller, resource: Resource, stored: Record, base: Base | None) -> Record:
     """The record as its caller last knew it: as at `base`, with what the same client saved since.
 
     It is `stored` itself without a base, and when nothing was changed since. Raises `Malformed` for a
@@ -37,6 +40,9 @@ def as_seen(view: View, caller: Caller, stored: Record, base: Base | None) -> Re
         raise Conflict(
             f"The record was changed too often since version {base.version}. Read it again.", version=version
         )
+    lineage = view.service.lineage(resource)
+    if lineage is not None:
+        entries = [replace(one, changes=lineage.today(one.sequence or 0, one.changes)) for one in entries]
     seen: Record = {}
     for entry in entries[1:]:
         for name, (before, _) in entry.changes.items():
@@ -44,7 +50,7 @@ def as_seen(view: View, caller: Caller, stored: Record, base: Base | None) -> Re
     seen = {**stored, **seen, **entries[0].kept()}
     for entry in entries[1:]:
         if (
-            (entry.behalf or entry.actor) == caller.actor.name
+            entry.on_behalf == caller.actor.name
             and entry.client is not None
             and entry.client == caller.client
         ):

@@ -11,6 +11,8 @@ from collections.abc import Callable
 from contextlib import suppress
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
+from functools import cached_property
+from itertools import pairwise
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -18,15 +20,17 @@ import structlog
 
 from fenland.core.access import Policy
 from fenland.core.catalog import catalog_of, followed_fields
+from fenland.core.comparing import compare
 from fenland.core.definitions import Collection, Definitions, Rule
 from fenland.core.expressions.checking import Checked
-from fenland.core.identity import TICKS, timestamp, uuid7
+from fenland.core.identity import TICKS, etag, timestamp, uuid7
 from fenland.core.limits import DEFAULTS, Limits
+from fenland.core.lineage import Lineage, Passage
 from fenland.core.names import did_you_mean
 from fenland.core.problems import NotFound, Unavailable
 from fenland.core.rules import Rules
 from fenland.service.ways_in import WaysIn
-from fenland.storage.door import Database, Records, open_database
+from fenland.storage.door import Database, Made, Record, Records, open_database
 
 if TYPE_CHECKING:
     from fenland.service.issuers import Issued
@@ -42,6 +46,12 @@ class Resource:
     rules: Rules
     policy: Policy
     records: Records
+    #: The number of the definitions that last moved its records.
+    moved: int = 0
+
+    def etag(self, record: Record) -> str:
+        """The entity tag of a record as it is now."""
+        return etag(record["id"], record["version"], self.moved)
 
 
 class Service:
@@ -69,13 +79,14 @@ class Service:
             self.issued = Reader(issuer, frozenset(definitions.roles), database.turn.aside)
         self._last_ticks = 0
         self.resources = {
-            name: Resource(one, Rules(one), Policy(one), database.records[name])
+            name: Resource(one, Rules(one), Policy(one), database.records[name], database.moved.get(name, 0))
             for name, one in definitions.collections.items()
         }
         self.policies = {name: one.policy for name, one in self.resources.items()}
         self.followed = followed_fields(definitions.collections.values())
         self.catalog = catalog_of(definitions.collections.values())
         self._failed: set[Rule] = set()
+        self._lineages: dict[str, Lineage] = {}
         #: Filters that were read lately, by collection and text.
         self.filters: dict[tuple[str, str], Checked] = {}
 
@@ -98,6 +109,25 @@ class Service:
         self._last_ticks = max(now, self._last_ticks + 1)
         return uuid7(self._last_ticks, os.urandom(8))
 
+    @cached_property
+    def passages(self) -> list[Passage]:
+        """How the definitions came to be what they are, step by step."""
+        read = [one.read() for one in self.database.defined]
+        kept = self.database.defined[1:]
+        return [
+            Passage(one.number, one.sequence, compare(before, after))
+            for one, (before, after) in zip(kept, pairwise(read), strict=True)
+        ]
+
+    def lineage(self, resource: Resource) -> Lineage | None:
+        """How a collection came to be what it is; None where its records were never moved."""
+        if not resource.moved:
+            return None
+        name = resource.collection.name
+        if name not in self._lineages:
+            self._lineages[name] = Lineage(resource.collection, self.passages)
+        return self._lineages[name]
+
     def resource(self, name: str) -> Resource:
         """The collection of this name. Raises `NotFound`."""
         resource = self.resources.get(name)
@@ -114,8 +144,12 @@ class Service:
 
 
 def open_service(
-    definitions: Definitions, path: Path, limits: Limits = DEFAULTS, ways_in: WaysIn | None = None
+    definitions: Definitions,
+    path: Path,
+    limits: Limits = DEFAULTS,
+    ways_in: WaysIn | None = None,
+    made: Made | None = None,
 ) -> Service:
     """The service over the database at `path`. Raises `DatabaseRefused`."""
-    database = open_database(path, definitions, limits)
+    database = open_database(path, definitions, limits, made)
     return Service(definitions, database, limits, ways_in=ways_in or WaysIn())

@@ -78,6 +78,9 @@ class Settings(BaseSettings):
     title: str = Field("Fenland", description="The name people see in the console.")
     roles: Words = Field([], description="The roles that access lists may name.")
     database: Path = Field(Path("fenland.db"), description="The SQLite file.")
+    migrate_at_start: bool = Field(
+        True, description="Whether a start takes in newer definitions that no stored data depends on."
+    )
     host: str = Field("127.0.0.1", description="The address to listen on.")
     port: int = Field(8460, ge=1, le=65535, description="The port to listen on.")
     public_address: Annotated[str, AfterValidator(_address)] = Field(

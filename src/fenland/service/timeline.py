@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from fenland.core.access import Caller
 from fenland.core.field_access import FieldAccess
-from fenland.core.history import Entry, entry_json
+from fenland.core.history import Entry, Telling, entry_json
 from fenland.core.problems import NotFound
 from fenland.service.finding import Address, find, lookup_field, lookup_value, not_there
 from fenland.service.service import Resource, Service
@@ -31,13 +31,19 @@ def timeline(
     """The entries of a record of versions under `below`. Who may read a record may read its history."""
     with service.database.snapshot() as reading:
         view = View(service, reading)
-        record_id, access = _record_id(view, caller, address)
+        resource, record_id, access = _record_id(view, caller, address)
         shown, more = service.database.history.of_record(
             reading, record_id, below=_BEYOND_ALL if below is None else below, limit=limit
         )
         people = {name for one in shown for name in (one.actor, one.behalf) if name is not None}
         names = {name: _title(view, name) for name in people}
-    items = [entry_json(one, access, _who(one, names)) for one in shown]
+    usual, lineage = Telling(access.collection.fields, access.hidden), service.lineage(resource)
+    items = [
+        entry_json(
+            one, usual if lineage is None else lineage.telling(one.sequence or 0, access), _who(one, names)
+        )
+        for one in shown
+    ]
     return Timeline(items, shown[-1].version if more else None)
 
 
@@ -53,7 +59,7 @@ def _who(entry: Entry, names: Mapping[str, str]) -> str:
     return f"{names[entry.behalf]} (through {names[entry.actor]})"
 
 
-def _record_id(view: View, caller: Caller, address: Address) -> tuple[str, FieldAccess]:
+def _record_id(view: View, caller: Caller, address: Address) -> tuple[Resource, str, FieldAccess]:
     """The id of the record that is, or was, at an address, and what the caller may see of it."""
     try:
         resource, record = find(view, caller, address)
@@ -63,9 +69,10 @@ def _record_id(view: View, caller: Caller, address: Address) -> tuple[str, Field
         if gone is None:
             raise
         record = {**dict.fromkeys(resource.collection.fields), **gone.last_copy(), "id": gone.record_id}
+        record |= gone.kept()
         if not resource.policy.may("read", view.sight(caller), record):
             raise
-    return str(record["id"]), resource.policy.fields(view.sight(caller), record)
+    return resource, str(record["id"]), resource.policy.fields(view.sight(caller), record)
 
 
 def _deleted(view: View, resource: Resource, address: Address) -> Entry | None:
@@ -74,9 +81,29 @@ def _deleted(view: View, resource: Resource, address: Address) -> Entry | None:
     history = view.service.database.history
     if field == "id":
         newest, _ = history.of_record(view.reading, address.value.lower(), below=_BEYOND_ALL, limit=1)
-        mine = [one for one in newest if one.collection == resource.collection.name]
-        return mine[0] if mine and mine[0].action == "delete" else None
+        mine = [one for one in newest if one.collection in _names(view, resource)]
+        return _today(view, resource, mine[0]) if mine and mine[0].action == "delete" else None
     if field != resource.collection.key:
         raise not_there(address)
     key = lookup_value(resource, field, address.value)
-    return None if key is None else history.last_deleted(view.reading, resource.collection.name, key)
+    if key is None:
+        return None
+    found = [history.last_deleted(view.reading, name, key) for name in _names(view, resource)]
+    there = sorted((one for one in found if one is not None), key=lambda one: one.sequence or 0)
+    return _today(view, resource, there[-1]) if there else None
+
+
+def _names(view: View, resource: Resource) -> list[str]:
+    """What the collection is called in entries."""
+    lineage = view.service.lineage(resource)
+    return [resource.collection.name] if lineage is None else lineage.names
+
+
+def _today(view: View, resource: Resource, entry: Entry) -> Entry:
+    """The entry, by the fields of today."""
+    lineage = view.service.lineage(resource)
+    return (
+        entry
+        if lineage is None
+        else replace(entry, changes=lineage.today(entry.sequence or 0, entry.changes))
+    )

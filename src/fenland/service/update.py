@@ -115,7 +115,8 @@ def carry_out(work: Work, caller: Caller, request: UpdateRequest, decision: Deci
             # What they may see is what they will see when they read it next.
             access = resource.policy.fields(work.sight(caller), change.result)
         shown = access.shown(change.result)
-    return Saved(shown, change is not None, resource.collection.name, decision.dropped)
+    now = decision.stored if change is None else change.result
+    return Saved(shown, change is not None, resource.etag(now), resource.collection.name, decision.dropped)
 
 
 def _permitted(
@@ -159,7 +160,7 @@ def decide(view: View, caller: Caller, request: UpdateRequest) -> Decision:
     patch = request.read_patch(access)
     if isinstance(patch, Edits) and patch.asked:
         patch = answered(view, sight, resource, stored, patch)
-    before = Before(stored, as_seen(view, caller, stored, request.base))
+    before = Before(stored, as_seen(view, caller, resource, stored, request.base))
     shown = access.shown(stored)
     touched = rules.touch(shown, patch, request.blank, problems)
     touched = rules.clear(shown, touched, request.clear)

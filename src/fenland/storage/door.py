@@ -2,24 +2,33 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from datetime import UTC, datetime
 from pathlib import Path
 
 from fenland.core.definitions import Definitions
 from fenland.core.field_access import Record
+from fenland.core.identity import timestamp
 from fenland.core.limits import DEFAULTS, Limits
 from fenland.storage.protocols import (
     MOST_TOGETHER,
+    QUIET,
     Account,
     Accounts,
     Admission,
     Counted,
     Database,
     DatabaseRefused,
+    Defined,
     History,
     Kept,
+    Made,
+    Migration,
+    Obstacle,
     Order,
     Outcomes,
     Page,
+    Progress,
     Reading,
     Records,
     ReferenceBroken,
@@ -31,21 +40,28 @@ from fenland.storage.protocols import (
 )
 from fenland.storage.sqlite.database import open_sqlite
 from fenland.storage.sqlite.engine import fold as fold_sqlite
+from fenland.storage.sqlite.migrating import kept_in_sqlite, migrate_sqlite, plan_sqlite
 from fenland.storage.turn import Turn, WouldWait
 
 __all__ = [
     "MOST_TOGETHER",
+    "QUIET",
     "Account",
     "Accounts",
     "Admission",
     "Counted",
     "Database",
     "DatabaseRefused",
+    "Defined",
     "History",
     "Kept",
+    "Made",
+    "Migration",
+    "Obstacle",
     "Order",
     "Outcomes",
     "Page",
+    "Progress",
     "Reading",
     "Record",
     "Records",
@@ -58,17 +74,48 @@ __all__ = [
     "WouldWait",
     "Writing",
     "fold",
+    "kept_definitions",
+    "migrate",
     "open_database",
+    "plan_migration",
 ]
 
 
-def open_database(path: Path, definitions: Definitions, limits: Limits = DEFAULTS) -> Database:
+def open_database(
+    path: Path, definitions: Definitions, limits: Limits = DEFAULTS, made: Made | None = None
+) -> Database:
     """Opens the database at `path`, creating what is not there yet.
 
-    Raises `DatabaseRefused` when it cannot be read or written, is of a newer layout, or holds tables that
-    differ from the definitions.
+    Definitions that differ from those it is under are taken in where no stored data depends on it and `made`
+    lets them. Raises `DatabaseRefused` when they cannot be, when it cannot be read or written, or is of
+    another layout.
     """
-    return open_sqlite(path, definitions, limits)
+    return open_sqlite(path, definitions, limits, made or Made(timestamp(datetime.now(UTC))))
+
+
+def kept_definitions(path: Path) -> Definitions | None:
+    """The definitions that the database at `path` is under; None where it keeps none yet."""
+    return kept_in_sqlite(path)
+
+
+def plan_migration(path: Path, definitions: Definitions, progress: Progress = QUIET) -> Migration:
+    """What it takes to have the database at `path` under these definitions. Raises `DatabaseRefused`."""
+    return plan_sqlite(path, definitions, progress)
+
+
+def migrate(
+    path: Path,
+    definitions: Definitions,
+    made: Made,
+    agreed: Callable[[Migration], None],
+    progress: Progress = QUIET,
+) -> tuple[Migration, Path | None]:
+    """Has the database at `path` under these definitions; gives what was done, and where the copy is.
+
+    `agreed` is given what is to be done, while nobody else writes, and raises where it is not to be. All of
+    it is done, after a copy was made, or nothing. Raises `DatabaseRefused`.
+    """
+    return migrate_sqlite(path, definitions, made, agreed, progress)
 
 
 def fold(path: Path) -> None:

@@ -1,45 +1,167 @@
-"""Opening a database: the tables that are there must fit, and what is not there yet is made."""
+"""Opening a database: what is not there yet is made, and newer definitions are taken in where they are free.
+
+All else is for `migrating.py`, which is asked for by name: opening a database moves no data and loses none.
+"""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 from typing import Any
 
 from sqlalchemy import Connection, Table, inspect, select
 from sqlalchemy.schema import AddConstraint, CreateIndex, CreateTable
 
-from fenland.storage.protocols import DatabaseRefused
-from fenland.storage.shapes import bring_over, mark_of, misfits_of, shape_of
+from fenland.core.comparing import Comparison, compare
+from fenland.core.definitions import DefinitionMistakes, Definitions
+from fenland.core.values import same, write_json
+from fenland.storage.definitions import all_defined, define
+from fenland.storage.layouts import foreign
+from fenland.storage.migrating import carry_out, operations_on
+from fenland.storage.protocols import DatabaseRefused, Defined, Made
 from fenland.storage.tables import LAYOUT, Tables
 
+#: How a sentence about what stands in the way ends.
+_ASK = "See what it would do with: fenland migrate --preview"
 
-def prepare(connection: Connection, tables: Tables) -> None:
-    """Sees that the tables that are present fit, and makes the others; all within the caller's transaction.
+
+@dataclass(frozen=True, slots=True)
+class Known:
+    """The definitions that a database has had, oldest first."""
+
+    defined: tuple[Defined, ...]
+
+    @property
+    def number(self) -> int:
+        """The number of those that it is under."""
+        return self.defined[-1].number
+
+    @property
+    def moved(self) -> Mapping[str, int]:
+        """By collection, the number of the last ones that moved its records."""
+        return {name: one.number for one in self.defined for name in one.moved}
+
+    @property
+    def last_moved(self) -> int:
+        """The number of the last ones that moved any."""
+        return max(self.moved.values(), default=0)
+
+
+def prepare(connection: Connection, tables: Tables, made: Made) -> Known:
+    """Sees that the tables fit, and makes what is missing; all within the caller's transaction.
 
     Raises `DatabaseRefused`.
     """
-    present = set(inspect(connection).get_table_names())
+    layout = layout_of(connection, tables)
+    if layout is None:
+        make_all(connection, tables)
+        return Known((define(connection, tables, [], None, made),))
+    if layout < LAYOUT:
+        raise DatabaseRefused(
+            f"The database is of an older version (layout {layout}; this one uses {LAYOUT}). "
+            "Bring it over with: fenland migrate"
+        )
+    before = all_defined(connection, tables)
+    comparison = compared(before, tables.project)
+    if not comparison.steps:
+        return Known(tuple(before))
+    _refuse_unless_free(comparison, before, tables.project, made)
+    old = Tables(before[-1].read())
+    refuse_foreign(connection, comparison, tables)
+    carry_out(operations_on(connection), comparison, old, tables)
+    return Known((*before, define(connection, tables, before, comparison, made)))
+
+
+def layout_of(connection: Connection, tables: Tables) -> int | None:
+    """The layout of a database; None for one that holds nothing of ours. Raises `DatabaseRefused`."""
+    if tables.meta.name not in inspect(connection).get_table_names():
+        return None
     meta = tables.meta
-    if meta.name in present:
-        known = {row.name: row.value for row in connection.execute(select(meta))}
-        _check_layout(known.get("layout"))
-        known = bring_over(connection, tables, known)
-    else:
-        known = {}
-        _create(connection, meta)
-        connection.execute(meta.insert().values(name="layout", value=LAYOUT))
-    made = [table for table in tables.metadata.tables.values() if table is not meta]
-    if misfits := misfits_of(made, present, known):
-        raise DatabaseRefused("\n".join(misfits))
-    new = [table for table in made if table.name not in present]
+    layout = connection.execute(select(meta.c.value).where(meta.c.name == "layout")).scalar()
+    if not isinstance(layout, int) or layout > LAYOUT:
+        raise DatabaseRefused(
+            f"The database was written by a newer version (layout {layout}; this one reads up to "
+            f"{LAYOUT}). Install the newer version, or point to another database."
+        )
+    return layout
+
+
+def compared(before: Sequence[Defined], definitions: Definitions) -> Comparison:
+    """What differs from the definitions that the database is under. Raises `DatabaseRefused`."""
+    if write_json(before[-1].data) == write_json(dict(definitions.data)):
+        return Comparison()
+    try:
+        return compare(before[-1].read(), definitions)
+    except DefinitionMistakes as mistakes:
+        raise DatabaseRefused(
+            f"The definitions that the database is under are wrong for this version: {mistakes}. "
+            "Open it with the version that wrote them."
+        ) from None
+
+
+def refuse_foreign(connection: Connection, comparison: Comparison, tables: Tables) -> None:
+    """Raises `DatabaseRefused` where a table that is not ours has the name of a new collection."""
+    present = set(inspect(connection).get_table_names())
+    renamed = [one.new.name for one in comparison.kept if one.old.name != one.new.name]
+    ours = {one.name for one in comparison.gone} | {one.old.name for one in comparison.kept}
+    for name in (*(one.name for one in comparison.added), *renamed):
+        if name in present - ours:
+            raise DatabaseRefused(foreign(name))
+
+
+def _refuse_unless_free(
+    comparison: Comparison, before: Sequence[Defined], definitions: Definitions, made: Made
+) -> None:
+    for one in before[:-1]:
+        if same(one.data, dict(definitions.data)):
+            raise DatabaseRefused(
+                f"These definitions are number {one.number} of the database, which is under number "
+                f"{before[-1].number} by now. Use the newer ones, or go back with: fenland migrate"
+            )
+    if not comparison.free:
+        told = [step.sentence for step in comparison.steps if step.effect != "free"]
+        raise DatabaseRefused(
+            "\n".join(["The definitions differ from those that the database is under.", *told, _ASK])
+        )
+    if not made.at_start:
+        told = [step.sentence for step in comparison.steps]
+        raise DatabaseRefused(
+            "\n".join(
+                [
+                    "The definitions differ from those that the database is under, "
+                    "and are not to be taken in here.",
+                    *told,
+                    _ASK,
+                ]
+            )
+        )
+
+
+# --- making tables -----------------------------------------------------------------------------------
+
+
+def make_all(connection: Connection, tables: Tables) -> None:
+    """Makes every table of a database that has none. Raises `DatabaseRefused`."""
+    present = set(inspect(connection).get_table_names())
+    for name in tables.records:
+        if name in present:
+            raise DatabaseRefused(foreign(name))
+    made = list(tables.metadata.tables.values())
     for table in made:
-        if table.name in present:
+        _create(connection, table)
+    connection.execute(tables.meta.insert().values(name="layout", value=LAYOUT))
+    _refer(connection, made)
+
+
+def make_missing(connection: Connection, tables: Tables) -> None:
+    """Makes the service's own tables, and indexes, that came with this layout."""
+    present = set(inspect(connection).get_table_names())
+    for table in tables.metadata.tables.values():
+        if table.name not in present:
+            _create(connection, table)
+        else:
             for index in table.indexes:
                 connection.execute(CreateIndex(index, if_not_exists=True))
-        else:
-            _create(connection, table)
-            connection.execute(meta.insert().values(name=mark_of(table.name), value=shape_of(table)))
-    _refer(connection, new)
 
 
 def _create(connection: Connection, table: Table) -> None:
@@ -59,9 +181,6 @@ def _refer(connection: Connection, tables: Sequence[Table]) -> None:
                 connection.execute(AddConstraint(reference))
 
 
-def _check_layout(layout: Any) -> None:
-    if not isinstance(layout, int) or layout > LAYOUT:
-        raise DatabaseRefused(
-            f"The database was written by a newer version (layout {layout}; this one reads up to "
-            f"{LAYOUT}). Install the newer version, or point to another database."
-        )
+def known_of(connection: Connection, tables: Tables) -> Mapping[str, Any]:
+    """All that a database notes of itself."""
+    return {row.name: row.value for row in connection.execute(select(tables.meta))}

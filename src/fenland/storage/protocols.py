@@ -16,8 +16,10 @@ from typing import Any, Literal, Protocol, TypeVar
 
 from fenland.core.access import Scope
 from fenland.core.conditions import ALWAYS, Condition
+from fenland.core.definitions import Definitions
 from fenland.core.field_access import Record
 from fenland.core.history import Entry
+from fenland.core.reading import definitions_from
 from fenland.storage.turn import Turn
 
 Result = TypeVar("Result")
@@ -53,6 +55,82 @@ class VersionRace(Exception):
 
 
 # --- values ------------------------------------------------------------------------------------------
+
+
+@dataclass(frozen=True, slots=True)
+class Made:
+    """Who gives a database other definitions, through what, and when; and whether opening it is enough."""
+
+    time: str
+    by: str = "fenland"
+    via: str = "start"
+    at_start: bool = True
+
+
+@dataclass(frozen=True, slots=True)
+class Defined:
+    """Definitions as they were kept: their number, what moved with them, the last entry of older ones."""
+
+    number: int
+    data: dict[str, Any]
+    moved: tuple[str, ...]
+    sequence: int
+
+    def read(self) -> Definitions:
+        """The definitions. Raises `DefinitionMistakes` where this version takes them for wrong."""
+        return definitions_from(self.data["collections"], self.data["roles"])
+
+
+@dataclass(frozen=True, slots=True)
+class Obstacle:
+    """Records that newer definitions refuse: where, what is wrong, how many, and the keys of the first.
+
+    `blocks` says whether nothing can be done before they are mended.
+    """
+
+    place: str
+    words: str
+    count: int
+    #: Keys, each with what is there.
+    first: tuple[tuple[Any, str], ...]
+    blocks: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Migration:
+    """What it would take to have a database under newer definitions, whose number that would be."""
+
+    number: int
+    steps: tuple[str, ...] = ()
+    #: By the place of what is lost, how many records hold something there.
+    losses: Mapping[str, int] = field(default_factory=dict)
+    obstacles: tuple[Obstacle, ...] = ()
+    impossible: tuple[str, ...] = ()
+    sql: str = ""
+    #: Whether a start does it by itself.
+    free: bool = False
+    #: The layout of a database of an older version, which is brought over first.
+    layout: int | None = None
+
+    @property
+    def needed(self) -> bool:
+        """Whether there is anything to do."""
+        return bool(self.steps)
+
+    @property
+    def blocked(self) -> bool:
+        """Whether something stands in the way."""
+        return bool(self.impossible) or any(one.blocks for one in self.obstacles)
+
+
+@dataclass(frozen=True, slots=True)
+class Progress:
+    """Who is told how far long work is: what is done, how much of it, and how much there is in all."""
+
+    told: Callable[[str, int, int], None] = lambda what, done, whole: None
+
+
+QUIET = Progress()
 
 
 @dataclass(frozen=True, slots=True)
@@ -290,6 +368,11 @@ class Database(Protocol):
 
     #: Who works in this process.
     turn: Turn
+    #: The number of the definitions that it is under; those of all that it has had; and by collection, the
+    #: number of the last ones that moved its records.
+    number: int
+    defined: tuple[Defined, ...]
+    moved: Mapping[str, int]
 
     @property
     def counters(self) -> Counting:

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from fenland.core.definitions import Definitions
 from fenland.core.limits import Limits
 from fenland.storage.accounts import TableAccounts
 from fenland.storage.history import TableHistory
 from fenland.storage.outcomes import TableOutcomes
+from fenland.storage.preparing import Known
 from fenland.storage.records import TableRecords
 from fenland.storage.statements import Engine
 from fenland.storage.tables import Tables
@@ -16,11 +16,12 @@ from fenland.storage.turn import Turn
 class Stores:
     """Records, history, accounts and outcomes, with their statements prepared."""
 
-    def __init__(self, definitions: Definitions, tables: Tables, engine: Engine, limits: Limits) -> None:
+    def __init__(self, tables: Tables, engine: Engine, limits: Limits, known: Known) -> None:
         self.turn = Turn()
+        self.number, self.moved, self.defined = known.number, known.moved, known.defined
         self.records = {
             name: TableRecords(one, tables.records[name], engine, limits)
-            for name, one in definitions.collections.items()
+            for name, one in tables.project.collections.items()
         }
         self.history = TableHistory(tables.history, engine, limits)
         self.outcomes = TableOutcomes(tables.outcomes, engine)

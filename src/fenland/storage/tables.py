@@ -26,12 +26,12 @@ from sqlalchemy import (
 )
 from sqlalchemy.types import TypeEngine
 
-from fenland.core.definitions import Collection, Definitions, Field, has_index
+from fenland.core.definitions import Collection, Definitions, Field, has_index, kept_as
 from fenland.core.reserved import RESERVED
 from fenland.storage.column_types import BinaryNumber, Day, ExactDecimal, Json, JsonText, Moment
 
 #: Grows when the service's own tables change shape; a newer database is refused by an older service.
-LAYOUT = 4
+LAYOUT = 5
 #: What the names of the service's own tables begin with; no collection may be called so.
 OWN = "fenland_"
 
@@ -72,21 +72,6 @@ def column_type(item: Field) -> TypeEngine[Any]:
 KEPT = "kept"
 
 
-def kept_as(item: Field) -> str:
-    """As what a field's values are kept, in words that end "holds …"."""
-    if item.scale is not None:
-        return f"decimals with {item.scale} digits after the point"
-    by_type = {
-        "string": {"date": "dates", "date-time": "moments", "uuid": "UUIDs"}.get(item.format or "", "texts"),
-        "integer": "whole numbers",
-        "number": "doubles",
-        "boolean": "true or false",
-        "array": "lists",
-        "object": "objects",
-    }
-    return by_type[item.type]
-
-
 def _column(item: Field, definitions: Definitions) -> Column[Any]:
     foreign = []
     if item.references is not None:
@@ -97,7 +82,7 @@ def _column(item: Field, definitions: Definitions) -> Column[Any]:
         item.name,
         column_type(item),
         *foreign,
-        nullable=not (item.required and not item.nullable),
+        nullable=not item.filled,
         unique=item.unique or None,
         info={KEPT: kept_as(item)},
     )
@@ -125,13 +110,13 @@ def collection_table(collection: Collection, definitions: Definitions, metadata:
 
 
 class Tables:
-    """All tables of a project: `own` ones by short name, `records` by collection name."""
+    """All tables of a project: those of its collections by their names, and the service's own."""
 
-    def __init__(self, definitions: Definitions) -> None:
+    def __init__(self, project: Definitions) -> None:
+        self.project = project
         self.metadata = MetaData()
         self.records = {
-            name: collection_table(one, definitions, self.metadata)
-            for name, one in definitions.collections.items()
+            name: collection_table(one, project, self.metadata) for name, one in project.collections.items()
         }
         self.meta = Table(
             "fenland_meta",
@@ -175,6 +160,23 @@ class Tables:
             Column("expires_at", Moment(), nullable=False, index=True),
         )
         self.history = _history_table(self.metadata)
+        self.definitions = _definitions_table(self.metadata)
+
+
+def _definitions_table(metadata: MetaData) -> Table:
+    return Table(
+        "fenland_definitions",
+        metadata,
+        Column("number", Integer, primary_key=True, autoincrement=False),
+        Column("time", Moment(), nullable=False),
+        Column("actor", _word(), nullable=False),
+        Column("via", _word(), nullable=False),
+        Column("content", Json(), nullable=False),
+        Column("steps", Json(), nullable=False),
+        Column("moved", Json(), nullable=False),
+        # Entries up to this one are of older definitions.
+        Column("sequence", BigInteger, nullable=False),
+    )
 
 
 def _history_table(metadata: MetaData) -> Table:

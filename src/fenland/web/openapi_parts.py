@@ -157,8 +157,12 @@ SCHEMAS: dict[str, Schema] = {
             "before": ANY,
             "after": ANY,
             "hidden": {"type": "boolean", "description": "Its values are not shown."},
+            "now": {
+                "type": "string",
+                "description": "What the field is called today, where that is otherwise.",
+            },
         },
-        optional=("before", "after", "hidden"),
+        optional=("before", "after", "hidden", "now"),
     ),
     "Entry": closed(dict(ENTRY_SCHEMAS), description="One change of one record."),
     "History": closed({"items": _texts(ref("schemas/Entry")), "next": nullable(NUMBER)}),

@@ -22,6 +22,7 @@ from granian.http import HTTP1Settings
 from granian.log import LogLevels
 
 from fenland.core.problems import Unavailable
+from fenland.service.migrating import made_now
 from fenland.service.project import Project, load_project
 from fenland.service.service import Service, open_service
 from fenland.service.settings import Settings
@@ -50,7 +51,14 @@ def worker() -> Front:
     project = load_project(Path(os.environ[PROJECT_VARIABLE]))
     configure(project.settings)
     settings = project.settings
-    service = open_service(project.definitions, settings.database, settings.limits(), settings.ways_in())
+    service = open_service(
+        project.definitions,
+        settings.database,
+        settings.limits(),
+        settings.ways_in(),
+        # Begun later, it must not take in what was written since: the others would be under older ones.
+        made_now("start", at_start=False),
+    )
     threading.Thread(target=_note_uses, args=[service], daemon=True).start()
     return front_of(service, settings)
 
@@ -106,7 +114,8 @@ def run(project: Project, ready: Callable[[str], None]) -> None:
             remedy = "Stop what listens there, or choose another port with --port"
         raise StartRefused(f"{what} {remedy}.") from None
     try:
-        open_service(project.definitions, settings.database).close()
+        made = made_now("start", at_start=settings.migrate_at_start)
+        open_service(project.definitions, settings.database, made=made).close()
     except DatabaseRefused as error:
         listening.close()
         raise StartRefused(str(error)) from None

@@ -10,7 +10,7 @@ import tempfile
 from collections import deque
 from collections.abc import Callable, Iterator
 from contextlib import AbstractContextManager, contextmanager
-from datetime import datetime
+from datetime import UTC, datetime
 from pathlib import Path
 from typing import TypeVar
 
@@ -29,8 +29,8 @@ from fenland.storage.postgres.engine import (
     make_engine,
     translated,
 )
-from fenland.storage.preparing import prepare
-from fenland.storage.protocols import Admission, DatabaseRefused, Together, Writing
+from fenland.storage.preparing import Known, prepare
+from fenland.storage.protocols import Admission, DatabaseRefused, Made, Together, Writing
 from fenland.storage.stores import Stores
 from fenland.storage.tables import Tables
 from fenland.storage.turn import WouldWait
@@ -44,8 +44,8 @@ _LOCK = 7_304_815
 class PostgresDatabase(Stores):
     """`Database` of the door."""
 
-    def __init__(self, address: str, definitions: Definitions, tables: Tables, limits: Limits) -> None:
-        super().__init__(definitions, tables, PostgresEngine(), limits)
+    def __init__(self, address: str, tables: Tables, limits: Limits, known: Known) -> None:
+        super().__init__(tables, PostgresEngine(), limits, known)
         self._address = address
         self._idle: deque[PostgresConnection] = deque()
         self._uses: dict[str, str] = {}
@@ -135,9 +135,9 @@ def open_postgres(address: str, definitions: Definitions, limits: Limits = DEFAU
     engine = make_engine(address)
     try:
         with engine.begin() as connection:
-            prepare(connection, tables)
+            known = prepare(connection, tables, Made(timestamp(datetime.now(UTC))))
     except psycopg.OperationalError as error:
         raise DatabaseRefused(f"The database cannot be opened: {error}") from None
     finally:
         engine.dispose()
-    return PostgresDatabase(address, definitions, tables, limits)
+    return PostgresDatabase(address, tables, limits, known)

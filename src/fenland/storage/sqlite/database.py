@@ -16,11 +16,11 @@ from sqlalchemy.exc import DBAPIError
 
 from fenland.core.definitions import Definitions
 from fenland.core.identity import timestamp
-from fenland.core.limits import DEFAULTS, Limits
+from fenland.core.limits import Limits
 from fenland.core.problems import Unavailable
 from fenland.storage.counting import Counters
-from fenland.storage.preparing import prepare
-from fenland.storage.protocols import Admission, DatabaseRefused, Writing
+from fenland.storage.preparing import Known, prepare
+from fenland.storage.protocols import Admission, DatabaseRefused, Made, Writing
 from fenland.storage.sqlite import engine as sqlite
 from fenland.storage.sqlite.known import LONGEST, KnownTokens, Mark
 from fenland.storage.sqlite.patience import STEPS, LongReads, Watch
@@ -29,6 +29,10 @@ from fenland.storage.stores import Stores
 from fenland.storage.tables import Tables
 
 Result = TypeVar("Result")
+
+_OTHER_DEFINITIONS = (
+    "The database is under newer definitions than this process. Nothing was saved; restart the service."
+)
 
 
 class _Reading:
@@ -53,9 +57,12 @@ class _Reading:
     def __exit__(
         self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
     ) -> None:
-        watch = self._lent[1]
+        connection, watch = self._lent
         watch.end()
-        self._database.idle.append(self._lent)
+        database = self._database
+        database.idle.append(self._lent)
+        if database.mark.number != database.last_moved:
+            database.check_definitions(connection)
         if error is not None and watch.refusal is not None:
             raise Unavailable(watch.refusal) from None
         if isinstance(error, (sqlite.Error, MemoryError)):
@@ -65,21 +72,22 @@ class _Reading:
 class SqliteDatabase(Stores):
     """`Database` of the door. Readers take a connection each, from those that are idle; one writer writes."""
 
-    def __init__(
-        self, engine: Engine, path: Path, definitions: Definitions, tables: Tables, limits: Limits
-    ) -> None:
-        super().__init__(definitions, tables, sqlite.SqliteEngine(engine.dialect), limits)
+    def __init__(self, engine: Engine, path: Path, tables: Tables, limits: Limits, known: Known) -> None:
+        super().__init__(tables, sqlite.SqliteEngine(engine.dialect), limits, known)
         self._engine = engine
         self._path = path
         self._file = _file_at(path)
         self.idle: deque[tuple[sqlite.Connection, Watch]] = deque()
         self._long = LongReads(self.turn, per_account=limits.long_reads, seconds=limits.read_seconds)
         lock_path = path.with_name(path.name + ".lock")
-        self._mark = Mark(lock_path)
-        self._known = KnownTokens(self._mark)
+        self.mark = Mark(lock_path)
+        self.last_moved = known.last_moved
+        self._known = KnownTokens(self.mark)
         self.counters = Counters(path.with_name(path.name + ".counts"))
         self._writing = sqlite.make_engine(path, writing=True)
-        self._writer = Writer(self._connect_writer, lock_path, self.turn.aside, guard=self.check_there)
+        self._writer = Writer(
+            self._connect_writer, lock_path, self.turn.aside, guard=self._check_before_writing
+        )
 
     def connect(self) -> tuple[sqlite.Connection, Watch]:
         """A new reading connection, watched."""
@@ -101,11 +109,29 @@ class SqliteDatabase(Stores):
                 "Put it back, or start the service anew."
             )
 
+    def _check_before_writing(self, connection: sqlite.Connection) -> None:
+        self.check_there()
+        self._check_number(connection)
+
+    def _check_number(self, connection: sqlite.Connection) -> None:
+        """Raises `Unavailable` when the database is under other definitions by now."""
+        if sqlite.number_of(connection) != self.number:
+            raise Unavailable(_OTHER_DEFINITIONS)
+
+    def check_definitions(self, connection: sqlite.Connection) -> None:
+        """Raises `Unavailable` when records were moved since: what was read may mean something else now.
+
+        The mark is set before the commit, so it may speak of a migration that came to nothing.
+        """
+        text = "SELECT count(*) FROM fenland_definitions WHERE number > ? AND moved != '[]'"
+        if connection.execute(text, [self.number]).fetchone()[0]:
+            raise Unavailable(_OTHER_DEFINITIONS)
+
     def check(self) -> None:
         """See `Database`."""
         self.check_there()
         with self.reading() as connection:
-            connection.execute("SELECT 1").fetchone()
+            self._check_number(connection)
 
     def reading(self, account: str | None = None) -> _Reading:
         """See `Database`."""
@@ -157,7 +183,7 @@ class SqliteDatabase(Stores):
     def close(self) -> None:
         """Closes every connection."""
         self._writer.close()
-        self._mark.close()
+        self.mark.close()
         self.counters.close()
         while self.idle:
             self.idle.pop()[0].close()
@@ -173,7 +199,7 @@ def _file_at(path: Path) -> tuple[int, int] | None:
     return found.st_dev, found.st_ino
 
 
-def open_sqlite(path: Path, definitions: Definitions, limits: Limits = DEFAULTS) -> SqliteDatabase:
+def open_sqlite(path: Path, definitions: Definitions, limits: Limits, made: Made) -> SqliteDatabase:
     """See `open_database` of the door."""
     tables = Tables(definitions)
     sqlite.append_only(tables.history)
@@ -182,9 +208,15 @@ def open_sqlite(path: Path, definitions: Definitions, limits: Limits = DEFAULTS)
         _make_private(path)
         with engine.connect() as connection:
             connection.exec_driver_sql("BEGIN IMMEDIATE")
-            prepare(connection, tables)
+            known = prepare(connection, tables, made)
+            if sqlite.number_of(sqlite.driver_of(connection)) != known.number:
+                sqlite.number(connection, known.number)
+            mark = Mark(path.with_name(path.name + ".lock"))
+            # While no other can: a migration that comes after sets it anew.
+            mark.number = known.last_moved
+            mark.close()
             connection.commit()
-        return SqliteDatabase(engine, path, definitions, tables, limits)
+        return SqliteDatabase(engine, path, tables, limits, known)
     except DBAPIError as error:
         raise DatabaseRefused(
             f"The database {path} cannot be opened: {error.orig}. "

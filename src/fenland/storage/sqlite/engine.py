@@ -23,6 +23,7 @@ from sqlalchemy import (
     event,
     func,
 )
+from sqlalchemy import Connection as SqlConnection
 from sqlalchemy.exc import DBAPIError
 
 from fenland.core.problems import StorageFull, Unavailable
@@ -144,6 +145,24 @@ def driver_connection(engine: Engine) -> Connection:
     if not isinstance(connection, Connection):
         raise TypeError("The engine is not SQLite's.")
     return connection
+
+
+def driver_of(connection: SqlConnection) -> Connection:
+    """The driver's connection beneath SQLAlchemy's, which keeps it."""
+    found = connection.connection.driver_connection
+    if not isinstance(found, Connection):
+        raise TypeError("The engine is not SQLite's.")
+    return found
+
+
+def number(connection: SqlConnection, value: int) -> None:
+    """Notes in the file's head which definitions the database is under: the cheapest place to read."""
+    connection.exec_driver_sql(f"PRAGMA user_version={value}")
+
+
+def number_of(connection: Connection) -> int:
+    """The number of the definitions that the database is under."""
+    return int(connection.execute("PRAGMA user_version").fetchone()[0])
 
 
 def writing_connection(engine: Engine) -> WritingConnection:

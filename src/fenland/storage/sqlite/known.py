@@ -24,20 +24,25 @@ LONGEST = timedelta(seconds=5)
 
 _MOST = 4096
 _BYTES = 8
+#: Behind the mark, the number of the definitions that last moved records.
+_NUMBER = slice(_BYTES, 2 * _BYTES)
+_WHOLE = 2 * _BYTES
 
 
 class Mark:
-    """Eight bytes in a file, mapped into every process that opens it."""
+    """Eight bytes in a file, mapped into every process that opens it; and a number behind them."""
 
     def __init__(self, path: Path) -> None:
         """Raises `OSError` when the file cannot be made."""
         file = os.open(path, os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o600)
         try:
+            # Written, not only made longer: a hole would have to be filled when the mark is first
+            # set through memory, and where the disk is full by then that ends the process.
             if os.fstat(file).st_size < _BYTES:
-                # Written, not only made longer: a hole would have to be filled when the mark is first
-                # set through memory, and where the disk is full by then that ends the process.
                 os.pwrite(file, os.urandom(_BYTES), 0)
-            self._shared = mmap.mmap(file, _BYTES)
+            if os.fstat(file).st_size < _WHOLE:
+                os.pwrite(file, bytes(_BYTES), _BYTES)
+            self._shared = mmap.mmap(file, _WHOLE)
         finally:
             os.close(file)
 
@@ -48,6 +53,15 @@ class Mark:
     def renew(self) -> None:
         """Sets a mark that was never there before."""
         self._shared[:_BYTES] = os.urandom(_BYTES)
+
+    @property
+    def number(self) -> int:
+        """The number of the definitions that last moved records, as whoever moved them has set it."""
+        return int.from_bytes(self._shared[_NUMBER])
+
+    @number.setter
+    def number(self, value: int) -> None:
+        self._shared[_NUMBER] = value.to_bytes(_BYTES)
 
     def close(self) -> None:
         """Lets go of the file."""

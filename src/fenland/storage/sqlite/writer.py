@@ -100,11 +100,11 @@ class Writer:
         lock_path: Path,
         aside: Callable[[], AbstractContextManager[None]] = nullcontext,
         longest_queue: int = 1024,
-        guard: Callable[[], None] = lambda: None,
+        guard: Callable[[WritingConnection], None] = lambda connection: None,
     ) -> None:
         """A thread that has to wait does so within `aside`, which raises in one that may wait for nobody.
 
-        `guard` is called before each transaction, and raises when none may begin.
+        `guard` is called when a transaction has begun, and raises when there may be none.
         """
         self._connect = connect
         self._may_begin = guard
@@ -289,12 +289,12 @@ class Writer:
 
     def _begin(self) -> WritingConnection:
         """Opens a transaction that may write, waiting for other programs that hold SQLite's lock."""
-        self._may_begin()
         connection = self._connection = self._connection or self._connect()
         deadline = time.monotonic() + _BUSY_SECONDS
         while True:
             try:
                 connection.begin()
+                self._may_begin(connection)
                 return connection
             except Error as error:
                 if not is_busy(error) or time.monotonic() > deadline:

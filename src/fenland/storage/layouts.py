@@ -1,7 +1,7 @@
-"""The shape of tables: what a database was made for, and how the definitions differ from it.
+"""Layouts: databases of earlier versions, and how they are brought over to this one.
 
-A shape holds all that what is stored depends on. A decimal is kept as a count of its last digit, so with
-another scale the same count would be another number, and nobody would be told.
+Until layout 5 a database did not keep the definitions that it was made for, only the shape of its tables: all
+that what is stored depends on. To be brought over, its definitions must be those that the shapes tell of.
 """
 
 from __future__ import annotations
@@ -10,11 +10,18 @@ from collections.abc import Iterator, Mapping, Sequence
 from typing import Any
 
 from sqlalchemy import Column, Connection, Table, inspect
+from sqlalchemy.dialects import sqlite
 from sqlalchemy.schema import CreateColumn
 
+from fenland.storage.protocols import DatabaseRefused
 from fenland.storage.tables import KEPT, LAYOUT, OWN, Tables
 
 Shape = list[dict[str, Any]]
+
+#: All databases of these layouts are SQLite's.
+_SQLITE = sqlite.dialect()
+#: The layout from which kept outcomes say which collection their records are of.
+_SAYS_COLLECTION = 4
 
 
 def mark_of(table: str) -> str:
@@ -23,14 +30,14 @@ def mark_of(table: str) -> str:
 
 
 def shape_of(table: Table) -> Shape:
-    """What a later start compares, column by column."""
+    """What a database of such a layout noted of a table, column by column."""
     return [_column(column) for column in table.columns]
 
 
 def _column(column: Column[Any]) -> dict[str, Any]:
     return {
         "name": column.name,
-        "type": str(column.type),
+        "type": column.type.compile(dialect=_SQLITE),
         "kept": column.info.get(KEPT, ""),
         "required": not column.nullable,
         "unique": bool(column.unique),
@@ -49,17 +56,22 @@ def misfits_of(tables: Sequence[Table], present: set[str], known: Mapping[str, A
         name = mark.removeprefix("table ")
         found.append(
             f"The database holds the collection {name!r}, which no definition describes any more. "
-            f"Restore its file {name}.yaml, or start with a new database file."
+            f"Restore its file {name}.yaml, bring the database over, then remove it."
         )
     return found
 
 
+def foreign(name: str) -> str:
+    """What is said of a table in a collection's place."""
+    return (
+        f"The database already holds a table {name!r} that this service did not make. "
+        "Rename the collection, or point to another database."
+    )
+
+
 def _differences(table: Table, known: Shape | None) -> Iterator[str]:
     if known is None:
-        yield (
-            f"The database already holds a table {table.name!r} that this service did not make. "
-            "Rename the collection, or point to another database."
-        )
+        yield foreign(table.name)
         return
     old = {column["name"]: column for column in known}
     new = {column["name"]: column for column in shape_of(table)}
@@ -74,13 +86,14 @@ def _differences(table: Table, known: Shape | None) -> Iterator[str]:
     if changes:
         yield (
             f"The definition of {table.name} no longer fits its table: {'; '.join(changes)}. "
-            "Restore the definition, or start with a new database file."
+            "Restore the definition, bring the database over, then change it."
         )
 
 
 def _changed(old: Mapping[str, Any], new: Mapping[str, Any]) -> Iterator[str]:
-    if old["kept"] != new["kept"]:
-        yield f"holds {old['kept']}, and would hold {new['kept']}"
+    if old["kept"]:
+        if old["kept"] != new["kept"]:
+            yield f"holds {old['kept']}, and would hold {new['kept']}"
     elif old["type"] != new["type"]:
         yield f"has a column of type {old['type']}, and would have {new['type']}"
     if old["required"] != new["required"]:
@@ -92,31 +105,32 @@ def _changed(old: Mapping[str, Any], new: Mapping[str, Any]) -> Iterator[str]:
         yield f"refers to {shown[0]}, and would refer to {shown[1]}"
 
 
-# --- layouts: the service's own tables, as earlier versions made them ------------------------------
+# --- bringing over ----------------------------------------------------------------------------------
 
 
-def bring_over(connection: Connection, tables: Tables, known: Mapping[str, Any]) -> dict[str, Any]:
-    """Brings a database of an older layout over to this one; returns what it then knows of itself.
+def bring_over(connection: Connection, tables: Tables, known: Mapping[str, Any]) -> None:
+    """Brings a database of an older layout over to this one. Raises `DatabaseRefused`.
 
     The service's own tables get the columns that have come since, which hold nothing in old rows.
     """
-    if known["layout"] == LAYOUT:
-        return dict(known)
-    renewed: dict[str, Any] = {"layout": LAYOUT}
-    # Until layout 4 they did not say which collection their records are of.
-    connection.execute(tables.outcomes.delete())
-    for table in tables.metadata.tables.values():
+    named = dict(known)
+    for table in tables.records.values():
         shape = known.get(mark_of(table.name))
-        if shape is None:
-            continue
-        if table.name.startswith(OWN):
+        if shape is not None and known["layout"] == 1:
+            named[mark_of(table.name)] = _named(shape)
+    present = set(inspect(connection).get_table_names())
+    made = {name: value for name, value in named.items() if not name.startswith(mark_of(OWN))}
+    if misfits := misfits_of(list(tables.records.values()), present, made):
+        raise DatabaseRefused("\n".join(misfits))
+    for table in tables.metadata.tables.values():
+        if table.name in present and table.name.startswith(OWN):
             _add_columns(connection, table)
-            renewed[mark_of(table.name)] = shape_of(table)
-        elif known["layout"] == 1:
-            renewed[mark_of(table.name)] = _named(shape, table)
-    for name, value in renewed.items():
-        connection.execute(tables.meta.update().where(tables.meta.c.name == name).values(value=value))
-    return {**known, **renewed}
+    if known["layout"] < _SAYS_COLLECTION:
+        # They did not say which collection their records are of.
+        connection.execute(tables.outcomes.delete())
+    meta = tables.meta
+    connection.execute(meta.delete().where(meta.c.name.startswith(mark_of(""), autoescape=True)))
+    connection.execute(meta.update().where(meta.c.name == "layout").values(value=LAYOUT))
 
 
 def _add_columns(connection: Connection, table: Table) -> None:
@@ -126,15 +140,14 @@ def _add_columns(connection: Connection, table: Table) -> None:
         connection.exec_driver_sql(f"ALTER TABLE {table.name} ADD COLUMN {described}")
 
 
-def _named(shape: Sequence[Any], table: Table) -> Shape:
+def _named(shape: Sequence[Any]) -> Shape:
     """The shape of a collection's table as layout 1 noted it: without names, and without scales."""
-    columns = {column["name"]: column for column in shape_of(table)}
     return [
         {
             "name": name,
             "type": kind,
-            # Not noted then, so it is taken for what the definition says now.
-            "kept": columns.get(name, {}).get("kept", ""),
+            # Not noted then: the column's own type must do.
+            "kept": "",
             "required": required,
             "unique": unique,
             "references": references,

@@ -1,0 +1,133 @@
+"""Lineage: what was said under older definitions, in the words of today.
+
+An entry keeps the names and values of its time. Read with a lineage, a field that is called otherwise by now
+is known under both names, a value is what it would have become, and what is no more is told as it was.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from fenland.core.comparing import Comparison, Succession
+from fenland.core.definitions import Collection, Field
+from fenland.core.field_access import FieldAccess
+from fenland.core.history import Telling
+from fenland.core.moving import Mover
+from fenland.core.validation import REFUSED
+
+Changes = Mapping[str, tuple[Any, Any]]
+
+
+@dataclass(frozen=True, slots=True)
+class Passage:
+    """The step from one set of definitions to the next: its number, and the last entry of the older ones."""
+
+    number: int
+    sequence: int
+    comparison: Comparison
+
+
+@dataclass(frozen=True, slots=True)
+class _Step:
+    passage: Passage
+    succession: Succession
+    mover: Mover
+
+
+class Lineage:
+    """How one collection came to be what it is, oldest step first."""
+
+    def __init__(self, collection: Collection, passages: Sequence[Passage]) -> None:
+        self.collection = collection
+        steps: list[_Step] = []
+        name = collection.name
+        for passage in reversed(passages):
+            found = passage.comparison.before(name)
+            if found is None:
+                break
+            steps.insert(0, _Step(passage, found, Mover(found)))
+            name = found.old.name
+        self._steps = [step for step in steps if step.succession.remade]
+
+    def __bool__(self) -> bool:
+        return bool(self._steps)
+
+    @property
+    def names(self) -> list[str]:
+        """What the collection is and was called, newest first."""
+        older = (step.succession.old.name for step in reversed(self._steps))
+        return list(dict.fromkeys([self.collection.name, *older]))
+
+    def today(self, sequence: int, changes: Changes) -> Changes:
+        """What an entry changed, by the fields of today; a value that would not fit stays as it was."""
+        for step in self._since(sequence):
+            changes = {
+                name: (_carried(mover, changes[source][0]), _carried(mover, changes[source][1]))
+                for name, mover in step.mover.fields.items()
+                if (source := mover.source) is not None and source in changes
+            }
+        return changes
+
+    def record(self, number: int, record: Mapping[str, Any]) -> dict[str, Any]:
+        """A record as it was shown under the definitions of this number, by the fields of today."""
+        for step in self._steps:
+            if step.passage.number > number:
+                fields = step.mover.fields
+                older = {*step.succession.old.fields}
+                record = {name: value for name, value in record.items() if name not in older} | {
+                    name: _carried(mover, record[source])
+                    for name, mover in fields.items()
+                    if (source := mover.source) is not None and source in record
+                }
+        return dict(record)
+
+    def telling(self, sequence: int, access: FieldAccess) -> Telling:
+        """How an entry is told to a reader with this access to the record."""
+        steps = self._since(sequence)
+        if not steps:
+            return Telling(access.collection.fields, access.hidden)
+        then = steps[0].succession.old
+        now = {name: _name_now(steps, name) for name in then.fields}
+        hidden = {
+            name
+            for name, today in now.items()
+            if (today in access.hidden if today is not None else _kept_from_readers(then.fields[name]))
+        }
+        renamed = {name: today for name, today in now.items() if today not in (None, name)}
+        return Telling(then.fields, frozenset(hidden), renamed)
+
+    def _since(self, sequence: int) -> list[_Step]:
+        """The steps that came after an entry."""
+        return [step for step in self._steps if step.passage.sequence >= sequence]
+
+
+def _carried(mover: Any, value: Any) -> Any:
+    found = mover.carried({mover.source: value})
+    return value if found is REFUSED else found
+
+
+def _name_now(steps: Iterable[_Step], name: str) -> str | None:
+    """What a field is called today; None for one that is no more."""
+    for step in steps:
+        fields = step.mover.fields
+        found = next((one for one, mover in fields.items() if mover.source == name), None)
+        if found is None:
+            return None
+        name = found
+    return name
+
+
+def _kept_from_readers(item: Field) -> bool:
+    """Whether not all who could read the record could read a field that is no more: then nobody is told."""
+    return item.write_only or "read" in item.access
+
+
+def name_today(passages: Sequence[Passage], number: int, name: str) -> str:
+    """What a collection is called today that was called so under the definitions of this number."""
+    for passage in passages:
+        if passage.number > number:
+            renamed = {one.old.name: one.new.name for one in passage.comparison.kept}
+            name = renamed.get(name, name)
+    return name
