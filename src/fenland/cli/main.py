@@ -11,7 +11,20 @@ import sys
 import typer
 
 import fenland
-from fenland.cli import access, accounts, batch, evaluating, migrating, projects, records, running, signing
+from fenland.cli import (
+    access,
+    accounts,
+    backups,
+    batch,
+    describing,
+    evaluating,
+    files,
+    migrating,
+    projects,
+    records,
+    running,
+    signing,
+)
 from fenland.cli.terminal import Exit, answer_json, error_json
 
 app = typer.Typer(
@@ -48,10 +61,13 @@ def main(
 projects.register(app)
 running.register(app)
 migrating.register(app)
+describing.register(app)
+backups.register(app)
 accounts.register(app)
 signing.register(app)
 records.register(app)
 batch.register(app)
+files.register(app)
 access.register(app)
 evaluating.register(app)
 

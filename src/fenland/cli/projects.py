@@ -13,6 +13,7 @@ from fenland.core.reading import not_yet_enforced
 
 if TYPE_CHECKING:
     from fenland.service.project import Project
+    from fenland.service.settings import Settings
 
 PANEL = "A project"
 
@@ -71,6 +72,20 @@ def open_project(folder: Path) -> Project:
         fail(f"{told} in {folder}. Nothing was started.", Exit.DEFINITIONS)
 
 
+def open_settings(folder: Path) -> Settings:
+    """The settings of a project, whatever its definitions are; or ends with what is wrong with them."""
+    from fenland.service.settings import read_settings
+
+    try:
+        return read_settings(folder)
+    except DefinitionMistakes as error:
+        for mistake in error.mistakes:
+            err.print(
+                f"[red]✗[/] [bold]{escape(mistake.place)}[/]  {escape(mistake.what)} {escape(mistake.hint)}"
+            )
+        fail(f"The settings in {folder} cannot be used.", Exit.DEFINITIONS)
+
+
 def new(folder: Path = typer.Argument(help="The folder to begin the project in; made if need be.")) -> None:
     """Begin a project: settings and a first collection, ready to run."""
     from fenland.service.project import COLLECTIONS
@@ -93,12 +108,21 @@ def new(folder: Path = typer.Argument(help="The folder to begin the project in; 
 
 def check(
     folder: Path = typer.Argument(Path("."), help="The project's folder."),
+    records: bool = typer.Option(
+        False, "--records", help="Check what is stored as well: list records that break newer rules."
+    ),
     as_json: bool = json_option(),
 ) -> None:
     """Check a project: every mistake at once, with its file and line and what to do about it.
 
-    Ends with 0 when all is well and with 9 when something is wrong.
+    With --records, also the records in its database: those that could not be saved today as they are. They
+    can be edited elsewhere all the same.
+
+    Ends with 0 when all is well, with 9 when a definition is wrong, and with 7 when a record is.
     """
+    if records:
+        _check_records(folder, as_json=as_json)
+        return
     if as_json:
         _check_json(folder)
         return
@@ -108,6 +132,32 @@ def check(
     for note in not_yet_enforced(project.definitions):
         err.print(f"[yellow]![/] {escape(note)}")
     out.print("No mistakes.")
+
+
+def _check_records(folder: Path, *, as_json: bool) -> None:
+    from fenland.cli.accounts import project_service
+    from fenland.cli.migrating import shown_progress
+    from fenland.service.checking import broken_records
+
+    with project_service(folder) as service, shown_progress() as progress:
+        found = list(broken_records(service, lambda done, whole: progress.told("checking", done, whole)))
+    if as_json:
+        print_json(
+            [
+                {"collection": one.collection, "key": one.key, "errors": [p.as_json() for p in one.problems]}
+                for one in found
+            ]
+        )
+    for one in found if not as_json else ():
+        out.print(f"[yellow]![/] [bold]{escape(one.collection)} {escape(one.key)}[/]")
+        for problem in one.problems:
+            out.print(f"    {escape(problem.pointer[1:] or 'the record')}: {escape(problem.detail)}")
+    if found:
+        if not as_json:
+            out.print(f"{counted(len(found), 'record')} could not be saved today as they are.")
+        raise typer.Exit(Exit.INVALID)
+    if not as_json:
+        out.print("[green]✓[/] Every record fits the definitions.")
 
 
 def _check_json(folder: Path) -> None:

@@ -12,10 +12,10 @@ from typing import Any, TypeVar
 import httpx
 
 from fenland.client import calls, flows
-from fenland.client.calls import Base, How, Related, Seen, Walk, Which, many_asked
+from fenland.client.calls import Base, How, Related, Seen, Walk, Which, import_asked, many_asked
 from fenland.client.drafts import Draft
-from fenland.client.errors import ConflictError
-from fenland.client.flows import Flow, Request, Response, headers_for, request_for
+from fenland.client.errors import ConflictError, UnreachableError
+from fenland.client.flows import Flow, Request, Response, checked, headers_for, request_for
 from fenland.client.records import BatchResult, Entry, Form, Preview, Record
 
 Result = TypeVar("Result")
@@ -345,6 +345,64 @@ class AsyncClient:
                 many_asked(expect, atomic, preview),
             )
         )
+
+    async def put(
+        self,
+        collection: str,
+        value: Any,
+        fields: Mapping[str, Any],
+        *,
+        by: str,
+        only_new: bool = False,
+        seen: Seen = None,
+        reason: str | None = None,
+        idempotency_key: str | None = None,
+    ) -> Record:
+        """See `Client.put`."""
+        how = How(by, seen, None, (), reason, idempotency_key)
+        return await self._run(calls.put(collection, value, fields, how, only_new=only_new))
+
+    async def import_rows(
+        self,
+        collection: str,
+        content: bytes,
+        *,
+        form: str = "csv",
+        mode: str = "both",
+        by: str | None = None,
+        match: Mapping[str, str | None] | None = None,
+        blank: str | None = None,
+        atomic: bool = False,
+        preview: bool = False,
+        reason: str | None = None,
+        idempotency_key: str | None = None,
+    ) -> Mapping[str, Any]:
+        """See `Client.import_rows`."""
+        asked = import_asked(mode, by, match, blank, atomic=atomic, preview=preview)
+        how = How(reason=reason, idempotency_key=idempotency_key)
+        return await self._run(calls.import_rows(collection, content, form, asked, how))
+
+    async def export(
+        self,
+        collection: str,
+        *,
+        form: str = "csv",
+        fields: Sequence[str] = (),
+        where: str | None = None,
+        equal: Mapping[str, Any] | None = None,
+        q: str | None = None,
+        sort: str | None = None,
+    ) -> AsyncIterator[bytes]:
+        """See `Client.export`."""
+        request = request_for(calls.exported(collection, Which(where, q, sort, equal or {}), form, fields))
+        try:
+            async with self._http.stream(**request) as answer:
+                if answer.status_code >= 400:
+                    checked(Response(answer.status_code, answer.headers, await answer.aread()))
+                async for piece in answer.aiter_bytes():
+                    yield piece
+        except httpx.TransportError as error:
+            raise UnreachableError(f"The file is cut short: {error or type(error).__name__}.") from None
 
     async def accounts(self) -> builtins.list[Mapping[str, Any]]:
         """See `Client.accounts`."""

@@ -13,7 +13,7 @@ from typing import Any, Generic, TypeVar
 
 from fenland.client.body import write_json
 from fenland.client.drafts import Draft
-from fenland.client.flows import Flow, Request, ask, ask_batch, ask_json, ask_many, path
+from fenland.client.flows import Flow, Request, ask, ask_batch, ask_import, ask_json, ask_many, path
 from fenland.client.records import (
     BatchResult,
     Entry,
@@ -240,6 +240,60 @@ def change_many(
     request = Request(method, path("records", collection), query, headers, content)
     found: Mapping[str, Any] = yield from ask_many(request)
     return found
+
+
+#: The media types of files, by what they are.
+MEDIA: Mapping[str, str] = {
+    "csv": "text/csv",
+    "jsonl": "application/jsonl",
+    "xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
+}
+
+
+def import_rows(
+    collection: str, content: bytes, form: str, asked: Mapping[str, Any], how: How
+) -> Flow[Mapping[str, Any]]:
+    """Brings in the rows of a file. Raises `ValueError` for a form that there is not."""
+    headers = {**how.headers(), "Content-Type": _media(form)}
+    query = {**asked, "reason": how.reason}
+    request = Request("POST", path("records", collection, "import"), query, headers, content)
+    found: Mapping[str, Any] = yield from ask_import(request)
+    return found
+
+
+def import_asked(
+    mode: str, by: str | None, match: Mapping[str, str | None] | None, blank: str | None, **flags: bool
+) -> dict[str, Any]:
+    """How rows are to be brought in, as the request says it."""
+    return {
+        "mode": mode,
+        "by": by,
+        "map": write_json(match).decode() if match else None,
+        "blank": blank,
+        **{name: "true" for name, asked in flags.items() if asked},
+    }
+
+
+def _media(form: str) -> str:
+    if form not in MEDIA:
+        raise ValueError(f"There are no files of form {form!r}. Use one of {', '.join(MEDIA)}.")
+    return MEDIA[form]
+
+
+def exported(collection: str, which: Which, form: str, fields: Sequence[str]) -> Request:
+    """The request for a list as a file. Raises `ValueError` for a form that there is not."""
+    query = {**which.query(), "fields": ",".join(fields) or None}
+    return Request("GET", path("records", collection), query, {"Accept": _media(form)})
+
+
+def put(collection: str, value: Any, fields: Mapping[str, Any], how: How, *, only_new: bool) -> Flow[Record]:
+    """Creates or replaces the record whose unique field holds a value."""
+    headers = {"Content-Type": JSON, **how.headers()}
+    if only_new:
+        headers["If-None-Match"] = "*"
+    address = path("records", collection, "by", how.by, value)
+    request = Request("PUT", address, how.query(), headers, write_json(fields))
+    return record_from((yield from ask_json(request)))
 
 
 def accounts() -> Flow[list[Mapping[str, Any]]]:

@@ -12,10 +12,10 @@ from typing import Any, TypeVar
 import httpx
 
 from fenland.client import calls, flows
-from fenland.client.calls import Base, How, Related, Seen, Walk, Which, many_asked
+from fenland.client.calls import Base, How, Related, Seen, Walk, Which, import_asked, many_asked
 from fenland.client.drafts import Draft
-from fenland.client.errors import ConflictError
-from fenland.client.flows import Flow, Request, Response, headers_for, request_for
+from fenland.client.errors import ConflictError, UnreachableError
+from fenland.client.flows import Flow, Request, Response, checked, headers_for, request_for
 from fenland.client.records import BatchResult, Entry, Form, Preview, Record
 
 Result = TypeVar("Result")
@@ -397,6 +397,74 @@ class Client:
                 many_asked(expect, atomic, preview),
             )
         )
+
+    def put(
+        self,
+        collection: str,
+        value: Any,
+        fields: Mapping[str, Any],
+        *,
+        by: str,
+        only_new: bool = False,
+        seen: Seen = None,
+        reason: str | None = None,
+        idempotency_key: str | None = None,
+    ) -> Record:
+        """Creates the record whose unique field `by` holds a value, or replaces it where it is there.
+
+        With `only_new` it is refused where it is there, with `seen` where it is not, or was changed since.
+        """
+        how = How(by, seen, None, (), reason, idempotency_key)
+        return self._run(calls.put(collection, value, fields, how, only_new=only_new))
+
+    def import_rows(
+        self,
+        collection: str,
+        content: bytes,
+        *,
+        form: str = "csv",
+        mode: str = "both",
+        by: str | None = None,
+        match: Mapping[str, str | None] | None = None,
+        blank: str | None = None,
+        atomic: bool = False,
+        preview: bool = False,
+        reason: str | None = None,
+        idempotency_key: str | None = None,
+    ) -> Mapping[str, Any]:
+        """Brings in the rows of a file, `content` being its bytes, and gives what became of them.
+
+        `form` is csv, jsonl or xlsx; `mode` create, update or both; `by` the unique field that says which
+        record a row is of, the key if left out; `match` says by column which field it stands for, or None.
+        Rows that are refused are told under `problems`; with `atomic` nothing is kept where one is.
+        """
+        asked = import_asked(mode, by, match, blank, atomic=atomic, preview=preview)
+        how = How(reason=reason, idempotency_key=idempotency_key)
+        return self._run(calls.import_rows(collection, content, form, asked, how))
+
+    def export(
+        self,
+        collection: str,
+        *,
+        form: str = "csv",
+        fields: Sequence[str] = (),
+        where: str | None = None,
+        equal: Mapping[str, Any] | None = None,
+        q: str | None = None,
+        sort: str | None = None,
+    ) -> Iterator[bytes]:
+        """A list as a file, in pieces: the records that `list` would give, with these fields.
+
+        `form` is csv, jsonl or xlsx. What is left to be read ends with an error where it is cut short.
+        """
+        request = request_for(calls.exported(collection, Which(where, q, sort, equal or {}), form, fields))
+        try:
+            with self._http.stream(**request) as answer:
+                if answer.status_code >= 400:
+                    checked(Response(answer.status_code, answer.headers, answer.read()))
+                yield from answer.iter_bytes()
+        except httpx.TransportError as error:
+            raise UnreachableError(f"The file is cut short: {error or type(error).__name__}.") from None
 
     def accounts(self) -> builtins.list[Mapping[str, Any]]:
         """All accounts, for who manages them."""

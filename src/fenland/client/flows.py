@@ -79,6 +79,11 @@ def ask(request: Request) -> Flow[Response]:
         if time.monotonic() + wait - first > response.patience:
             break
         yield Pause(wait)
+    return checked(response)
+
+
+def checked(response: Response) -> Response:
+    """The answer, unless it is none or a refusal. Raises `UnreachableError`, `ProblemError`."""
     if response.status == 0:
         raise UnreachableError(f"The service cannot be reached: {response.reason}.")
     if response.status >= 400:
@@ -114,6 +119,11 @@ def ask_batch(request: Request) -> Flow[Any]:
 def ask_many(request: Request) -> Flow[Any]:
     """The answer to a change by filter, also of one that was refused for some records."""
     return (yield from _ask_also_refused(request, "matched"))
+
+
+def ask_import(request: Request) -> Flow[Any]:
+    """The answer to rows that were brought in, also where they were refused as a whole for some of them."""
+    return (yield from _ask_also_refused(request, "rows"))
 
 
 def _ask_also_refused(request: Request, holding: str) -> Flow[Any]:

@@ -21,7 +21,8 @@ class Limits:
 
     `body` is in bytes; `record` and `answer` are in characters of JSON; `cascade` counts records,
     `long_reads` the long searches of one account, and `read_seconds` how long one may take. `many` counts the
-    records that one change by filter may touch, and `expression` bounds what callers write.
+    records that one change by filter may touch, `rows` and `file` those of a file that is brought in, and its
+    bytes, and `expression` bounds what callers write.
     """
 
     body: int = 1_000_000
@@ -34,6 +35,8 @@ class Limits:
     long_reads: int = 4
     read_seconds: float = 20.0
     many: int = 1_000
+    rows: int = 100_000
+    file: int = 50_000_000
     expression: Bounds = BOUNDS
 
 
@@ -73,10 +76,19 @@ def weight(value: Any) -> int:
 
 
 _GROWING = (str, list, dict)
+#: Characters of a field's name, and of a value that is no text, at most.
+_MOST_BESIDE = 500
 
 
 def check_record(record: Mapping[str, Any], changes: Mapping[str, Any], limits: Limits) -> None:
     """Raises `TooLarge` for a record that these changes make larger than the limit."""
     # Numbers and the like cannot make a record large, and most changes are no more.
-    if any(isinstance(value, _GROWING) for value in changes.values()) and weight(record) > limits.record:
+    if not any(isinstance(value, _GROWING) for value in changes.values()):
+        return
+    texts = [len(value) for value in record.values() if isinstance(value, str)]
+    flat = not any(isinstance(value, (list, dict)) for value in record.values())
+    # Of texts and numbers alone more than that cannot come; to weigh each would cost as much as to check it.
+    if flat and sum(texts) + _MOST_BESIDE * len(record) <= limits.record:
+        return
+    if weight(record) > limits.record:
         raise beyond("record_limit", limits.record, "The record would be too large. Store less in it.")

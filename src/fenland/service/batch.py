@@ -9,21 +9,24 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from typing import Any
+from typing import Any, Literal
 
 from fenland.core.access import Caller
 from fenland.core.definitions import Collection
-from fenland.core.history import Action
 from fenland.core.limits import beyond, weight
 from fenland.core.problems import Malformed, NotFound, Refusal, Unavailable, refusal_data, refusal_from
 from fenland.core.values import as_written
 from fenland.service.create import CreateRequest, create_within, read_new
 from fenland.service.delete import DeleteRequest, delete_within
 from fenland.service.once import SAVED, Keeping, Once, once
+from fenland.service.putting import PutRequest, put_within
 from fenland.service.saved import Saved
 from fenland.service.service import Service
 from fenland.service.update import UpdateRequest, update_within
 from fenland.service.work import Work, written
+
+ItemAction = Literal["create", "update", "delete", "put"]
+ACTIONS: tuple[ItemAction, ...] = ("create", "update", "delete", "put")
 
 #: Puts keys for the names of records created earlier in the batch; given a collection, and JSON.
 Resolve = Callable[[Collection, Any], Any]
@@ -33,7 +36,7 @@ Resolve = Callable[[Collection, Any], Any]
 class Item:
     """One thing to do. `make` gives the request it stands for, once earlier items are done."""
 
-    make: Callable[[Resolve], CreateRequest | UpdateRequest | DeleteRequest]
+    make: Callable[[Resolve], CreateRequest | UpdateRequest | DeleteRequest | PutRequest]
     name: str | None = None
 
 
@@ -124,9 +127,13 @@ class _Run:
 
     def _done(self, item: Item) -> Result:
         request, work, caller = item.make(self.resolve), self.work, self.caller
+        created = isinstance(request, CreateRequest)
         if isinstance(request, CreateRequest):
             collection = request.collection
             saved = create_within(work, caller, read_new(work.service, caller, request))
+        elif isinstance(request, PutRequest):
+            collection, done = request.address.collection, put_within(work, caller, request)
+            saved, created = done.saved, done.created
         else:
             collection = request.address.collection
             if isinstance(request, UpdateRequest):
@@ -135,7 +142,7 @@ class _Run:
                 saved = delete_within(work, caller, request)
         if item.name is not None:
             self.created[item.name] = saved.record[work.resource(collection).collection.key]
-        return Result(saved, created=isinstance(request, CreateRequest))
+        return Result(saved, created=created)
 
 
 def _keep(done: Done) -> dict[str, Any]:
@@ -193,10 +200,10 @@ def batch(
         return Done([replace(one, saved=None) for one in broken.results])
 
 
-def read_action(sent: Mapping[str, Any]) -> Action:
+def read_action(sent: Mapping[str, Any]) -> ItemAction:
     """The action an item names. Raises `Malformed`."""
     action = sent.get("action")
-    if action not in ("create", "update", "delete"):
-        raise Malformed(f"action is {as_written(action)}. It must be create, update or delete.")
-    found: Action = action
+    if action not in ACTIONS:
+        raise Malformed(f"action is {as_written(action)}. It must be one of {', '.join(ACTIONS)}.")
+    found: ItemAction = action
     return found

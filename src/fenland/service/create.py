@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from fenland.core.access import Caller, Sight
-from fenland.core.changes import creation
+from fenland.core.changes import Change, creation
 from fenland.core.definitions import Blank
 from fenland.core.field_access import PROTECTIONS, FieldAccess, Record
 from fenland.core.limits import check_record
@@ -20,7 +20,7 @@ from fenland.service.once import SAVED, Once, once
 from fenland.service.others import check_others
 from fenland.service.saved import Saved
 from fenland.service.service import Resource, Service
-from fenland.service.work import Work, written
+from fenland.service.work import View, Work, written
 
 
 @dataclass(frozen=True, slots=True)
@@ -78,13 +78,26 @@ def start_of(resource: Resource, caller: Caller) -> dict[str, Any]:
 
 
 def create_within(work: Work, caller: Caller, new: NewRecord) -> Saved:
-    """Creates a record within a unit of work that somebody else has opened."""
+    """Creates a record within a unit of work that somebody else has opened. Raises `Invalid`."""
+    resource = new.resource
+    change, dropped = decide_new(work, caller, new)
+    apply(work, caller, [change])
+    access = resource.policy.fields(work.sight(caller), change.result)
+    shown, tag = access.shown(change.result), resource.etag(change.result)
+    return Saved(shown, True, tag, resource.collection.name, dropped)
+
+
+def decide_new(view: View, caller: Caller, new: NewRecord) -> tuple[Change, tuple[str, ...]]:
+    """The change that creates a record, and the fields that lenient handling dropped. Nothing is written.
+
+    To be called by who writes, since records come in the order of their ids. Raises `Invalid`.
+    """
     resource, request, problems = new.resource, new.request, list[Problem]()
-    rules, start, sight = resource.rules, start_of(new.resource, caller), work.sight(caller)
+    rules, start, sight = resource.rules, start_of(new.resource, caller), view.sight(caller)
     given = rules.settle_blanks(new.sent, request.blank, problems)
     given = rules.drop_protected(given, new.access, Before(start, start), problems)
     fields = _fields(new, start, given, problems)
-    record_id, stamp = work.service.new_id(), work.stamp(caller, request.reason)
+    record_id, stamp = view.service.new_id(), view.stamp(caller, request.reason)
     record = made(record_id, stamp.time, stamp.by) | fields
     if refused := resource.policy.refused(sight, None, record, given):
         given = {name: value for name, value in given.items() if name not in refused}
@@ -95,17 +108,13 @@ def create_within(work: Work, caller: Caller, new: NewRecord) -> Saved:
         record = record | fields
     if resource.policy.asks_next("create", sight, None, fields):
         permit("create", resource, sight, None, record)
-    check_record(fields, fields, work.limits)
+    check_record(fields, fields, view.limits)
     problems += rules.run_checks(sight.names, record, None, problems)
-    problems += check_others(work, caller, resource, fields, record_id)
+    problems += check_others(view, caller, resource, fields, record_id)
     remaining, dropped = lenient(problems) if request.lenient else (problems, [])
     if remaining:
         raise Invalid(remaining)
-    change = creation(resource.collection, record_id, fields, stamp)
-    apply(work, caller, [change])
-    access = resource.policy.fields(work.sight(caller), change.result)
-    shown, tag = access.shown(change.result), resource.etag(change.result)
-    return Saved(shown, True, tag, resource.collection.name, tuple(dropped))
+    return creation(resource.collection, record_id, fields, stamp), tuple(dropped)
 
 
 def _fields(new: NewRecord, start: Record, given: Record, problems: list[Problem]) -> Record:

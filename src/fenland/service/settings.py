@@ -81,6 +81,11 @@ class Settings(BaseSettings):
     migrate_at_start: bool = Field(
         True, description="Whether a start takes in newer definitions that no stored data depends on."
     )
+    backup_hours: float = Field(
+        0, ge=0, description="Hours between two backups that the service makes; 0: none."
+    )
+    backup_folder: Path = Field(Path("backups"), description="Where they are put.")
+    backup_keep: int = Field(7, ge=1, le=10_000, description="How many of them are kept, the newest.")
     host: str = Field("127.0.0.1", description="The address to listen on.")
     port: int = Field(8460, ge=1, le=65535, description="The port to listen on.")
     public_address: Annotated[str, AfterValidator(_address)] = Field(
@@ -130,6 +135,10 @@ class Settings(BaseSettings):
     )
     cascade_limit: int = Field(5_000, ge=1, description="Records that one deletion touches, at most.")
     many_limit: int = Field(1_000, ge=1, description="Records that one change by filter touches, at most.")
+    import_limit: int = Field(100_000, ge=1, description="Rows of a file that is imported, at most.")
+    import_body_limit: int = Field(
+        50_000_000, ge=1_000, description="The largest file that is imported, in bytes."
+    )
     expression_length_limit: int = Field(
         10_000, ge=100, le=100_000, description="Characters of an expression that a caller sends, at most."
     )
@@ -192,6 +201,8 @@ class Settings(BaseSettings):
             long_reads=self.long_reads,
             read_seconds=self.read_timeout,
             many=self.many_limit,
+            rows=self.import_limit,
+            file=self.import_body_limit,
             expression=Bounds(
                 self.expression_length_limit, self.expression_nesting_limit, self.expression_part_limit
             ),
@@ -234,7 +245,8 @@ def read_settings(folder: Path) -> Settings:
         roles = given.get("roles", ())
         known = [one for one in roles if isinstance(one, str)] if isinstance(roles, list) else []
         raise SettingsRefused(mistakes, known)
-    return settings.model_copy(update={"database": folder / settings.database})
+    places = {"database": folder / settings.database, "backup_folder": folder / settings.backup_folder}
+    return settings.model_copy(update=places)
 
 
 def _is_unknown(variable: str) -> bool:

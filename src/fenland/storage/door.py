@@ -16,6 +16,7 @@ from fenland.storage.protocols import (
     Account,
     Accounts,
     Admission,
+    Copied,
     Counted,
     Database,
     DatabaseRefused,
@@ -38,6 +39,8 @@ from fenland.storage.protocols import (
     VersionRace,
     Writing,
 )
+from fenland.storage.sqlite.copying import back_up as back_up_sqlite
+from fenland.storage.sqlite.copying import put_back as put_sqlite_back
 from fenland.storage.sqlite.database import open_sqlite
 from fenland.storage.sqlite.engine import fold as fold_sqlite
 from fenland.storage.sqlite.migrating import kept_in_sqlite, migrate_sqlite, plan_sqlite
@@ -49,6 +52,7 @@ __all__ = [
     "Account",
     "Accounts",
     "Admission",
+    "Copied",
     "Counted",
     "Database",
     "DatabaseRefused",
@@ -73,11 +77,13 @@ __all__ = [
     "VersionRace",
     "WouldWait",
     "Writing",
+    "back_up",
     "fold",
     "kept_definitions",
     "migrate",
     "open_database",
     "plan_migration",
+    "put_back",
 ]
 
 
@@ -116,6 +122,24 @@ def migrate(
     it is done, after a copy was made, or nothing. Raises `DatabaseRefused`.
     """
     return migrate_sqlite(path, definitions, made, agreed, progress)
+
+
+def back_up(path: Path, target: Path, progress: Progress = QUIET) -> Copied:
+    """Copies the database at `path` into a new file, while it is used, and looks through the copy.
+
+    It holds all that was committed when it began, and no half of anything. Raises `DatabaseRefused`.
+    """
+    return back_up_sqlite(path, target, progress)
+
+
+def put_back(
+    source: Path, path: Path, *, replace: bool = False, progress: Progress = QUIET
+) -> tuple[Copied, Path | None]:
+    """Puts a backup in the place of the database at `path`; see `copying.put_back` of the engine.
+
+    With `replace`, what is there is moved aside; its new place is told. Raises `DatabaseRefused`.
+    """
+    return put_sqlite_back(source, path, replace=replace, progress=progress)
 
 
 def fold(path: Path) -> None:

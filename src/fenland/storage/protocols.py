@@ -124,6 +124,17 @@ class Migration:
 
 
 @dataclass(frozen=True, slots=True)
+class Copied:
+    """What a copy of a database holds: records, entries, the number of its definitions, its layout."""
+
+    records: int
+    entries: int
+    definitions: int
+    layout: int
+    bytes: int
+
+
+@dataclass(frozen=True, slots=True)
 class Progress:
     """Who is told how far long work is: what is done, how much of it, and how much there is in all."""
 

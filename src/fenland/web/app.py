@@ -8,7 +8,7 @@ from flask import Flask
 
 from fenland.service.service import Service
 from fenland.service.settings import Settings
-from fenland.web import accounts, batch, console, errors, many, records, schemas, status
+from fenland.web import accounts, batch, console, errors, files, many, records, schemas, status
 from fenland.web.lean import LeanFlask
 from fenland.web.logs import RequestLog
 from fenland.web.origins import Origins
@@ -18,7 +18,9 @@ from fenland.web.override import MethodOverride
 def create_app(service: Service, settings: Settings) -> Flask:
     """The app over an open service."""
     app = LeanFlask("fenland", static_folder=None)
-    app.config["MAX_CONTENT_LENGTH"] = app.config["MAX_FORM_MEMORY_SIZE"] = service.limits.body
+    app.config["MAX_FORM_MEMORY_SIZE"] = service.limits.body
+    # Which of the two it may be, the routes see to.
+    app.config["MAX_CONTENT_LENGTH"] = max(service.limits.body, service.limits.file)
     app.config["MAX_FORM_PARTS"] = service.limits.operations
     app.url_map.strict_slashes = False
     # An empty step names nothing: no redirect, which behind a proxy could lead anywhere.
@@ -27,6 +29,7 @@ def create_app(service: Service, settings: Settings) -> Flask:
     records.register(app, service)
     many.register(app, service)
     batch.register(app, service)
+    files.register(app, service)
     schemas.register(app, service)
     accounts.register(app, service)
     status.register(app, service, settings)

@@ -17,6 +17,7 @@ from fenland.service.batch import Item, Resolve, Result, batch, read_action
 from fenland.service.create import CreateRequest
 from fenland.service.delete import DeleteRequest
 from fenland.service.finding import UNCONDITIONAL, Address, Base, Preconditions, checked_reason
+from fenland.service.putting import PutRequest
 from fenland.service.service import Service
 from fenland.service.update import UpdateRequest
 from fenland.web.answering import Answer, json_answer
@@ -33,6 +34,7 @@ _ALLOWED = {
     "create": ("action", "collection", "fields", "as", "reason"),
     "update": (*_NAMED, *MEMBERS, "clear", "if_match", "base", "reason"),
     "delete": (*_NAMED, "if_match", "reason"),
+    "put": ("action", "collection", "by", "value", "fields", "if_match", "if_none_match", "as", "reason"),
 }
 
 
@@ -44,16 +46,20 @@ def _checked(sent: Any) -> Mapping[str, Any]:
     for name in sent:
         if name not in members:
             raise Malformed(f"An item to {sent['action']} has no {name!r}. {did_you_mean(name, members)}")
-    for name in ("collection", "as", "reason"):
+    for name in ("collection", "as", "reason", "by"):
         if name in sent and not isinstance(sent[name], str):
             raise Malformed(f"{name} must be a text, not {kind_of(sent[name])}.")
-    for name in ("if_match", "clear"):
+    for name in ("if_match", "if_none_match", "clear"):
         texts = sent.get(name, ["x"])
-        texts = [texts] if name == "if_match" and isinstance(texts, str) else texts
+        texts = [texts] if name != "clear" and isinstance(texts, str) else texts
         if not isinstance(texts, list) or not texts or not all(isinstance(one, str) for one in texts):
             raise Malformed(f"{name} must be a list of texts.")
-    if "collection" not in sent or (sent["action"] != "create" and "key" not in sent):
-        raise Malformed("An item needs a collection, and a key unless it creates.")
+    if "collection" not in sent or (sent["action"] in ("update", "delete") and "key" not in sent):
+        raise Malformed("An item needs a collection, and a key where it updates or deletes.")
+    if sent["action"] == "put":
+        if "by" not in sent or "value" not in sent:
+            raise Malformed("An item to put needs by, the name of a unique field, and its value.")
+        _check_key(sent["value"])
     if "key" in sent:
         _check_key(sent["key"])
     checked_reason(sent.get("reason"))
@@ -83,10 +89,13 @@ def _base(sent: Any) -> Base | None:
 
 
 def _match(sent: Mapping[str, Any]) -> Preconditions:
-    if "if_match" not in sent:
+    if "if_match" not in sent and "if_none_match" not in sent:
         return UNCONDITIONAL
-    tags = sent["if_match"]
-    return Preconditions(tuple(tags) if isinstance(tags, list) else (tags,))
+    return Preconditions(_tags(sent.get("if_match")), _tags(sent.get("if_none_match")))
+
+
+def _tags(sent: Any) -> tuple[str, ...] | None:
+    return None if sent is None else tuple(sent) if isinstance(sent, list) else (sent,)
 
 
 def _item(service: Service, sent: Any) -> Item:
@@ -96,13 +105,17 @@ def _item(service: Service, sent: Any) -> Item:
     patch = later(lambda: _patch(checked(), limits))
     base = later(lambda: _base(checked().get("base")))
 
-    def make(resolve: Resolve) -> CreateRequest | UpdateRequest | DeleteRequest:
+    def make(resolve: Resolve) -> CreateRequest | UpdateRequest | DeleteRequest | PutRequest:
         item = checked()
         collection = service.resource(item["collection"]).collection
         reason = checked_reason(item.get("reason"))
         if item["action"] == "create":
             fields = resolve(collection, item.get("fields"))
             return CreateRequest(collection.name, lambda access: fields_of(fields), reason=reason)
+        if item["action"] == "put":
+            fields = resolve(collection, item.get("fields"))
+            put_at = Address(collection.name, str(resolve(collection, item["value"])), item["by"])
+            return PutRequest(put_at, lambda access: fields_of(fields), _match(item), reason=reason)
         address = Address(collection.name, str(resolve(collection, item["key"])))
         if item["action"] == "delete":
             return DeleteRequest(address, _match(item), reason=reason)

@@ -15,16 +15,25 @@ HTML_FORMS = ("application/x-www-form-urlencoded", "multipart/form-data")
 BODY = "fenland.body"
 
 
+def file_of(request: Request, limits: Limits) -> bytes:
+    """A body that is a file. Raises `TooLarge`."""
+    return _body_of(request, limits.file, "import_body_limit", "The file has too many bytes.")
+
+
 def body_of(request: Request, limits: Limits) -> bytes:
     """The body. Raises `TooLarge`."""
+    return _body_of(request, limits.body, "body_limit", "The body has too many bytes.")
+
+
+def _body_of(request: Request, most: int, setting: str, told: str) -> bytes:
     body: bytes | None = request.environ.get(BODY)
     if body is None:
         try:
             body = request.get_data()
         except RequestEntityTooLarge:
             body = None
-    if body is None or len(body) > limits.body:
-        raise beyond("body_limit", limits.body, "The body has too many bytes.")
+    if body is None or len(body) > most:
+        raise beyond(setting, most, told)
     return body
 
 

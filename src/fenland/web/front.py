@@ -21,13 +21,13 @@ import queue
 import signal
 import sys
 import threading
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
 from typing import Any, NamedTuple
 
 import structlog
 
-from fenland.core.problems import BodyTimeout, Internal, Unavailable
+from fenland.core.problems import BodyTimeout, Internal, Refusal, Unavailable
 from fenland.storage.door import MOST_TOGETHER, Together, Turn, WouldWait
 from fenland.web.body import BODY
 from fenland.web.errors import bare_problem
@@ -36,7 +36,7 @@ from fenland.web.short import Short
 
 Environ = dict[str, Any]
 App = Callable[[Environ, Callable[..., Any]], Iterable[bytes]]
-Answered = tuple[int, list[tuple[str, str]], bytes]
+Answered = tuple[int, list[tuple[str, str]], Any]
 
 #: Requests that may wait for a thread; more are told to come again.
 _LONGEST_QUEUE = 2048
@@ -63,7 +63,8 @@ class Served:
     at_once: Callable[[str], bool]
     close: Callable[[], None]
     threads: int
-    body_limit: int
+    #: By a request's environ, how many bytes of its body are read.
+    body_limit: Callable[[Environ], int]
     body_timeout: float
     #: Stripped from paths that begin with it, where a proxy leaves it in.
     prefix: str = ""
@@ -72,11 +73,11 @@ class Served:
 
 
 class _Job(NamedTuple):
-    """A request to be answered; `sent` is done once it was."""
+    """A request to be answered; `sent` is done once it was, and says whether all of it was."""
 
     environ: Environ
     protocol: Any
-    sent: asyncio.Future[None]
+    sent: asyncio.Future[bool]
 
 
 class _Reading:
@@ -175,20 +176,23 @@ class Front:
             if len(self._changes) == 1:
                 # Once all that is ready has been taken in.
                 self._loop.call_soon(self._change_here)
-        await job.sent
+        if not await job.sent:
+            # The server would end the answer properly, and what was cut short would look whole. So it is not
+            # ended at all: the client waits in vain, and knows that something went wrong.
+            await protocol.client_disconnect()
 
     def _hand(self, job: _Job) -> None:
         """Leaves a request to the threads."""
         if self._jobs.qsize() > _LONGEST_QUEUE:
             detail = "Too many requests wait already. Send it again in a moment."
             self._send(job.protocol, bare_problem(Unavailable(detail), self._served.prefix), job.environ)
-            job.sent.set_result(None)
+            job.sent.set_result(True)
         else:
             self._jobs.put(job)
 
     def _send(self, protocol: Any, answer: Answered, environ: Environ) -> None:
         status, headers, content = answer
-        if len(environ[BODY]) > self._served.body_limit:
+        if len(environ[BODY]) > self._served.body_limit(environ):
             # The rest of it is not read, so nothing more can follow on this connection.
             headers = [*headers, ("Connection", "close")]
         if content:
@@ -229,7 +233,7 @@ class Front:
 
     async def _body(self, environ: Environ, protocol: Any) -> bytes | None:
         """The body, up to one byte over the limit, which is enough to refuse it; None if it came too late."""
-        most = self._served.body_limit
+        most = self._served.body_limit(environ)
         length = environ.get("CONTENT_LENGTH", "")
         environ.pop("HTTP_TRANSFER_ENCODING", None)
         # A timer for each would cost more than the reading: `_sweep` looks at all of them now and then.
@@ -296,7 +300,7 @@ class Front:
                 self._hand(job)
             else:
                 self._send(job.protocol, answers[place], job.environ)
-                job.sent.set_result(None)
+                job.sent.set_result(True)
 
     def _changed_together(self, jobs: list[_Job]) -> list[Answered] | None:
         """The answers, once all they tell is on disk; None when nothing is, and each is to be tried anew."""
@@ -332,14 +336,49 @@ class Front:
             finally:
                 turn.give()
             # From here, not from the loop, which has then only to take note of it.
-            self._send(job.protocol, found, job.environ)
+            whole = True
+            if isinstance(found[2], bytes):
+                self._send(job.protocol, found, job.environ)
+            else:
+                whole = self._stream(job, found)
             try:
-                self._loop.call_soon_threadsafe(_settle, job.sent)
+                self._loop.call_soon_threadsafe(_settle, job.sent, whole)
             except RuntimeError:
                 return  # the loop is closed: nobody waits for it any more
 
+    def _stream(self, job: _Job, answer: Answered) -> bool:
+        """Sends an answer piece by piece, each made in turn, sent while others work; whether all was sent."""
+        status, headers, pieces = answer
+        try:
+            piece = self._piece(pieces)
+        except BaseException as error:
+            # Nothing was sent yet: the client can be told.
+            refusal = error if isinstance(error, Refusal) else Internal("The service failed at this request.")
+            self._send(job.protocol, bare_problem(refusal, self._served.prefix), job.environ)
+            return True
+        try:
+            transport = job.protocol.response_stream(status, headers)
+            while piece is not None:
+                # The loop sends; who takes nothing of it loses the connection (see `listen`).
+                asyncio.run_coroutine_threadsafe(_awaited(transport.send_bytes(piece)), self._loop).result()
+                piece = self._piece(pieces)
+        except BaseException:
+            log.exception("answer cut short", **about(job.environ))
+            return False
+        finally:
+            pieces.close()
+        return True
+
+    def _piece(self, pieces: Any) -> bytes | None:
+        turn = self._served.turn
+        turn.take()
+        try:
+            return next(pieces, None)
+        finally:
+            turn.give()
+
     def _call(self, environ: Environ) -> Answered:
-        """The app's answer, whole."""
+        """The app's answer, whole; or its pieces, where they are made one by one."""
         begun: list[Any] = []
 
         def start(status: str, headers: list[tuple[str, str]], error: Any = None) -> None:
@@ -347,6 +386,8 @@ class Front:
 
         try:
             pieces = self._served.app(environ, start)
+            if isinstance(pieces, Iterator):
+                return begun[0], begun[1], pieces
             content = b"".join(pieces)
             if (close := getattr(pieces, "close", None)) is not None:
                 close()
@@ -360,6 +401,10 @@ class Front:
         return begun[0], begun[1], content
 
 
-def _settle(sent: asyncio.Future[None]) -> None:
+async def _awaited(work: Any) -> None:
+    await work
+
+
+def _settle(sent: asyncio.Future[bool], whole: bool) -> None:
     if not sent.done():
-        sent.set_result(None)
+        sent.set_result(whole)

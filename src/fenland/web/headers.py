@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import hashlib
 import re
+from collections.abc import Callable
 
 from flask import Request
 
@@ -18,6 +19,10 @@ from fenland.web.body import body_of
 
 _ENTITY_TAGS = re.compile(r'\s*(?:(?:W/)?"[\x21\x23-\x7e\x80-\xff]*"\s*(?:,\s*|$))*')
 _ENTITY_TAG = re.compile(r'(?:W/)?"[^"]*"')
+
+
+#: Gives the body of a request, by what bounds it.
+ReadBody = Callable[[Request, Limits], bytes]
 
 
 def prefix_of(request: Request) -> str:
@@ -54,7 +59,7 @@ def prefers(request: Request, preference: str) -> bool:
     return preference in (part.split(";")[0].strip().lower() for part in sent.split(","))
 
 
-def once_of(request: Request, limits: Limits) -> Once | None:
+def once_of(request: Request, limits: Limits, read: ReadBody = body_of) -> Once | None:
     """The idempotency key of a request, with a fingerprint of all that makes it what it is."""
     key: str | None = request.environ.get("HTTP_IDEMPOTENCY_KEY")
     if key is None:
@@ -72,5 +77,5 @@ def once_of(request: Request, limits: Limits) -> Once | None:
         request.headers.get("Prefer", ""),
     ):
         told.update(part.encode() + b"\0")
-    told.update(body_of(request, limits))
+    told.update(read(request, limits))
     return Once(key, told.hexdigest())

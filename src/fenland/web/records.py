@@ -18,13 +18,16 @@ from fenland.service.filtering import Filter
 from fenland.service.finding import UNCONDITIONAL, Address
 from fenland.service.form import edit_form
 from fenland.service.listing import USUAL_PAGE, ListRequest, list_records
+from fenland.service.putting import PutRequest, put
 from fenland.service.read import read
+from fenland.service.saved import Saved
 from fenland.service.service import Service
 from fenland.service.timeline import timeline
 from fenland.service.update import Preview, UpdateRequest, preview, update
 from fenland.web.answering import Answer, fresh_answer, json_answer, record_answer
 from fenland.web.caller import caller_of
 from fenland.web.edit_forms import form_json
+from fenland.web.files import Exports, form_accepted
 from fenland.web.headers import once_of, preconditions_of, prefers, prefix_of
 from fenland.web.order import InOrder
 from fenland.web.patch_formats import (
@@ -90,6 +93,7 @@ class _Views:
 
     def __init__(self, service: Service) -> None:
         self.service = service
+        self.exports = Exports(service)
 
     def list(self, request: Request, collection: str) -> Answer:
         caller = caller_of(request, self.service)
@@ -106,6 +110,8 @@ class _Views:
             count=flag(query, "count"),
             labels=flag(query, "labels"),
         )
+        if (form := form_accepted(request)) is not None:
+            return self.exports.answer(request, asked, form)
         listed = list_records(self.service, caller, asked)
         body: dict[str, object] = {"items": listed.items, "next": listed.next}
         if listed.count is not None:
@@ -132,9 +138,7 @@ class _Views:
             read_fields=fields_reader(request, self.service.limits, order),
         )
         saved = create(self.service, caller, asked)
-        resource = self.service.resources[collection]
-        key = quote(str(saved.record[resource.collection.key]), safe="")
-        return record_answer(request, saved, f"{prefix_of(request)}/v1/records/{collection}/{key}")
+        return record_answer(request, saved, self._location(request, saved))
 
     def read(self, request: Request, collection: str, value: str, field: str | None = None) -> Answer:
         caller, order = caller_of(request, self.service), InOrder()
@@ -150,8 +154,31 @@ class _Views:
     def update(self, request: Request, collection: str, value: str, field: str | None = None) -> Answer:
         return self._update(request, Address(collection, value, field), patch_reader)
 
-    def replace(self, request: Request, collection: str, value: str, field: str | None = None) -> Answer:
-        return self._update(request, Address(collection, value, field), replacement_reader)
+    def replace(self, request: Request, collection: str, value: str) -> Answer:
+        return self._update(request, Address(collection, value), replacement_reader)
+
+    def put(self, request: Request, collection: str, value: str, field: str) -> Answer:
+        caller, order = caller_of(request, self.service), InOrder()
+        query = order.query(request, "blank", "reason", "base")
+        asked = PutRequest(
+            address=Address(collection, value, field),
+            read_fields=fields_reader(request, self.service.limits, order),
+            preconditions=order.read(lambda: preconditions_of(request), UNCONDITIONAL),
+            base=order.read(lambda: base_of(query), None),
+            blank=order.read(lambda: blank_of(query), None),
+            lenient=prefers(request, "handling=lenient"),
+            reason=order.read(lambda: reason_of(query), None),
+            once=order.read(lambda: once_of(request, self.service.limits), None),
+        )
+        found = put(self.service, caller, asked)
+        location = self._location(request, found.saved) if found.created else None
+        return record_answer(request, found.saved, location)
+
+    def _location(self, request: Request, saved: Saved) -> str:
+        """Where a record is that was created."""
+        resource = self.service.resources[saved.collection]
+        key = quote(str(saved.record[resource.collection.key]), safe="")
+        return f"{prefix_of(request)}/v1/records/{saved.collection}/{key}"
 
     def _update(
         self, request: Request, address: Address, reader: PatchReader, *, looking: bool = False
@@ -243,7 +270,6 @@ def register(app: Flask, service: Service) -> None:
     handlers: dict[str, tuple[Callable[..., Answer], str]] = {
         "read": (views.read, "GET"),
         "update": (views.update, "PATCH"),
-        "replace": (views.replace, "PUT"),
         "delete": (views.delete, "DELETE"),
         "options": (_options, "OPTIONS"),
     }
@@ -252,6 +278,8 @@ def register(app: Flask, service: Service) -> None:
             app.add_url_rule(
                 rule, name + suffix, _handed(handler), methods=[method], provide_automatic_options=False
             )
+    for rule, name, replacing in ((ONE_RECORD, "replace", views.replace), (by, "put", views.put)):
+        app.add_url_rule(rule, name, _handed(replacing), methods=["PUT"], provide_automatic_options=False)
     app.add_url_rule(f"{ONE_RECORD}/preview", "preview", _handed(views.preview), methods=["POST"])
     app.add_url_rule(f"{ONE_RECORD}/history", "history", _handed(views.history), methods=["GET"])
     app.add_url_rule(f"{ONE_RECORD}/access", "access", _handed(views.access), methods=["GET"])

@@ -14,6 +14,7 @@ import threading
 import time
 from collections.abc import Callable
 from contextlib import suppress
+from datetime import UTC, datetime
 from pathlib import Path
 
 import structlog
@@ -22,12 +23,14 @@ from granian.http import HTTP1Settings
 from granian.log import LogLevels
 
 from fenland.core.problems import Unavailable
+from fenland.service.backups import make_due
 from fenland.service.migrating import made_now
 from fenland.service.project import Project, load_project
 from fenland.service.service import Service, open_service
 from fenland.service.settings import Settings
 from fenland.storage.door import DatabaseRefused, fold
 from fenland.web.app import create_app
+from fenland.web.files import body_limits
 from fenland.web.front import Front, Served
 from fenland.web.logs import configure
 from fenland.web.short import short_requests
@@ -60,6 +63,8 @@ def worker() -> Front:
         made_now("start", at_start=False),
     )
     threading.Thread(target=_note_uses, args=[service], daemon=True).start()
+    if settings.backup_hours:
+        threading.Thread(target=_back_up, args=[settings], daemon=True).start()
     return front_of(service, settings)
 
 
@@ -70,6 +75,13 @@ def _note_uses(service: Service) -> None:
         # What cannot be kept now is kept with what comes next, or lost: it is no change of anybody's.
         with suppress(Unavailable):
             service.database.note_uses()
+
+
+def _back_up(settings: Settings) -> None:
+    """Makes backups when they are due; of several workers one makes each."""
+    while True:
+        make_due(settings, datetime.now(UTC))
+        time.sleep(_NOTED_EACH)
 
 
 def front_of(service: Service, settings: Settings) -> Front:
@@ -83,7 +95,7 @@ def front_of(service: Service, settings: Settings) -> Front:
             at_once=lambda path: path == "/healthz",
             close=service.close,
             threads=settings.threads,
-            body_limit=service.limits.body,
+            body_limit=body_limits(service.limits),
             body_timeout=settings.body_timeout,
             prefix=settings.prefix,
             began=_STARTED.set,

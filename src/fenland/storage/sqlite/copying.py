@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+import json
 import os
+import shutil
 import sqlite3
-from collections.abc import Callable
-from contextlib import closing
+from collections.abc import Callable, Iterator
+from contextlib import closing, contextmanager
 from pathlib import Path
 
-from fenland.storage.protocols import DatabaseRefused
+from fenland.core.names import NAME
+from fenland.storage.protocols import Copied, DatabaseRefused, Progress
+from fenland.storage.tables import LAYOUT, OWN
 
 #: How large a part is copied between two calls of `copied`, in pages: some megabytes.
 _PAGES = 2_000
@@ -40,6 +44,133 @@ def copy_database(source: Path, target: Path, copied: Callable[[int, int], None]
         part.unlink(missing_ok=True)
         words = error.strerror if isinstance(error, OSError) and error.strerror else str(error)
         raise DatabaseRefused(f"{target} cannot be written: {words}.") from None
+
+
+def back_up(source: Path, target: Path, progress: Progress) -> Copied:
+    """Copies a database and looks through the copy. Raises `DatabaseRefused`, and leaves nothing then."""
+    if not source.is_file():
+        raise DatabaseRefused(f"There is no database at {source}.")
+    copy_database(source, target, lambda done, whole: progress.told("copying", done, whole))
+    try:
+        return examine(target, progress)
+    except DatabaseRefused:
+        target.unlink(missing_ok=True)
+        raise
+
+
+def put_back(source: Path, path: Path, *, replace: bool, progress: Progress) -> tuple[Copied, Path | None]:
+    """Puts a backup in a database's place; gives what it holds, and where what was there is now.
+
+    Raises `DatabaseRefused` for a file that is damaged or not ours, and where a database is there that is not
+    to be replaced.
+    """
+    found = examine(source, progress)
+    if path.exists() and not replace:
+        raise DatabaseRefused(f"A database is at {path}. It is moved aside only where that is asked for.")
+    part = path.with_name(path.name + ".part")
+    try:
+        shutil.copyfile(source, part)
+        part.chmod(0o600)
+        _sync(part)
+        aside = _moved_aside(path) if path.exists() else None
+        part.replace(path)
+        _sync(path.parent)
+    except OSError as error:
+        part.unlink(missing_ok=True)
+        raise DatabaseRefused(f"{path} cannot be written: {error.strerror}.") from None
+    return found, aside
+
+
+def _moved_aside(path: Path) -> Path:
+    for count in range(1, 1000):
+        aside = path.with_name(f"{path.stem}.replaced-{count}{path.suffix}")
+        if not aside.exists():
+            break
+    # With its log, or what stands there alone would be lost.
+    for suffix in ("-wal", "-shm", ""):
+        beside = path.with_name(path.name + suffix)
+        if beside.exists():
+            beside.rename(aside.with_name(aside.name + suffix))
+    return aside
+
+
+# --- looking through a copy --------------------------------------------------------------------------
+
+#: Records whose version is not that of their last entry, or that have none.
+_ASTRAY = """
+SELECT count(*) FROM "{name}" AS r WHERE NOT EXISTS (
+  SELECT 1 FROM fenland_history AS h
+  WHERE h.record_id = r.id AND h.version = r.version AND h.action != 'delete'
+) OR EXISTS (SELECT 1 FROM fenland_history AS h WHERE h.record_id = r.id AND h.version > r.version)
+"""
+_COUNT = 'SELECT count(*) FROM "{name}"'
+_TABLES = "SELECT name FROM sqlite_master WHERE type = 'table' AND name NOT LIKE 'sqlite%'"
+
+
+def examine(path: Path, progress: Progress) -> Copied:
+    """What a copy holds, once it was seen to be whole and ours. Raises `DatabaseRefused`."""
+    if not path.is_file():
+        raise DatabaseRefused(f"There is no file {path}.")
+    log = path.with_name(path.name + "-wal")
+    if log.exists() and log.stat().st_size:
+        raise DatabaseRefused(f"{path} is no backup: its log {log.name} lies beside it. Is it in use?")
+    progress.told("checking", 0, 3)
+    with (
+        _refusing(path),
+        closing(sqlite3.connect(f"file:{_quoted(path)}?mode=ro&immutable=1", uri=True)) as one,
+    ):
+        layout = _layout(one, path)
+        problems = one.execute("PRAGMA integrity_check(3)").fetchall()
+        if problems != [("ok",)]:
+            raise DatabaseRefused(f"{path} is damaged: {problems[0][0]}.")
+        progress.told("checking", 1, 3)
+        if one.execute("PRAGMA foreign_key_check").fetchone() is not None:
+            raise DatabaseRefused(f"{path} is damaged: references in it lead nowhere.")
+        progress.told("checking", 2, 3)
+        entries = _entries(one, path)
+        records = 0
+        for name in _collections(one):
+            records += one.execute(_COUNT.format(name=name)).fetchone()[0]
+            if one.execute(_ASTRAY.format(name=name)).fetchone()[0]:
+                raise DatabaseRefused(f"{path} is damaged: records of {name} are not as their history ends.")
+        number = one.execute("PRAGMA user_version").fetchone()[0]
+    progress.told("checking", 3, 3)
+    return Copied(records, entries, number, layout, path.stat().st_size)
+
+
+def _layout(one: sqlite3.Connection, path: Path) -> int:
+    row = one.execute("SELECT value FROM fenland_meta WHERE name = 'layout'").fetchone()
+    layout = json.loads(str(row[0])) if row is not None else None
+    if not isinstance(layout, int) or layout > LAYOUT:
+        raise DatabaseRefused(f"{path} is of a newer version (layout {layout}). Install that one.")
+    return layout
+
+
+def _entries(one: sqlite3.Connection, path: Path) -> int:
+    count, first, last = one.execute(
+        "SELECT count(*), coalesce(min(sequence), 1), coalesce(max(sequence), 0) FROM fenland_history"
+    ).fetchone()
+    if count != last - first + 1:
+        raise DatabaseRefused(f"{path} is damaged: {last - first + 1 - count} entries are missing.")
+    return int(count)
+
+
+def _collections(one: sqlite3.Connection) -> list[str]:
+    """The tables of records: those that are not the service's own and have what it keeps on each."""
+    found = (row[0] for row in one.execute(_TABLES))
+    names = [name for name in found if NAME.fullmatch(name) and not name.startswith(OWN)]
+    kept = {"id", "version", "updated_by"}
+    return [name for name in names if kept <= {row[1] for row in one.execute(f'PRAGMA table_info("{name}")')}]
+
+
+@contextmanager
+def _refusing(path: Path) -> Iterator[None]:
+    try:
+        yield
+    except sqlite3.DatabaseError as error:
+        if "no such table" in str(error):
+            raise DatabaseRefused(f"{path} is no database of this service.") from None
+        raise DatabaseRefused(f"{path} is damaged, or no database: {error}.") from None
 
 
 def _quoted(path: Path) -> str:

@@ -1,0 +1,94 @@
+"""`describe` and `seed`: what definitions say, in open formats, and the records a project brings along."""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+
+import typer
+
+from fenland.cli.migrating import shown_progress
+from fenland.cli.projects import PANEL, open_project
+from fenland.cli.terminal import Exit, counted, err, escape, fail, json_option, out, print_json
+from fenland.core.values import write_json
+
+
+def describe(
+    folder: Path = typer.Argument(Path("."), help="The project's folder."),
+    kind: str = typer.Option("json-schema", "--as", help="json-schema, openapi or mermaid."),
+    file: Path | None = typer.Option(None, "--out", metavar="FILE", help="Where to; else standard output."),
+) -> None:
+    """Write what the definitions say: JSON Schema of every collection, OpenAPI, or a Mermaid diagram.
+
+    [bold]fenland describe --as mermaid --out collections.mmd[/]
+    """
+    from fenland.core.describing import diagram, schema_bundle
+    from fenland.web.openapi import document
+
+    if kind not in ("json-schema", "openapi", "mermaid"):
+        fail(f"--as is {kind}. It must be json-schema, openapi or mermaid.", Exit.USAGE)
+    project = open_project(folder)
+    settings, definitions = project.settings, project.definitions
+    if kind == "mermaid":
+        text = diagram(definitions)
+    else:
+        data = schema_bundle(definitions, settings.title)
+        if kind == "openapi":
+            data = document(definitions, settings.title, settings.limits(), settings.public_address or "/")
+        text = write_json(data).decode() + "\n"
+    if file is None:
+        sys.stdout.write(text)
+        return
+    try:
+        with file.open("x", encoding="utf-8") as target:
+            target.write(text)
+    except FileExistsError:
+        fail(f"{file} is there already, and nothing is written over. Name another.", Exit.USAGE)
+    except OSError as error:
+        fail(f"{file} cannot be written: {error.strerror}.")
+    out.print(f"[green]✓[/] Written to [bold]{escape(file)}[/].")
+
+
+def seed(
+    folder: Path = typer.Argument(Path("."), help="The project's folder."), as_json: bool = json_option()
+) -> None:
+    """Apply the records in a project's folder [bold]seeds/[/]: created, or brought up to date.
+
+    A file is called like its collection, with anything behind a - or a dot: seeds/stations.csv,
+    seeds/stations-north.yaml, seeds/areas.json. It can be applied again, as often as you like.
+    """
+    from fenland.service.migrating import made_now
+    from fenland.service.seeding import SeedsRefused, by_collection
+    from fenland.service.seeding import seed as apply_seeds
+    from fenland.storage.door import DatabaseRefused
+
+    project = open_project(folder)
+    try:
+        with shown_progress() as progress:
+            found = apply_seeds(
+                project,
+                made_now("seed", at_start=False),
+                lambda done, whole: progress.told("seeding", done, whole),
+            )
+    except DatabaseRefused as error:
+        fail(str(error))
+    except SeedsRefused as error:
+        fail(str(error), Exit.INVALID)
+    if as_json:
+        print_json(by_collection(found))
+    for one in found:
+        if not as_json:
+            counts = f"{one.created} created, {one.updated} updated, {one.unchanged} unchanged"
+            out.print(f"{escape(one.file)}: {counted(one.rows, 'record')}, {counts}.")
+        for row in one.refused:
+            err.print(f"[red]✗[/] {escape(one.file)}, {row.row}: {escape(row.detail)}")
+    if not found and not as_json:
+        out.print(f"There are no seeds in {escape(project.folder / 'seeds')}.")
+    if any(one.refused for one in found):
+        raise typer.Exit(Exit.INVALID)
+
+
+def register(app: typer.Typer) -> None:
+    """Adds the commands of this file."""
+    app.command(rich_help_panel=PANEL)(describe)
+    app.command(rich_help_panel=PANEL)(seed)

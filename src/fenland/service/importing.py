@@ -1,0 +1,427 @@
+"""Importing: many rows of a file, each created or brought up to date by the pipeline of a single record.
+
+Rows are decided one by one and written together, a few hundred at a time: deciding sees what is stored, and
+what waits to be written is stored first wherever a row could ask for it. All or nothing is one transaction;
+each on its own, a row that is refused is told with its reasons, and the others are kept. A preview does all
+that and keeps nothing.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Mapping
+from dataclasses import dataclass, field
+from itertools import islice
+from typing import Any, Literal
+
+from fenland.core.access import Caller
+from fenland.core.changes import Change
+from fenland.core.definitions import Blank
+from fenland.core.limits import beyond
+from fenland.core.names import did_you_mean
+from fenland.core.patches import MergePatch
+from fenland.core.problems import Invalid, Malformed, NotPermitted, Problem, Refusal, Unavailable, pointer_to
+from fenland.core.tabular import CellReader, Match, Row, match_columns
+from fenland.core.validation import REFUSED
+from fenland.service.applying import apply
+from fenland.service.create import CreateRequest, NewRecord, creating_access, decide_new
+from fenland.service.finding import Address
+from fenland.service.once import Keeping, Once, once
+from fenland.service.service import Resource, Service
+from fenland.service.update import UpdateRequest, decide
+from fenland.service.work import Work, written
+
+Mode = Literal["create", "update", "both"]
+MODES: tuple[Mode, ...] = ("create", "update", "both")
+
+#: Rows that share a transaction where each is on its own, and so hold up others no longer than it takes.
+TOGETHER = 1_000
+#: Changes that are written at a time.
+_WRITTEN = 250
+#: Rows that a preview shows changes of, and refused rows that one answer tells.
+_SHOWN, _TOLD = 20, 5_000
+#: What is wrong with a row, of which its sentence names so much.
+_NAMED = 5
+
+
+@dataclass(frozen=True, slots=True)
+class ImportRequest:
+    """Rows to bring in. `by` is the unique field that says which record a row is of; the key if left out."""
+
+    collection: str
+    rows: Iterable[Row]
+    mode: Mode = "both"
+    by: str | None = None
+    #: By column, the field that it stands for where its name does not say, or None for none.
+    match: Mapping[str, str | None] = field(default_factory=dict)
+    blank: Blank | None = None
+    atomic: bool = False
+    preview: bool = False
+    reason: str | None = None
+    once: Once | None = None
+
+
+@dataclass(slots=True)
+class Refused:
+    """A row that was not taken, and why: as a whole, or field by field."""
+
+    row: int
+    detail: str
+    problems: tuple[Problem, ...] = ()
+
+
+@dataclass(slots=True)
+class Imported:
+    """What became of the rows, or would become of them."""
+
+    columns: Match = field(default_factory=dict)
+    unmatched: list[str] = field(default_factory=list)
+    rows: int = 0
+    created: int = 0
+    updated: int = 0
+    unchanged: int = 0
+    refused: list[Refused] = field(default_factory=list)
+    #: How many were refused, of which only so many are told.
+    refused_count: int = 0
+    #: Of the first rows, what would change.
+    shown: list[dict[str, Any]] = field(default_factory=list)
+    done: bool = True
+    repeated: bool = False
+
+    def refuse(self, refused: Refused) -> None:
+        """Takes note of a row that was refused."""
+        self.refused_count += 1
+        if len(self.refused) < _TOLD:
+            self.refused.append(refused)
+
+
+class _Undone(Exception):
+    """Ends a transaction of which nothing is to be kept."""
+
+
+def import_rows(service: Service, caller: Caller, request: ImportRequest) -> Imported:
+    """Brings the rows in. Raises what is wrong with the request, or the file, as a whole."""
+    resource = service.resource(request.collection)
+    rows = iter(request.rows)
+    first = next(rows, None)
+    found = Imported()
+    columns = _columns_of(first, request)
+    found.columns, found.unmatched = match_columns(columns, resource.collection, request.match)
+    by = _identifying(resource, request)
+    _check_columns(found, request, by)
+    all_rows = _chained(first, rows)
+    if request.preview or request.atomic or request.once is not None:
+        return _in_one(service, caller, request, (all_rows, found))
+    while True:
+        portion = list(islice(all_rows, TOGETHER))
+        if not portion:
+            return found
+        _check_count(service, found, len(portion))
+
+        def work(unit: Work, portion: list[Row] = portion) -> Imported:
+            # It may run again: what is told is made anew each time, and added once it is kept.
+            return _Importer(unit, caller, request, found.columns).run(portion)
+
+        _add(found, written(service, work))
+
+
+def _chained(first: Row | None, rows: Iterator[Row]) -> Iterator[Row]:
+    if first is not None:
+        yield first
+        yield from rows
+
+
+def _columns_of(first: Row | None, request: ImportRequest) -> list[str]:
+    if first is None:
+        return list(request.match)
+    return list(first.cells)
+
+
+def _check_count(service: Service, found: Imported, more: int) -> None:
+    most = service.limits.rows
+    if found.rows + more > most:
+        raise beyond("import_limit", most, "The file has too many rows. Send it in several portions.")
+
+
+def _in_one(
+    service: Service, caller: Caller, request: ImportRequest, given: tuple[Iterator[Row], Imported]
+) -> Imported:
+    """All of it in one transaction."""
+    all_rows, found = given
+    most = service.limits.rows if request.atomic and not request.preview else TOGETHER
+    rows = list(islice(all_rows, most + 1))
+    if request.preview:
+        rows = rows[:most]
+    elif len(rows) > most:
+        if request.atomic:
+            raise beyond("import_limit", most, "The file has too many rows to be all or nothing.")
+        raise Malformed(f"With an Idempotency-Key, send at most {most} rows at a time, or all or nothing.")
+    kept: list[Imported] = []
+
+    def work(unit: Work) -> Imported:
+        done = _Importer(unit, caller, request, found.columns).run(rows)
+        if request.preview or (request.atomic and done.refused_count):
+            kept[:] = [done]
+            raise _Undone
+        return done
+
+    try:
+        _add(found, written(service, once(caller, request.once, work, _KEEPING)))
+    except _Undone:
+        _add(found, kept[0])
+        found.done = False
+        if not request.preview:
+            found.created = found.updated = 0
+    return found
+
+
+def _add(found: Imported, more: Imported) -> None:
+    found.rows += more.rows
+    found.created += more.created
+    found.updated += more.updated
+    found.unchanged += more.unchanged
+    found.refused_count += more.refused_count
+    found.refused += more.refused[: _TOLD - len(found.refused)]
+    found.shown += more.shown[: _SHOWN - len(found.shown)]
+    found.repeated = more.repeated
+
+
+def _identifying(resource: Resource, request: ImportRequest) -> str:
+    """The field that says which record a row is of. Raises `Malformed`."""
+    name = request.by or resource.collection.key
+    unique = [one for one, item in resource.collection.fields.items() if item.unique]
+    if request.mode == "create" and request.by is None:
+        return name
+    if name not in unique:
+        raise Malformed(f"by is {name!r}, which is no unique field. {did_you_mean(name, unique)}")
+    return name
+
+
+def _check_columns(found: Imported, request: ImportRequest, by: str) -> None:
+    if request.preview:
+        return
+    if found.unmatched:
+        named = ", ".join(map(repr, found.unmatched))
+        raise Malformed(
+            f"No field is called like the columns {named}. Say with map which fields they are, or that they "
+            "are none."
+        )
+    if request.mode != "create" and by not in found.columns.values():
+        raise Malformed(
+            f"No column stands for {by}, by which records are found. Map one, or name another by."
+        )
+
+
+class _Importer:
+    """Brings rows in within one unit of work."""
+
+    def __init__(self, work: Work, caller: Caller, request: ImportRequest, columns: Match) -> None:
+        self.work, self.caller, self.request = work, caller, request
+        self.resource = work.resource(request.collection)
+        collection = self.resource.collection
+        self.by = _identifying(self.resource, request)
+        self.reader = CellReader(collection, dict(columns), request.blank or "keep")
+        self.columns: dict[str, str | None] = dict(columns)
+        self.unique = [name for name, item in collection.fields.items() if item.unique]
+        self.own = [name for name, item in collection.fields.items() if item.references == collection.name]
+        #: Whether rules look at other records of the collection, which must then be stored.
+        self.looks = collection.name in work.service.followed
+        self.found = Imported(columns)
+        self.waiting: list[tuple[int, Change]] = []
+        #: What the waiting ones will hold, by unique field.
+        self.held: set[tuple[str, Any]] = set()
+        self.new: NewRecord | None = None
+        self.creating: Refusal | None = None
+
+    def run(self, rows: Iterable[Row]) -> Imported:
+        """What became of the rows."""
+        if self.request.mode != "update":
+            try:
+                access = creating_access(self.work.sight(self.caller), self.resource)
+                request = CreateRequest(
+                    self.resource.collection.name,
+                    lambda access: {},
+                    blank=None,
+                    reason=self.request.reason,
+                )
+                self.new = NewRecord(self.resource, access, {}, request)
+            except NotPermitted as refusal:
+                if self.request.mode == "create":
+                    raise
+                self.creating = refusal
+        for row in rows:
+            self.found.rows += 1
+            try:
+                self._take(row)
+            except Unavailable:
+                raise
+            except Refusal as refusal:
+                self._refuse(row.number, refusal)
+            if len(self.waiting) >= _WRITTEN or self.looks:
+                self._write()
+        self._write()
+        self.found.refused.sort(key=lambda one: one.row)
+        return self.found
+
+    def _refuse(self, number: int, refusal: Refusal) -> None:
+        problems = tuple(refusal.problems) if isinstance(refusal, Invalid) else ()
+        told = [
+            f"{one.pointer[1:]}: {one.detail}" if one.pointer else one.detail for one in problems[:_NAMED]
+        ]
+        self.found.refuse(Refused(number, " ".join(told) or refusal.detail, problems))
+
+    def _take(self, row: Row) -> None:
+        if row.fault:
+            raise Malformed(row.fault)
+        self._know(row)
+        problems: list[Problem] = []
+        change: Change | None = None
+        values = self.reader.values(row, problems)
+        key = self.resource.collection.key
+        asked = [(name, values.get(name)) for name in self.unique]
+        asked += [(key, values.get(name)) for name in self.own]
+        if any((name, value) in self.held for name, value in asked if isinstance(value, (str, int))):
+            # What waits could be what it is about.
+            self._write()
+        try:
+            change = self._decided(values)
+        except Invalid as more:
+            # What could not be read is not said to be missing as well.
+            told = {problem.pointer for problem in problems}
+            problems += [problem for problem in more.problems if problem.pointer not in told]
+        if problems:
+            raise Invalid(problems)
+        if change is None:
+            self.found.unchanged += 1
+        else:
+            self._wait(row.number, change)
+
+    def _decided(self, values: Mapping[str, Any]) -> Change | None:
+        """What a row comes to; None where it changes nothing."""
+        stored = None if self.request.mode == "create" else self._stored(values)
+        if stored is not None:
+            return self._update(stored["id"], values)
+        if self.request.mode == "update":
+            raise Malformed(f"There is no record whose {self.by} is {values[self.by]!r}.")
+        return self._create(values)
+
+    def _know(self, row: Row) -> None:
+        """Columns of a later row of JSON Lines, which has no header, may be others."""
+        unknown = [column for column in row.cells if column not in self.columns]
+        if unknown:
+            match, unmatched = match_columns(
+                row.cells,
+                self.resource.collection,
+                {name: one for name, one in self.request.match.items() if name in row.cells},
+            )
+            if unmatched:
+                raise Malformed(f"No field is called like {', '.join(map(repr, unmatched))}.")
+            self.columns.update(match)
+            self.reader = CellReader(self.resource.collection, self.columns, self.reader.blank)
+
+    def _stored(self, values: Mapping[str, Any]) -> Any:
+        sent = values.get(self.by)
+        if sent is None or sent == "":
+            detail = "Must be given: by it the record is found."
+            raise Invalid([Problem(pointer_to(self.by), "required", detail)])
+        problems: list[Problem] = []
+        value = self.resource.rules.validate({self.by: sent}, problems).get(self.by, REFUSED)
+        if value is REFUSED:
+            raise Invalid(problems)
+        if (self.by, value) in self.held:
+            self._write()
+        found = self.work.find(self.resource, self.by, value)
+        if found is not None and not self.resource.policy.may("read", self.work.sight(self.caller), found):
+            # As if it were not there: it is the unique field that will tell.
+            return None
+        return found
+
+    def _create(self, values: Mapping[str, Any]) -> Change:
+        if self.new is None:
+            raise self.creating or NotPermitted("No records may be created here.")
+        new = NewRecord(self.resource, self.new.access, values, self.new.request)
+        return decide_new(self.work, self.caller, new)[0]
+
+    def _update(self, record_id: str, values: Mapping[str, Any]) -> Change | None:
+        patch = MergePatch(dict(values))
+        asked = UpdateRequest(
+            Address(self.resource.collection.name, record_id, "id"),
+            lambda access: patch,
+            blank=self.request.blank,
+            reason=self.request.reason,
+        )
+        decision = decide(self.work, self.caller, asked)
+        decision.refuse_problems()
+        return decision.change
+
+    def _wait(self, number: int, change: Change) -> None:
+        self.waiting.append((number, change))
+        result = change.result
+        for name in self.unique:
+            if result[name] is not None:
+                self.held.add((name, result[name]))
+
+    def _write(self) -> None:
+        """Writes what waits: together, or where something of it is refused, one by one."""
+        waiting, self.waiting = self.waiting, []
+        self.held.clear()
+        if not waiting:
+            return
+        try:
+            with self.work.nested():
+                apply(self.work, self.caller, [change for _, change in waiting])
+        except Unavailable:
+            raise
+        except Refusal:
+            waiting = list(self._one_by_one(waiting))
+        for number, change in waiting:
+            self._tell(number, change)
+
+    def _one_by_one(self, waiting: list[tuple[int, Change]]) -> Iterator[tuple[int, Change]]:
+        for number, change in waiting:
+            try:
+                with self.work.nested():
+                    apply(self.work, self.caller, [change])
+            except Unavailable:
+                raise
+            except Refusal as refusal:
+                self._refuse(number, refusal)
+            else:
+                yield number, change
+
+    def _tell(self, number: int, change: Change) -> None:
+        if change.action == "create":
+            self.found.created += 1
+        else:
+            self.found.updated += 1
+        if self.request.preview and len(self.found.shown) < _SHOWN:
+            access = self.resource.policy.fields(self.work.sight(self.caller), change.result)
+            fields = access.shown(dict(change.fields))
+            changes = {name: {"before": was, "after": now} for name, (was, now) in fields.items()}
+            shown = {"row": number, "action": change.action, "key": change.key, "changes": changes}
+            self.found.shown.append(shown)
+
+
+def _keep(found: Imported) -> dict[str, Any]:
+    # No values: whoever asks again may not be allowed to see them any more.
+    return {
+        "rows": found.rows,
+        "created": found.created,
+        "updated": found.updated,
+        "unchanged": found.unchanged,
+        "refused": [
+            [one.row, one.detail, [problem.as_data() for problem in one.problems]] for one in found.refused
+        ],
+        "refused_count": found.refused_count,
+    }
+
+
+def _give(work: Work, caller: Caller, kept: dict[str, Any]) -> Imported:
+    refused = [
+        Refused(row, detail, tuple(Problem(*one) for one in problems))
+        for row, detail, problems in kept["refused"]
+    ]
+    counts = {name: kept[name] for name in ("rows", "created", "updated", "unchanged", "refused_count")}
+    return Imported(refused=refused, repeated=True, **counts)
+
+
+_KEEPING = Keeping(_keep, _give)

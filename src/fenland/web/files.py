@@ -1,0 +1,189 @@
+"""Routes of files: a list as CSV, JSON Lines or a spreadsheet, and rows of such a file brought in."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from typing import TYPE_CHECKING, Any
+
+from flask import Flask, Request
+from flask.globals import request_ctx
+
+from fenland.core.limits import Limits
+from fenland.core.problems import Malformed, Unavailable, UnsupportedMedia
+from fenland.core.tabular import Form, Row, read_csv, read_jsonl, text_rows
+from fenland.core.values import read_json
+from fenland.service.exporting import export_records
+from fenland.service.importing import MODES, Imported, ImportRequest, import_rows
+from fenland.service.listing import ListRequest
+from fenland.service.service import Service
+from fenland.service.spreadsheets import read_sheet
+from fenland.web.answering import Answer, json_answer
+from fenland.web.body import file_of
+from fenland.web.caller import caller_of
+from fenland.web.headers import once_of
+from fenland.web.query import blank_of, flag, query_of, reason_of
+
+if TYPE_CHECKING:
+    from _typeshed.wsgi import StartResponse, WSGIEnvironment
+
+#: The media types of files, by what they are (RFC 4180 for CSV; JSON Lines has none that is registered).
+MEDIA: Mapping[str, Form] = {
+    "text/csv": "csv",
+    "application/jsonl": "jsonl",
+    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": "xlsx",
+}
+_TYPES: Mapping[Form, str] = {form: media for media, form in MEDIA.items()}
+#: What the query of an import may hold.
+IMPORT_PARAMETERS = ("mode", "by", "map", "blank", "atomic", "preview", "reason")
+IMPORT = "/v1/records/<collection>/import"
+
+#: Exports that one process makes at a time: each has a thread for as long as its client takes.
+_MOST_EXPORTS = 8
+
+
+class Streamed(Answer):
+    """An answer that is sent in pieces as they are made; the front lets others work in between."""
+
+    __slots__ = ("pieces",)
+
+    def __init__(self, pieces: Iterator[bytes], headers: Mapping[str, str]) -> None:
+        super().__init__(None, 200, headers)
+        self.pieces = pieces
+
+    def __call__(self, environ: WSGIEnvironment, start_response: StartResponse) -> Iterable[bytes]:
+        """See `Answer`."""
+        start_response("200 OK", list(self.headers.items()))
+        return [] if environ["REQUEST_METHOD"] == "HEAD" else self.pieces
+
+
+def form_accepted(request: Request) -> Form | None:
+    """The kind of file that the request asks for in place of JSON, if it names one."""
+    accept: str = request.environ.get("HTTP_ACCEPT", "")
+    named = (part.partition(";")[0].strip().lower() for part in accept.split(","))
+    return next((MEDIA[one] for one in named if one in MEDIA), None)
+
+
+class Exports:
+    """Makes files of lists, so many at a time."""
+
+    def __init__(self, service: Service) -> None:
+        self._service = service
+        self._running = 0
+
+    def answer(self, request: Request, asked: ListRequest, form: Form) -> Answer:
+        """The list as a file. Raises what is wrong with the request."""
+        if asked.cursor is not None or asked.count or asked.labels or asked.wanted.expand:
+            raise Malformed("A file holds the whole list: cursor, count, labels and expand are for pages.")
+        if self._running >= _MOST_EXPORTS:
+            raise Unavailable("Too many lists are being sent as files now. Send it again in a moment.")
+        pieces = export_records(self._service, caller_of(request, self._service), asked, form)
+        headers = {
+            "Content-Type": _TYPES[form] + ("; charset=utf-8; header=present" if form == "csv" else ""),
+            "Content-Disposition": f'attachment; filename="{asked.collection}.{form}"',
+            "Cache-Control": "private, no-store",
+            "Vary": "Authorization, Cookie, Accept",
+        }
+        return Streamed(self._counted(pieces), headers)
+
+    def _counted(self, pieces: Iterator[bytes]) -> Iterator[bytes]:
+        self._running += 1
+        try:
+            yield from pieces
+        finally:
+            self._running -= 1
+
+
+# --- bringing in -------------------------------------------------------------------------------------
+
+
+def _rows_of(request: Request, limits: Limits) -> Iterator[Row]:
+    form = MEDIA.get(request.mimetype)
+    if form is None:
+        raise UnsupportedMedia(f"The file is of type {request.mimetype!r}. Send one of {', '.join(MEDIA)}.")
+    body = file_of(request, limits)
+    if form == "jsonl":
+        return read_jsonl(body, limits)
+    return read_csv(body) if form == "csv" else text_rows(read_sheet(body))
+
+
+def _match_of(query: Mapping[str, str]) -> dict[str, str | None]:
+    if "map" not in query:
+        return {}
+    try:
+        found = read_json(query["map"].encode())
+    except Malformed:
+        found = None
+    if not isinstance(found, dict) or not all(one is None or isinstance(one, str) for one in found.values()):
+        raise Malformed('map must be a JSON object of columns and fields, such as {"Phone no.": "phone"}.')
+    return found
+
+
+def imported_json(found: Imported) -> dict[str, Any]:
+    """What became of the rows, as answers show it."""
+    names = {name: column for column, name in found.columns.items() if name is not None}
+    problems = [
+        {
+            "row": one.row,
+            "detail": one.detail,
+            "errors": [
+                {**problem.as_json(), "column": names.get(problem.pointer[1:].partition("/")[0])}
+                for problem in one.problems
+            ],
+        }
+        for one in found.refused
+    ]
+    return {
+        "done": found.done and not found.refused_count,
+        "rows": found.rows,
+        "created": found.created,
+        "updated": found.updated,
+        "unchanged": found.unchanged,
+        "refused": found.refused_count,
+        "columns": [{"column": column, "field": name} for column, name in found.columns.items()],
+        "unmatched": found.unmatched,
+        "changes": found.shown,
+        "problems": problems,
+    }
+
+
+def body_limits(limits: Limits) -> Callable[[Mapping[str, Any]], int]:
+    """How many bytes of a request's body are read, by its environ: more of a file than of all else."""
+
+    def limit(environ: Mapping[str, Any]) -> int:
+        within = environ["REQUEST_METHOD"] == "POST" and environ["PATH_INFO"].endswith("/import")
+        return limits.file if within else limits.body
+
+    return limit
+
+
+def register(app: Flask, service: Service) -> None:
+    """Adds the route by which rows are brought in."""
+
+    def bring_in(collection: str) -> Answer:
+        request = request_ctx.request
+        caller = caller_of(request, service)
+        service.resource(collection)
+        query = query_of(request, *IMPORT_PARAMETERS)
+        mode = query.get("mode", "both")
+        if mode not in MODES:
+            raise Malformed(f"mode is {mode!r}. It must be one of {', '.join(MODES)}.")
+        asked = ImportRequest(
+            collection,
+            _rows_of(request, service.limits),
+            mode=mode,
+            by=query.get("by"),
+            match=_match_of(query),
+            blank=blank_of(query),
+            atomic=flag(query, "atomic"),
+            preview=flag(query, "preview"),
+            reason=reason_of(query),
+            once=once_of(request, service.limits, file_of),
+        )
+        found = import_rows(service, caller, asked)
+        headers = {"Fenland-Repeated": "true"} if found.repeated else {}
+        # Kept or not as a whole: where each is on its own, what was refused is part of the answer.
+        status = 422 if asked.atomic and not asked.preview and found.refused_count else 200
+        return json_answer(imported_json(found), status, headers)
+
+    view: Callable[..., Answer] = bring_in
+    app.add_url_rule(IMPORT, "import", view, methods=["POST"])
