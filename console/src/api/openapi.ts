@@ -351,6 +351,28 @@ export interface paths {
     patch: operations["updateManyRecord"];
     trace?: never;
   };
+  "/v1/records/{collection}/import": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        collection: string;
+      };
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Bring in records from a file
+     * @description Columns are matched to fields by name or title; each row goes through the pipeline of one record.
+     */
+    post: operations["importRecord"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/v1/records/{collection}/{key}/access": {
     parameters: {
       query?: never;
@@ -680,6 +702,46 @@ export interface components {
       /** @description Any JSON value. */
       value?: unknown;
     }[];
+    ImportColumn: {
+      column: string;
+      field: string | null;
+    };
+    /** @description A row that was refused: its number in the file, a header being row 1, and why. */
+    ImportProblem: {
+      row: number;
+      detail: string;
+      errors: ({
+        pointer: string;
+        code: string;
+        detail: string;
+        column: string | null;
+      } & {
+        [key: string]: unknown;
+      })[];
+    };
+    ImportChange: {
+      row: number;
+      /** @enum {string} */
+      action: "create" | "update";
+      key: string | number;
+      changes: {
+        [key: string]: components["schemas"]["Change"];
+      };
+    };
+    /** @description What became of the rows of a file, or would become of them. */
+    Imported: {
+      /** @description Whether every row was taken, and it was no preview. */
+      done: boolean;
+      rows: number;
+      created: number;
+      updated: number;
+      unchanged: number;
+      refused: number;
+      columns: components["schemas"]["ImportColumn"][];
+      unmatched: string[];
+      changes: components["schemas"]["ImportChange"][];
+      problems: components["schemas"]["ImportProblem"][];
+    };
     Session: {
       account: string;
       title: string;
@@ -885,10 +947,38 @@ export interface components {
       if_match?: string | string[];
       reason?: string;
     };
+    /** @description Creates the record whose unique field holds the value, or replaces it. */
+    BatchPut: {
+      /** @enum {string} */
+      action: "put";
+      collection: string;
+      /** @description The name of a unique field. */
+      by: string;
+      /** @description A key, or {"created": NAME} of an earlier item. */
+      value:
+        | string
+        | number
+        | {
+            created: string;
+          };
+      fields: {
+        [key: string]: unknown;
+      };
+      /** @description Entity tags, one of which must be the record's. */
+      if_match?: string | string[];
+      /** @description Entity tags, one of which must be the record's. */
+      if_none_match?: string | string[];
+      /** @description A name for what is saved, for later items. */
+      as?: string;
+      reason?: string;
+    };
     /** @description All or nothing, unless `atomic` is false: then each on its own. */
     Batch: {
       items: (
-        components["schemas"]["BatchCreate"] | components["schemas"]["BatchUpdate"] | components["schemas"]["BatchDelete"]
+        | components["schemas"]["BatchCreate"]
+        | components["schemas"]["BatchUpdate"]
+        | components["schemas"]["BatchDelete"]
+        | components["schemas"]["BatchPut"]
       )[];
       atomic?: boolean;
     };
@@ -1885,6 +1975,9 @@ export interface operations {
         };
         content: {
           "application/json": components["schemas"]["RecordPage"];
+          "text/csv": string;
+          "application/jsonl": string;
+          "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
         };
       };
       400: components["responses"]["malformed"];
@@ -2090,6 +2183,74 @@ export interface operations {
         };
         content: {
           "application/json": components["schemas"]["Many"];
+        };
+      };
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+      507: components["responses"]["storage-full"];
+    };
+  };
+  importRecord: {
+    parameters: {
+      query?: {
+        /** @description New records alone, those that are there, or both. */
+        mode?: "create" | "update" | "both";
+        /** @description The unique field that says which record a row is of. */
+        by?: string;
+        /** @description A JSON object: by column, the field it stands for, or null. */
+        map?: string;
+        /** @description What an empty cell means; keep if left out. */
+        blank?: "store" | "keep" | "clear" | "reject";
+        /** @description All or nothing; otherwise each row is on its own. */
+        atomic?: boolean;
+        /** @description Whether only to tell what would become of the first rows. */
+        preview?: boolean;
+        /** @description Why; kept in the history. */
+        reason?: components["parameters"]["reason"];
+      };
+      header?: {
+        /** @description Carried out once, however often it is sent. */
+        "Idempotency-Key"?: components["parameters"]["once"];
+        /** @description A name the client keeps: its own changes are not others'. */
+        "Fenland-Client"?: components["parameters"]["client"];
+      };
+      path: {
+        collection: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "text/csv": string;
+        "application/jsonl": string;
+        "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
+      };
+    };
+    responses: {
+      /** @description What became of the rows; refused ones are told under problems. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Imported"];
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      403: components["responses"]["not-permitted"];
+      404: components["responses"]["not-found"];
+      408: components["responses"]["body-timeout"];
+      413: components["responses"]["too-large"];
+      415: components["responses"]["unsupported-media"];
+      /** @description All or nothing, and nothing was kept: rows were refused. */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Imported"];
         };
       };
       429: components["responses"]["too-many"];

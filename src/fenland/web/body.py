@@ -13,6 +13,8 @@ HTML_FORMS = ("application/x-www-form-urlencoded", "multipart/form-data")
 
 #: Where the whole body lies in the WSGI environment, once the front has read it.
 BODY = "fenland.body"
+#: There when the answer is made piece by piece, as an iterator that can be closed.
+STREAMED = "fenland.streamed"
 
 
 def file_of(request: Request, limits: Limits) -> bytes:

@@ -18,7 +18,7 @@ from fenland.service.listing import ListRequest
 from fenland.service.service import Service
 from fenland.service.spreadsheets import read_sheet
 from fenland.web.answering import Answer, json_answer
-from fenland.web.body import file_of
+from fenland.web.body import STREAMED, file_of
 from fenland.web.caller import caller_of
 from fenland.web.headers import once_of
 from fenland.web.query import blank_of, flag, query_of, reason_of
@@ -53,7 +53,10 @@ class Streamed(Answer):
     def __call__(self, environ: WSGIEnvironment, start_response: StartResponse) -> Iterable[bytes]:
         """See `Answer`."""
         start_response("200 OK", list(self.headers.items()))
-        return [] if environ["REQUEST_METHOD"] == "HEAD" else self.pieces
+        if environ["REQUEST_METHOD"] == "HEAD":
+            return []
+        environ[STREAMED] = True
+        return self.pieces
 
 
 def form_accepted(request: Request) -> Form | None:

@@ -21,7 +21,7 @@ import queue
 import signal
 import sys
 import threading
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from typing import Any, NamedTuple
 
@@ -29,7 +29,7 @@ import structlog
 
 from fenland.core.problems import BodyTimeout, Internal, Refusal, Unavailable
 from fenland.storage.door import MOST_TOGETHER, Together, Turn, WouldWait
-from fenland.web.body import BODY
+from fenland.web.body import BODY, STREAMED
 from fenland.web.errors import bare_problem
 from fenland.web.logs import about
 from fenland.web.short import Short
@@ -386,7 +386,7 @@ class Front:
 
         try:
             pieces = self._served.app(environ, start)
-            if isinstance(pieces, Iterator):
+            if STREAMED in environ:
                 return begun[0], begun[1], pieces
             content = b"".join(pieces)
             if (close := getattr(pieces, "close", None)) is not None:

@@ -243,7 +243,7 @@ _BATCH_RESULT: Schema = closed(
 def batch_schemas(limits: Limits) -> dict[str, Schema]:
     """The body of a batch, its items, and the answer."""
     items: Schema = {
-        "oneOf": [ref(f"schemas/{one}") for one in ("BatchCreate", "BatchUpdate", "BatchDelete")]
+        "oneOf": [ref(f"schemas/{one}") for one in ("BatchCreate", "BatchUpdate", "BatchDelete", "BatchPut")]
     }
     return {
         **_item_schemas(limits),
@@ -292,7 +292,22 @@ def _item_schemas(limits: Limits) -> dict[str, Schema]:
         },
         optional=("if_match", "reason"),
     )
-    return {"BatchCreate": create, "BatchUpdate": update, "BatchDelete": delete}
+    put = closed(
+        {
+            "action": {"type": "string", "enum": ["put"]},
+            **common,
+            "by": {"type": "string", "description": "The name of a unique field."},
+            "value": _ITEM_KEY,
+            "fields": OPEN,
+            "if_match": _TAGS,
+            "if_none_match": _TAGS,
+            "as": {"type": "string", "description": "A name for what is saved, for later items."},
+            "reason": REASON,
+        },
+        optional=("if_match", "if_none_match", "as", "reason"),
+        description="Creates the record whose unique field holds the value, or replaces it.",
+    )
+    return {"BatchCreate": create, "BatchUpdate": update, "BatchDelete": delete, "BatchPut": put}
 
 
 # --- pieces of operations ----------------------------------------------------------------------------

@@ -15,6 +15,7 @@ from fenland.core.reserved import RESERVED_SCHEMAS
 from fenland.core.schemas import field_schema
 from fenland.core.values import MISSING
 from fenland.web.body import HTML_FORMS
+from fenland.web.openapi_files import file_content, import_parts
 from fenland.web.openapi_parts import (
     FLAG,
     NUMBER,
@@ -255,6 +256,25 @@ class _Operations:
             responses=self._changed(),
         )  # fmt: skip
 
+    def put(self, suffix: str) -> Schema:
+        content = {**content_of(ref(f"schemas/{self.name}New")), **content_of(OPEN, *HTML_FORMS)}
+        answers = self._changed()
+        created = _record_answer(self.name, "The record as created.", "ETag", "Location", "Fenland-Repeated")
+        return self.operation(
+            "put", suffix, f"Create or replace a {self.one}",
+            "Created where it is not there. If-None-Match: * refuses where it is, If-Match where it is not.",
+            parameters=used("if_match", "if_none_match", "base", "blank", "reason", "once", "prefer", "client"),
+            requestBody={"required": True, "content": content},
+            responses={**answers, "201": created},
+        )  # fmt: skip
+
+    def import_rows(self) -> Schema:
+        return self.operation(
+            "import", "", f"Bring in {self.collection.title.lower()} from a file",
+            "Columns are matched to fields by name or title; each row goes through the pipeline of one record.",
+            **import_parts(),
+        )  # fmt: skip
+
     def delete(self, suffix: str) -> Schema:
         return self.operation(
             "delete", suffix, f"Delete a {self.one}", "Answers with the last copy; the history stays.",
@@ -288,7 +308,7 @@ class _Operations:
                 "200": {
                     "description": "A page.",
                     "headers": {"Link": {"schema": TEXT}},
-                    "content": content_of(ref(f"schemas/{self.name}Page")),
+                    "content": {**content_of(ref(f"schemas/{self.name}Page")), **file_content()},
                 },
                 **responses_of("malformed", "not-permitted", *READING),
             },
@@ -390,6 +410,7 @@ class _Operations:
                 ),
                 "delete": self.many("deleteMany", f"Delete {plural} by filter"),
             },
+            f"{base}/import": {"post": self.import_rows()},
             f"{base}/{{key}}/access": {"parameters": key, "get": self.access()},
             f"{base}/{{key}}": {"parameters": key, **self._one("")},
             f"{base}/{{key}}/preview": {"parameters": key, "post": self.preview()},
@@ -397,10 +418,13 @@ class _Operations:
             f"{base}/{{key}}/form": {"parameters": key, "get": self.form()},
         }
         for item in collection.fields.values():
-            if item.unique and item.name != collection.key:
+            if item.unique:
                 value = parameter("value", "path", {"type": item.type}, f"The record's {item.name}.")
                 suffix = f"By{''.join(part.capitalize() for part in item.name.split('_'))}"
-                paths[f"{base}/by/{item.name}/{{value}}"] = {"parameters": [value], **self._one(suffix)}
+                # By its key a record has an address of its own, at which it cannot be created.
+                others = {} if item.name == collection.key else self._one(suffix)
+                one = {"parameters": [value], **others, "put": self.put(suffix)}
+                paths[f"{base}/by/{item.name}/{{value}}"] = one
         return paths
 
     def _one(self, suffix: str) -> Schema:
