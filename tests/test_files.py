@@ -538,7 +538,7 @@ def test_refused_rows_are_corrected_and_fed_back(sample: Running, tmp_path: Path
     )
     done = json.loads(run(tmp_path, sample, "import", "stations", "all.xlsx", "--json"))
     assert (done["updated"], done["refused"]) == (0, 0)
-    run(tmp_path, sample, "delete-many", "stations", "--where", "name.startsWith('Fed')")
+    run(tmp_path, sample, "delete-many", "stations", "--where", "name.startsWith('Fed')", "--expect", "30")
 
 
 def test_a_broken_off_import_goes_on(sample: Running, tmp_path: Path) -> None:
