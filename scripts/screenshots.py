@@ -44,6 +44,27 @@ fenland rules tickets
 fenland explain tickets T-0001 --account marta.quill
 fenland update-many tickets priority=2 --where 'state == "waiting for parts" && priority == 1' --preview
 """
+MIGRATE = """\
+sed -i 's/  access_notes: .*/  directions: {type: string, was: access_notes, maxLength: 200}/' $FENLAND_PROJECT/collections/stations.yaml
+sed -i '/^  tags:/,$d; s/crest_level: {type: number,/crest_level: {type: integer,/; s/, multipleOf: 0.001}/}/' $FENLAND_PROJECT/collections/stations.yaml
+fenland migrate $FENLAND_PROJECT --preview
+sed -i 's/crest_level: {type: integer,/crest_level: {type: number, multipleOf: 0.001,/' $FENLAND_PROJECT/collections/stations.yaml
+fenland migrate $FENLAND_PROJECT --lose stations.tags
+"""
+FILES = """\
+fenland export stations --where 'pumps > 3' --fields code,name,pumps,status --out busy.csv
+sed -i '1s/pumps/Pump count/; 2s/running/sleeping/; 3s/,[0-9]*,/,99,/' busy.csv && head -4 busy.csv
+fenland import stations busy.csv
+fenland import stations busy.csv --map 'Pump count=pumps' --preview
+fenland import stations busy.csv --map 'Pump count=pumps' --reason 'Spring survey'
+cat busy.refused.csv
+fenland backup yesterday.db
+fenland describe $FENLAND_PROJECT --as mermaid | tail -5
+"""
+SURVEY = (
+    "Code,Name,Pump count,Status,Remarks\n"
+    "PS-014,,4,running,dry\nPS-015,,2,asleep,\nPS-020,,many,standby,\nPS-201,New sluice,1,standby,wet\n"
+)
 EVALUATE = """\
 fenland evaluate "timestamp('2031-04-09T14:30:00+02:00').getDayOfWeek()"
 fenland evaluate "[1, 2, 3].filter(n, n % 2 == 1)"
@@ -89,6 +110,13 @@ def console(running: Running) -> None:
         page.goto("/c/tickets/access")
         page.get_by_role("table").first.wait_for()
         _shot(page, "rules")
+        page.goto("/c/stations/import")
+        survey = {"name": "survey.csv", "mimeType": "text/csv", "buffer": SURVEY.encode()}
+        page.get_by_label("File").set_input_files(survey)
+        page.get_by_label("Field for Pump count").click()
+        page.get_by_role("option", name="Pumps").click()
+        page.get_by_role("table", name="Refused rows").get_by_text("many").wait_for()
+        _shot(page, "import")
         page.goto("/accounts")
         page.get_by_role("table").wait_for()
         _shot(page, "accounts")
@@ -190,9 +218,12 @@ def main() -> None:
             terminal("evaluate", EVALUATE, {**environment, "FENLAND_PROJECT": str(running.folder)})
             terminal("explain", EXPLAIN, environment)
             terminal("check", CHECK, environment)
+            terminal("files", FILES, {**environment, "FENLAND_PROJECT": str(running.folder)})
             console(running)
         finally:
             running.stop()
+        # Of a project whose service does not run: it would be under older definitions.
+        terminal("migrate", MIGRATE, {"FENLAND_PROJECT": str(running.folder)})
 
 
 if __name__ == "__main__":

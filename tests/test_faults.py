@@ -172,7 +172,7 @@ def _send_through_the_front(http: httpx.Client, service: Service, pieces: Any) -
         Served(
             app=create_app(service, Settings()).wsgi_app, turn=database.turn, together=database.together,
             short=lambda environ: Short.CHANGE, at_once=lambda path: False, close=lambda: None, threads=4,
-            body_limit=10**6, body_timeout=10,
+            body_limit=lambda environ: 10**6, body_timeout=10,
         )
     )  # fmt: skip
     sent = {what: _Exchange(*piece) for what, piece in pieces.items()}

@@ -11,6 +11,7 @@ from pathlib import Path
 import httpx
 import pytest
 
+from fenland.web.files import MEDIA
 from support import Running
 
 ROOT = Path(__file__).parent.parent
@@ -102,8 +103,11 @@ def _run(*command: str, cwd: Path) -> str:
 
 def test_a_python_client_made_of_the_document_works(sample: Running, document: Path, tmp_path: Path) -> None:
     generator = str(ROOT / ".venv-codegen" / "bin" / "openapi-python-client")
+    # The generator knows files by one media type alone, and is told that these are files.
+    files = dict.fromkeys(MEDIA, "application/octet-stream")
+    (tmp_path / "config.json").write_text(json.dumps({"content_type_overrides": files}))
     told = _run(
-        generator, "generate", "--path", str(document), "--output-path", str(tmp_path / "made"), "--meta", "none", cwd=tmp_path
+        generator, "generate", "--path", str(document), "--output-path", str(tmp_path / "made"), "--meta", "none", "--config", "config.json", cwd=tmp_path
     )  # fmt: skip
     assert "WARNING" not in told
     (tmp_path / "program.py").write_text(PYTHON_PROGRAM)

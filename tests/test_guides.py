@@ -13,7 +13,7 @@ from pathlib import Path
 import pytest
 
 from fenland.client import AsyncClient, Client
-from support import Running
+from support import FENLAND, Running
 
 GUIDES = Path(__file__).parents[1] / "docs" / "guides"
 
@@ -32,6 +32,32 @@ def test_the_javascript_of_a_guide_runs(sample: Running, name: str, tmp_path: Pa
         ["node", str(script)], env=_given(sample), capture_output=True, text=True, timeout=120
     )
     assert done.returncode == 0, done.stderr
+
+
+@pytest.mark.parametrize("name", ["changing", "data"])
+def test_the_blocks_of_a_page_run_and_print_what_it_says(
+    name: str, tmp_path: Path, request: pytest.FixtureRequest
+) -> None:
+    given = {**os.environ, "PATH": f"{Path(FENLAND).parent}:{os.environ['PATH']}"}
+    if name == "data":
+        sample: Running = request.getfixturevalue("sample")
+        given |= {"FENLAND_ADDRESS": sample.address, "FENLAND_TOKEN": "sample-office"}
+        given["FENLAND_PROJECT"] = str(sample.folder)
+    page = (GUIDES.parent / f"{name}.md").read_text()
+    blocks = re.findall(r"```(toml|yaml|csv|sh)\n(.*?)```(?:\n\n```text\n(.*?)```)?", page, re.DOTALL)
+    assert len(blocks) >= 12
+    for kind, body, expected in blocks:
+        if kind == "sh":
+            done = subprocess.run(
+                ["bash", "-c", body], env=given, cwd=tmp_path, capture_output=True, text=True
+            )
+            assert done.stdout == expected, f"{body}\n{done.stderr}"
+            continue
+        # A file: its first line says which.
+        head, _, text = body.partition("\n")
+        file = tmp_path / head.removeprefix("# ")
+        file.parent.mkdir(parents=True, exist_ok=True)
+        file.write_text(text)
 
 
 def test_the_python_of_the_clients_page_runs(sample: Running) -> None:

@@ -40,6 +40,8 @@ export interface Options<Path extends keyof paths, With extends Method> {
   at?: Part<paths[Path][With], "path">;
   query?: Loose<Part<paths[Path][With], "query">>;
   body?: Json;
+  /** In place of `body`: a file, and its media type. */
+  file?: { content: Blob; type: string };
   etag?: string | null;
   signal?: AbortSignal;
 }
@@ -63,6 +65,15 @@ function headersFor(method: Method, body: Json | undefined, etag: string | null 
   return headers;
 }
 
+async function fetched(address: string, init: RequestInit): Promise<Response> {
+  try {
+    return await fetch(address, { ...init, cache: "no-store" });
+  } catch (error) {
+    if (error instanceof DOMException && error.name === "AbortError") throw error;
+    throw new ApiError(0, "unreachable", "The service cannot be reached. Your changes are still here; try again.");
+  }
+}
+
 function problemFrom(status: number, body: unknown): ApiError {
   const problem = isObject(body) ? body : {};
   const type = typeof problem["type"] === "string" ? problem["type"] : "";
@@ -82,27 +93,42 @@ export async function ask<Path extends keyof paths, With extends Method = "get">
   method: With,
   options: Options<Path, With> = {},
 ): Promise<Answer<Path, With>> {
-  const { body, etag, signal } = options;
-  let response: Response;
-  try {
-    response = await fetch(address(path, options.at ?? {}, options.query ?? {}), {
-      method: method.toUpperCase(),
-      headers: headersFor(method, body, etag),
-      body: body === undefined ? null : writeJson(body),
-      signal: signal ?? null,
-      cache: "no-store",
-    });
-  } catch (error) {
-    if (error instanceof DOMException && error.name === "AbortError") throw error;
-    throw new ApiError(0, "unreachable", "The service cannot be reached. Your changes are still here; try again.");
-  }
-  const text = await response.text();
-  let answer: unknown = null;
-  try {
-    answer = text ? parseJson(text) : null;
-  } catch {
-    answer = null;
-  }
+  const { body, file, etag, signal } = options;
+  const headers = headersFor(method, body, etag);
+  if (file) headers.set("Content-Type", file.type);
+  const response = await fetched(address(path, options.at ?? {}, options.query ?? {}), {
+    method: method.toUpperCase(),
+    headers,
+    body: file?.content ?? (body === undefined ? null : writeJson(body)),
+    signal: signal ?? null,
+  });
+  const answer = await jsonOf(response);
   if (!response.ok) throw problemFrom(response.status, answer);
   return answer as Answer<Path, With>;
+}
+
+async function jsonOf(response: Response): Promise<unknown> {
+  const text = await response.text();
+  try {
+    return text ? parseJson(text) : null;
+  } catch {
+    return null;
+  }
+}
+
+/** Asks for an answer as a file of this media type. Throws `ApiError` as `ask` does, also where it is cut short. */
+export async function askForFile<Path extends keyof paths>(
+  path: Path,
+  options: Options<Path, "get">,
+  type: string,
+): Promise<Blob> {
+  const headers = headersFor("get", undefined, null);
+  headers.set("Accept", type);
+  const response = await fetched(address(path, options.at ?? {}, options.query ?? {}), { headers });
+  if (!response.ok) throw problemFrom(response.status, await jsonOf(response));
+  try {
+    return await response.blob();
+  } catch {
+    throw new ApiError(0, "cut-short", "The file came only in part. Try again.");
+  }
 }

@@ -7,6 +7,7 @@ import { basePath } from "../api/base";
 import { RulesPage } from "../features/access/RulesPage";
 import { AccountsPage } from "../features/accounts/AccountsPage";
 import { OwnAccountPage } from "../features/accounts/OwnAccountPage";
+import { ImportPage } from "../features/files/ImportPage";
 import { CreatePage } from "../features/records/CreatePage";
 import { ListPage } from "../features/records/ListPage";
 import { RecordPage } from "../features/records/RecordPage";
@@ -26,6 +27,7 @@ const createRouter = () =>
           { index: true, element: <StartPage /> },
           { path: "c/:collection", element: <ListPage /> },
           { path: "c/:collection/access", element: <RulesPage /> },
+          { path: "c/:collection/import", element: <ImportPage /> },
           { path: "accounts", element: <AccountsPage /> },
           { path: "account", element: <OwnAccountPage /> },
           { path: "c/:collection/new", element: <CreatePage /> },

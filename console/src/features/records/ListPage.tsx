@@ -14,6 +14,7 @@ import { Trouble } from "../../ui/Trouble";
 import { Waiting } from "../../ui/Waiting";
 import { inSentence } from "../../lib/text";
 import { ChangeManyDialog } from "./ChangeManyDialog";
+import { ExportMenu } from "./ExportMenu";
 import { FilterBar } from "./FilterBar";
 import { RecordCards } from "./RecordCards";
 import { RecordTable } from "./RecordTable";
@@ -96,6 +97,12 @@ function Heading({ info, view, count }: { info: CollectionInfo; view: ListView; 
       <Button component={Link} to={`/c/${info.name}/access`}>
         Who may what
       </Button>
+      <ExportMenu collection={info.name} view={view} />
+      {info.may.create && (
+        <Button component={Link} to={`/c/${info.name}/import`}>
+          Import
+        </Button>
+      )}
       {info.searched.length > 0 && <SearchBox value={view.q} onChange={view.search} />}
       {info.may.create && (
         <Button component={Link} to={`/c/${info.name}/new`} variant="contained">

@@ -7,7 +7,7 @@ import os
 import shutil
 import sqlite3
 from collections.abc import Callable, Iterator
-from contextlib import closing, contextmanager
+from contextlib import closing, contextmanager, suppress
 from pathlib import Path
 
 from fenland.core.names import NAME
@@ -41,7 +41,8 @@ def copy_database(source: Path, target: Path, copied: Callable[[int, int], None]
         part.unlink()
         _sync(target.parent)
     except (sqlite3.Error, OSError) as error:
-        part.unlink(missing_ok=True)
+        with suppress(OSError):
+            part.unlink(missing_ok=True)
         words = error.strerror if isinstance(error, OSError) and error.strerror else str(error)
         raise DatabaseRefused(f"{target} cannot be written: {words}.") from None
 
@@ -76,7 +77,8 @@ def put_back(source: Path, path: Path, *, replace: bool, progress: Progress) -> 
         part.replace(path)
         _sync(path.parent)
     except OSError as error:
-        part.unlink(missing_ok=True)
+        with suppress(OSError):
+            part.unlink(missing_ok=True)
         raise DatabaseRefused(f"{path} cannot be written: {error.strerror}.") from None
     return found, aside
 

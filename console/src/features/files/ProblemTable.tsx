@@ -1,0 +1,53 @@
+import Table from "@mui/material/Table";
+import TableBody from "@mui/material/TableBody";
+import TableCell from "@mui/material/TableCell";
+import TableContainer from "@mui/material/TableContainer";
+import TableHead from "@mui/material/TableHead";
+import TableRow from "@mui/material/TableRow";
+import Typography from "@mui/material/Typography";
+import type { Imported } from "../../api/files";
+
+/** Refused rows that are shown; what is wrong is mostly the same again. */
+const SHOWN = 50;
+
+/** What is wrong with refused rows, by row and cell. */
+export function ProblemTable({ problems }: { problems: Imported["problems"] }) {
+  if (problems.length === 0) return null;
+  const cells = problems.slice(0, SHOWN).flatMap((one) =>
+    one.errors.length > 0
+      ? one.errors.map((error) => ({
+          row: one.row,
+          column: error.column ?? error.pointer.slice(1),
+          detail: error.detail,
+          key: `${one.row} ${error.pointer} ${error.code}`,
+        }))
+      : [{ row: one.row, column: "", detail: one.detail, key: String(one.row) }],
+  );
+  return (
+    <TableContainer>
+      <Table size="small" aria-label="Refused rows">
+        <TableHead>
+          <TableRow>
+            <TableCell>Row</TableCell>
+            <TableCell>Column</TableCell>
+            <TableCell>What is wrong</TableCell>
+          </TableRow>
+        </TableHead>
+        <TableBody>
+          {cells.map((one) => (
+            <TableRow key={one.key}>
+              <TableCell>{one.row}</TableCell>
+              <TableCell sx={{ overflowWrap: "anywhere" }}>{one.column}</TableCell>
+              <TableCell sx={{ overflowWrap: "anywhere" }}>{one.detail}</TableCell>
+            </TableRow>
+          ))}
+        </TableBody>
+      </Table>
+      {problems.length > SHOWN && (
+        <Typography color="textSecondary" sx={{ mt: 1 }}>
+          {problems.length - SHOWN} more rows are refused.
+        </Typography>
+      )}
+    </TableContainer>
+  );
+}
