@@ -482,3 +482,47 @@ def serving_page(text: str) -> Iterator[str]:
     yield f"http://127.0.0.1:{server.server_address[1]}/"
     server.shutdown()
     server.server_close()
+
+
+def test_a_list_is_saved_as_a_file(page: Page) -> None:
+    sign_in(page)
+    page.goto("/c/stations?where=" + quote('code.startsWith("PS-00")') + "&sort=-code")
+    expect(page.get_by_role("table")).to_contain_text("PS-009")
+    page.get_by_role("button", name="Export").click()
+    with page.expect_download() as waiting:
+        page.get_by_role("menuitem", name="CSV").click()
+    assert waiting.value.suggested_filename == "stations.csv"
+    lines = waiting.value.path().read_text().splitlines()
+    assert [line.split(",")[6] for line in lines] == [
+        "code",
+        *(f"PS-00{number}" for number in range(9, 0, -1)),
+    ]
+
+
+def test_rows_of_a_file_are_matched_looked_at_and_brought_in(page: Page, sample: Running) -> None:
+    sign_in(page)
+    page.goto("/c/landholders")
+    page.get_by_role("link", name="Import").click()
+    text = "Number,NAME,Telephone,Remarks\nL8801,Wren Ousel,0555 1,x\nL8802,,0555 2,\nbad,Wilf Ousel,,\n"
+    choose = page.get_by_label("File")
+    choose.set_input_files({"name": "notes.txt", "mimeType": "text/plain", "buffer": b"x"})
+    expect(page.get_by_role("alert")).to_contain_text("must end in .csv, .xlsx or .jsonl")
+    choose.set_input_files({"name": "new.csv", "mimeType": "text/csv", "buffer": text.encode()})
+    bring = page.get_by_role("button", name="Import the file")
+    expect(bring).to_be_disabled()
+    for column, field in (("Telephone", "Phone"), ("Remarks", "none")):
+        page.get_by_label(f"Field for {column}").click()
+        page.get_by_role("option", name=field).click()
+    expect(bring).to_be_enabled()
+    expect(page.get_by_role("status")).to_contain_text("1 would be created, 2 would be refused")
+    refused = page.get_by_role("table", name="Refused rows")
+    expect(refused.get_by_role("row").nth(1)).to_contain_text("3NAMEMust be given")
+    expect(refused.get_by_role("row").nth(2)).to_contain_text("4Number")
+    with sample.client() as http:
+        assert http.get("/v1/records/landholders/L8801").status_code == 404
+        bring.click()
+        expect(page.get_by_text("Of 3 rows, 1 was created, 2 were refused.")).to_be_visible()
+        assert http.get("/v1/records/landholders/L8801").json()["phone"] == "0555 1"
+    # The same file again changes nothing of what was taken.
+    choose.set_input_files({"name": "new.csv", "mimeType": "text/csv", "buffer": text.encode()})
+    expect(page.get_by_role("status")).to_contain_text("1 is as in the file already")

@@ -99,7 +99,7 @@ function Importing({ collection, schema }: { collection: string; schema: Collect
             onChange={(column, field) => look({ ...asked, match: { ...asked.match, [column]: field } })}
           />
           <Typography role="status">Of the first rows, {countsIn(seen, true)}.</Typography>
-          <ProblemTable problems={seen.problems} />
+          <ProblemTable problems={seen.problems} schema={schema} />
           <Actions
             seen={seen}
             busy={importing.isPending || looking.isPending}
@@ -108,7 +108,7 @@ function Importing({ collection, schema }: { collection: string; schema: Collect
           />
         </>
       )}
-      {importing.data && <Outcome found={importing.data} />}
+      {importing.data && <Outcome found={importing.data} schema={schema} />}
     </Box>
   );
 }
@@ -175,14 +175,14 @@ function Actions({ seen, busy, onImport, error }: ActionsProps) {
   );
 }
 
-function Outcome({ found }: { found: Imported }) {
+function Outcome({ found, schema }: { found: Imported; schema: CollectionSchema }) {
   return (
     <>
       <Alert severity={found.refused > 0 ? "warning" : "success"}>
         Of {found.rows} rows, {countsIn(found, false)}.
         {found.refused > 0 && " Correct the refused rows in the file and import it again: the others stay as they are."}
       </Alert>
-      <ProblemTable problems={found.problems} />
+      <ProblemTable problems={found.problems} schema={schema} />
     </>
   );
 }

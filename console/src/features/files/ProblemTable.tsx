@@ -6,18 +6,25 @@ import TableHead from "@mui/material/TableHead";
 import TableRow from "@mui/material/TableRow";
 import Typography from "@mui/material/Typography";
 import type { Imported } from "../../api/files";
+import type { CollectionSchema } from "../../api/types";
 
 /** Refused rows that are shown; what is wrong is mostly the same again. */
 const SHOWN = 50;
 
+function titleOf(schema: CollectionSchema, pointer: string): string {
+  const name = pointer.split("/")[1] ?? "";
+  return schema.properties[name]?.title ?? name;
+}
+
 /** What is wrong with refused rows, by row and cell. */
-export function ProblemTable({ problems }: { problems: Imported["problems"] }) {
+export function ProblemTable({ problems, schema }: { problems: Imported["problems"]; schema: CollectionSchema }) {
   if (problems.length === 0) return null;
   const cells = problems.slice(0, SHOWN).flatMap((one) =>
     one.errors.length > 0
       ? one.errors.map((error) => ({
           row: one.row,
-          column: error.column ?? error.pointer.slice(1),
+          // Of a field that has no column in the file, what people call it.
+          column: error.column ?? titleOf(schema, error.pointer),
           detail: error.detail,
           key: `${one.row} ${error.pointer} ${error.code}`,
         }))

@@ -73,6 +73,7 @@ export const SENTENCES: Record<string, Sentence> = {
   length: (error) => error.detail,
   owner: () => "Only somebody who may hand the record over can change this.",
   edit: (error) => error.detail,
+  address: () => "The address says otherwise.",
   unique: () => "Another record has this already. Enter another.",
   reference: () => "There is no such record that you may see. Choose one that is there.",
 };
