@@ -402,6 +402,39 @@ def test_an_export_that_fails_midway_never_looks_whole(sample: Running) -> None:
     assert told == ["sent 3", "waits"], ran.stdout + ran.stderr
 
 
+def test_a_file_of_a_short_list_is_sent_as_well(sample: Running) -> None:
+    # A list that the front would answer on its loop.
+    with sample.client() as http:
+        for media in (CSV, JSONL, XLSX):
+            found = http.get("/v1/records/watercourses", headers={"Accept": media})
+            assert (found.status_code, found.headers["Content-Type"].split(";")[0]) == (200, media)
+        lines = http.get("/v1/records/watercourses", headers={"Accept": CSV}).text.splitlines()
+        assert len(lines) > 20
+
+
+def test_who_may_not_read_a_field_finds_nothing_by_it(tmp_path: Path) -> None:
+    fields = {
+        "code": CODE,
+        "badge": {"type": "integer", "unique": True, "access": {"read": ["office"]}},
+        "title": {"type": "string"},
+    }
+    with workshop_of({"parts": {"key": "code", "access": ACCESS, "fields": fields}}, tmp_path / "p.db") as (
+        _,
+        http,
+    ):
+        http.post("/v1/records/parts", json={"code": "P1", "badge": 7}).raise_for_status()
+        headers = {**bearer("carl"), "Content-Type": CSV}
+        query = {"by": "badge", "mode": "update"}
+        found = http.post(
+            "/v1/records/parts/import", params=query, content="badge,title\n7,x\n", headers=headers
+        )
+        assert found.json()["refused"] == 1
+        assert (
+            http.put("/v1/records/parts/by/badge/7", json={"code": "P9"}, headers=bearer("carl")).status_code
+            == 422
+        )
+
+
 def test_texts_of_cells() -> None:
     for value, text in (
         (None, ""),

@@ -39,7 +39,10 @@ def migrate(
     folder: Path = typer.Argument(Path("."), help="The project's folder."),
     preview: bool = typer.Option(False, "--preview", help="Say what would be done, and do nothing."),
     write: Path | None = typer.Option(
-        None, "--write", metavar="FILE", help="With --preview: write it, with its SQL, into a file to review."
+        None,
+        "--write",
+        metavar="FILE",
+        help="With --preview: write it, with its SQL, to review; - prints.",
     ),
     reviewed: Path | None = typer.Option(
         None, "--reviewed", metavar="FILE", help="Do it only if it is what this file says."
@@ -73,7 +76,8 @@ def migrate(
                 plan = plan_of(project, progress)
             if write is not None:
                 _write(write, review_text(plan, project.definitions))
-            _show(plan, None, as_json=as_json)
+            if write is None or str(write) != "-":
+                _show(plan, None, as_json=as_json)
             return
         text = None if reviewed is None else _read(reviewed)
         with shown_progress() as progress:
@@ -97,6 +101,9 @@ def _read(path: Path) -> str:
 
 
 def _write(path: Path, text: str) -> None:
+    if str(path) == "-":
+        typer.echo(text, nl=False)
+        return
     try:
         path.write_text(text, encoding="utf-8")
     except OSError as error:

@@ -52,11 +52,12 @@ def etag_with(tag: str, others: Iterable[str]) -> str:
 
 
 def etag_alone(tag: str) -> str:
-    """The entity tag of the record itself, whatever it was shown with."""
-    found = _ETAG.fullmatch(tag)
-    if found is None:
-        return tag
-    return etag(found["id"].lower(), int(found["version"]), -int(found["moved"] or 0))
+    """The entity tag of the record itself, whatever it was shown with and under which definitions.
+
+    It is what preconditions of a change are compared by: to move a record is to change nothing of it.
+    """
+    found = read_etag(tag)
+    return tag if found is None else etag(*found)
 
 
 def read_etag(text: str) -> tuple[str, int] | None:

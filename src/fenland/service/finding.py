@@ -8,7 +8,7 @@ from typing import Any
 
 from fenland.core.access import Caller, Sight
 from fenland.core.definitions import Right
-from fenland.core.identity import etag_alone
+from fenland.core.identity import etag, etag_alone
 from fenland.core.names import did_you_mean
 from fenland.core.problems import Malformed, NotFound, NotPermitted, VersionMismatch, VersionRequired
 from fenland.core.texts import read_text
@@ -145,7 +145,7 @@ def meet(preconditions: Preconditions, resource: Resource, record: Record) -> No
                 "Send If-Match with the ETag you were given."
             )
         return
-    tag = resource.etag(record)
+    tag = etag(record["id"], record["version"])
     if match is not None and "*" not in match and tag not in map(etag_alone, match):
         raise VersionMismatch(
             f"The record is at version {record['version']} now, which is not the one you saw. "

@@ -14,6 +14,7 @@ from itertools import islice
 from typing import Any, Literal
 
 from fenland.core.access import Caller
+from fenland.core.catalog import followed_fields
 from fenland.core.changes import Change
 from fenland.core.definitions import Blank
 from fenland.core.limits import beyond
@@ -224,7 +225,7 @@ class _Importer:
         self.unique = [name for name, item in collection.fields.items() if item.unique]
         self.own = [name for name, item in collection.fields.items() if item.references == collection.name]
         #: Whether rules look at other records of the collection, which must then be stored.
-        self.looks = collection.name in work.service.followed
+        self.looks = collection.name in followed_fields([collection])
         self.found = Imported(columns)
         self.waiting: list[tuple[int, Change]] = []
         #: What the waiting ones will hold, by unique field.
@@ -240,7 +241,7 @@ class _Importer:
                 request = CreateRequest(
                     self.resource.collection.name,
                     lambda access: {},
-                    blank=None,
+                    blank=self.request.blank,
                     reason=self.request.reason,
                 )
                 self.new = NewRecord(self.resource, access, {}, request)
@@ -329,11 +330,12 @@ class _Importer:
             raise Invalid(problems)
         if (self.by, value) in self.held:
             self._write()
-        found = self.work.find(self.resource, self.by, value)
-        if found is not None and not self.resource.policy.may("read", self.work.sight(self.caller), found):
-            # As if it were not there: it is the unique field that will tell.
+        found, sight = self.work.find(self.resource, self.by, value), self.work.sight(self.caller)
+        policy = self.resource.policy
+        if found is None or not policy.may("read", sight, found):
+            # What they may not read is as if it were not there, and so is what they would find by that.
             return None
-        return found
+        return None if self.by in policy.fields(sight, found).hidden else found
 
     def _create(self, values: Mapping[str, Any]) -> Change:
         if self.new is None:

@@ -71,13 +71,13 @@ class Exports:
 
     def __init__(self, service: Service) -> None:
         self._service = service
-        self._running = 0
+        self._running: set[object] = set()
 
     def answer(self, request: Request, asked: ListRequest, form: Form) -> Answer:
         """The list as a file. Raises what is wrong with the request."""
         if asked.cursor is not None or asked.count or asked.labels or asked.wanted.expand:
             raise Malformed("A file holds the whole list: cursor, count, labels and expand are for pages.")
-        if self._running >= _MOST_EXPORTS:
+        if len(self._running) >= _MOST_EXPORTS:
             raise Unavailable("Too many lists are being sent as files now. Send it again in a moment.")
         pieces = export_records(self._service, caller_of(request, self._service), asked, form)
         headers = {
@@ -89,11 +89,12 @@ class Exports:
         return Streamed(self._counted(pieces), headers)
 
     def _counted(self, pieces: Iterator[bytes]) -> Iterator[bytes]:
-        self._running += 1
+        mine = object()
+        self._running.add(mine)
         try:
             yield from pieces
         finally:
-            self._running -= 1
+            self._running.discard(mine)
 
 
 # --- bringing in -------------------------------------------------------------------------------------

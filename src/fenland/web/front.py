@@ -386,7 +386,10 @@ class Front:
 
         try:
             pieces = self._served.app(environ, start)
-            if STREAMED in environ:
+            if environ.pop(STREAMED, False):
+                if self._served.turn.hurried:
+                    # It is sent from a thread, which waits for its client.
+                    raise WouldWait
                 return begun[0], begun[1], pieces
             content = b"".join(pieces)
             if (close := getattr(pieces, "close", None)) is not None:

@@ -54,14 +54,18 @@ def worker() -> Front:
     project = load_project(Path(os.environ[PROJECT_VARIABLE]))
     configure(project.settings)
     settings = project.settings
-    service = open_service(
-        project.definitions,
-        settings.database,
-        settings.limits(),
-        settings.ways_in(),
-        # Begun later, it must not take in what was written since: the others would be under older ones.
-        made_now("start", at_start=False),
-    )
+    try:
+        service = open_service(
+            project.definitions,
+            settings.database,
+            settings.limits(),
+            settings.ways_in(),
+            # Begun later, it must not take in what was written since: the others would be under older ones.
+            made_now("start", at_start=False),
+        )
+    except DatabaseRefused as error:
+        structlog.get_logger().error("worker cannot begin", why=str(error))
+        raise SystemExit(1) from None
     threading.Thread(target=_note_uses, args=[service], daemon=True).start()
     if settings.backup_hours:
         threading.Thread(target=_back_up, args=[settings], daemon=True).start()
