@@ -30,6 +30,8 @@ class Known:
     """The definitions that a database has had, oldest first."""
 
     defined: tuple[Defined, ...]
+    #: What was taken in as it was opened, in sentences.
+    taken: tuple[str, ...] = ()
 
     @property
     def number(self) -> int:
@@ -69,7 +71,8 @@ def prepare(connection: Connection, tables: Tables, made: Made) -> Known:
     old = Tables(before[-1].read())
     refuse_foreign(connection, comparison, tables)
     carry_out(operations_on(connection), comparison, old, tables)
-    return Known((*before, define(connection, tables, before, comparison, made)))
+    newest = define(connection, tables, before, comparison, made)
+    return Known((*before, newest), tuple(step.sentence for step in comparison.steps))
 
 
 def layout_of(connection: Connection, tables: Tables) -> int | None:

@@ -384,6 +384,8 @@ class Database(Protocol):
     number: int
     defined: tuple[Defined, ...]
     moved: Mapping[str, int]
+    #: What of newer definitions was taken in as it was opened, in sentences.
+    taken: tuple[str, ...]
 
     @property
     def counters(self) -> Counting:

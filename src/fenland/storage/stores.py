@@ -19,6 +19,7 @@ class Stores:
     def __init__(self, tables: Tables, engine: Engine, limits: Limits, known: Known) -> None:
         self.turn = Turn()
         self.number, self.moved, self.defined = known.number, known.moved, known.defined
+        self.taken = known.taken
         self.records = {
             name: TableRecords(one, tables.records[name], engine, limits)
             for name, one in tables.project.collections.items()

@@ -131,12 +131,18 @@ def run(project: Project, ready: Callable[[str], None]) -> None:
         raise StartRefused(f"{what} {remedy}.") from None
     try:
         made = made_now("start", at_start=settings.migrate_at_start)
-        open_service(project.definitions, settings.database, made=made).close()
+        service = open_service(project.definitions, settings.database, made=made)
     except DatabaseRefused as error:
         listening.close()
         raise StartRefused(str(error)) from None
+    service.close()
     os.environ[PROJECT_VARIABLE] = str(project.folder.resolve())
     configure(settings)
+    if service.database.taken:
+        log = structlog.get_logger()
+        log.info(
+            "definitions taken in", number=service.database.number, steps=" ".join(service.database.taken)
+        )
     host = f"[{settings.host}]" if ":" in settings.host else settings.host
     address = f"http://{host}:{settings.port}"
     _allow_connections(settings.connections)
