@@ -236,7 +236,7 @@ def _agree(http: httpx.Client, name: str, answers: dict[str, httpx.Response]) ->
 #: How requests are sent, the fault, whether it lasts, and every how many statements it is tried at.
 CASES = [
     *((_send_together, fault, False, 1) for fault in (_full, _no_memory)), *((_send_together, fault, False, 3) for fault in FAULTS[2:]),
-    *((_send_together, fault, True, 3) for fault in (_full, _no_memory_after)), (_send_through_the_front, _full, False, 1),
+    *((_send_together, fault, True, 3) for fault in (_full, _no_memory_after)), (_send_through_the_front, _full, False, 2),
     *((_send_through_the_front, fault, False, 3) for fault in (_no_memory_after, _exit)),
 ]  # fmt: skip
 

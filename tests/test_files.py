@@ -8,6 +8,7 @@ import json
 import subprocess
 import sys
 import threading
+import time
 from collections.abc import Mapping
 from decimal import Decimal
 from pathlib import Path
@@ -585,7 +586,7 @@ def test_a_broken_off_import_goes_on(sample: Running, tmp_path: Path) -> None:
     )
     progress = tmp_path / "l.jsonl.progress"
     while process.poll() is None and not progress.exists():
-        pass
+        time.sleep(0.005)
     process.kill()
     process.wait()
     if progress.exists():

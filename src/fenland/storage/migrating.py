@@ -11,10 +11,8 @@ from __future__ import annotations
 import io
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-from alembic.migration import MigrationContext
-from alembic.operations import Operations
 from sqlalchemy import (
     Column,
     ColumnElement,
@@ -39,6 +37,10 @@ from fenland.core.reserved import RESERVED
 from fenland.core.validation import REFUSED
 from fenland.storage.column_types import Conversion, from_column, to_column
 from fenland.storage.tables import OWN, Tables
+
+if TYPE_CHECKING:
+    # Loaded where it is used: it takes a quarter of the time in which a command or a worker begins.
+    from alembic.operations import Operations
 
 #: The function that SQL calls for a value that is not carried over as it is.
 MOVED = "fenland_moved"
@@ -79,11 +81,17 @@ class Moved:
 
 def operations_on(connection: Connection) -> Operations:
     """Operations that are run."""
+    from alembic.migration import MigrationContext
+    from alembic.operations import Operations
+
     return Operations(MigrationContext.configure(connection))
 
 
 def sql_of(dialect: Dialect, work: Callable[[Operations], None]) -> str:
     """The SQL that operations are."""
+    from alembic.migration import MigrationContext
+    from alembic.operations import Operations
+
     text = io.StringIO()
     options = {"as_sql": True, "output_buffer": text, "literal_binds": True}
     work(Operations(MigrationContext.configure(dialect=dialect, opts=options)))
