@@ -85,10 +85,15 @@ def check_record(record: Mapping[str, Any], changes: Mapping[str, Any], limits: 
     # Numbers and the like cannot make a record large, and most changes are no more.
     if not any(isinstance(value, _GROWING) for value in changes.values()):
         return
-    texts = [len(value) for value in record.values() if isinstance(value, str)]
-    flat = not any(isinstance(value, (list, dict)) for value in record.values())
-    # Of texts and numbers alone more than that cannot come; to weigh each would cost as much as to check it.
-    if flat and sum(texts) + _MOST_BESIDE * len(record) <= limits.record:
+    room = limits.record - _MOST_BESIDE * len(record)
+    for value in record.values():
+        if isinstance(value, str):
+            room -= len(value)
+        elif isinstance(value, (list, dict)):
+            room = -1
+            break
+    if room >= 0:
+        # Of texts and numbers alone more cannot come; to weigh each would cost as much as to check it.
         return
     if weight(record) > limits.record:
         raise beyond("record_limit", limits.record, "The record would be too large. Store less in it.")
