@@ -45,11 +45,12 @@ fenland explain tickets T-0001 --account marta.quill
 fenland update-many tickets priority=2 --where 'state == "waiting for parts" && priority == 1' --preview
 """
 MIGRATE = """\
-sed -i 's/  access_notes: .*/  directions: {type: string, was: access_notes, maxLength: 200}/' $FENLAND_PROJECT/collections/stations.yaml
-sed -i '/^  tags:/,$d; s/crest_level: {type: number,/crest_level: {type: integer,/; s/, multipleOf: 0.001}/}/' $FENLAND_PROJECT/collections/stations.yaml
-fenland migrate $FENLAND_PROJECT --preview
-sed -i 's/crest_level: {type: integer,/crest_level: {type: number, multipleOf: 0.001,/' $FENLAND_PROJECT/collections/stations.yaml
-fenland migrate $FENLAND_PROJECT --lose stations.tags
+cd $FENLAND_PROJECT && F=collections/stations.yaml
+sed -i 's/  access_notes: .*/  directions: {type: string, was: access_notes, maxLength: 200}/' $F
+sed -i '/^  tags:/,$d; s/crest_level: {type: number,/crest_level: {type: integer,/; s/, multipleOf: 0.001}/}/' $F
+fenland migrate --preview
+sed -i 's/crest_level: {type: integer,/crest_level: {type: number, multipleOf: 0.001,/' $F
+fenland migrate --lose stations.tags
 """
 FILES = """\
 fenland export stations --where 'pumps > 3' --fields code,name,pumps,status --out busy.csv

@@ -74,8 +74,8 @@ def worker() -> Front:
     if settings.backup_hours:
         threading.Thread(target=_back_up, args=[settings], daemon=True).start()
     front = front_of(service, settings)
-    # What is there now stays, and requests leave few circles behind: to look for them at every 700 objects, as
-    # is usual, takes a fifth of the time of an import.
+    # What is there now stays, and requests leave few circles behind: to look for them as often as is usual
+    # takes a fifth of the time of an import.
     gc.collect()
     gc.freeze()
     gc.set_threshold(*_COLLECTED_AT)
