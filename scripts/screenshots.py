@@ -47,7 +47,7 @@ fenland update-many tickets priority=2 --where 'state == "waiting for parts" && 
 MIGRATE = """\
 cd $FENLAND_PROJECT && F=collections/stations.yaml
 sed -i 's/  access_notes: .*/  directions: {type: string, was: access_notes, maxLength: 200}/' $F
-sed -i '/^  tags:/,$d; s/crest_level: {type: number,/crest_level: {type: integer,/; s/, multipleOf: 0.001//' $F
+sed -i '/^  tags:/,$d; s/level: {type: number,/level: {type: integer,/; s/, multipleOf: 0.001//' $F
 fenland migrate --preview
 sed -i 's/crest_level: {type: integer,/crest_level: {type: number, multipleOf: 0.001,/' $F
 fenland migrate --lose stations.tags
