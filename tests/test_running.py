@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import os
 import random
 import socket
 import sqlite3
@@ -16,6 +17,7 @@ import pytest
 
 from support import FENLAND, Running, free_port, start
 
+KILLS = 20 if os.environ.get("FENLAND_TESTS") == "nightly" else 10
 UPDATES, THREADS, RECORDS = 1000, 16, 20
 
 
@@ -86,7 +88,7 @@ def _check(database: Path, answered: list[tuple[str, int, str]]) -> None:
 @pytest.mark.parametrize("workers", ["1", "2"])
 def test_no_answered_update_is_lost_when_the_service_is_killed(project: Path, workers: str) -> None:
     dice, token, answered = random.Random(workers), token_of(project), []
-    for number in range(20):
+    for number in range(KILLS):
         running = start("start", project, project / "log", "--workers", workers)
         if number == 0:
             with running.client(token) as client:
