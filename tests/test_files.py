@@ -96,6 +96,7 @@ ROWS: dict[str, tuple[str, str, dict[str, Any], tuple[int, int, int, int], dict[
     "within one before": ("code,within\nP3,P2\nP4,P3\nP5,P9\n", CSV, {}, (2, 0, 0, 1), {}),
     "JSON Lines": ('{"code": "P3", "price": 1.25, "tags": ["x"]}\n\n{"code": "P2", "title": null}\n', JSONL, {}, (1, 1, 0, 0), {}),
     "lines of other members": ('{"code": "P3"}\n{"code": "P4", "title": "x"}\n{"code": "P5", "nope": 1}\n[]\nno\n', JSONL, {}, (2, 0, 0, 3), {}),
+    "a first line that cannot be read": ('no\n{"code": "P3"}\n', JSONL, {}, (1, 0, 0, 1), {}),
     "what may not be changed": ("code,title\nP1,x\n", CSV, {}, (0, 0, 0, 1), {}),
 }  # fmt: skip
 

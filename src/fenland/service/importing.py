@@ -108,7 +108,9 @@ def import_rows(service: Service, caller: Caller, request: ImportRequest) -> Imp
     columns = _columns_of(first, request)
     found.columns, found.unmatched = match_columns(columns, resource.collection, request.match)
     by = _identifying(resource, request)
-    _check_columns(found, request, by)
+    if first is not None and (first.cells or not first.fault):
+        # Of JSON Lines whose first cannot be read, the next one tells the columns.
+        _check_columns(found, request, by)
     all_rows = _chained(first, rows)
     if request.preview or request.atomic or request.once is not None:
         return _in_one(service, caller, request, (all_rows, found))
