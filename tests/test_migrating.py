@@ -341,6 +341,25 @@ def test_what_was_said_before_is_read_by_the_definitions_of_its_time(tmp_path: P
         assert gone[0]["id"] == second.json()["id"]
 
 
+def test_a_field_that_was_kept_from_readers_before_it_went_stays_so(tmp_path: Path) -> None:
+    path, closed = tmp_path / "papers.db", TEXT | {"access": {"read": ["crew"]}}
+    with workshop_of(of({"a": TEXT, "b": TEXT}), path) as (_, http):
+        http.post("/v1/records/papers", json={"code": "P1", "a": "quiet", "b": "1"}).raise_for_status()
+    done(path, of({"a": TEXT, "b": WHOLE}))
+    opened(path, definitions_from(of({"a": closed, "b": WHOLE}), ["office", "crew"])).close()
+    done(path, of({"b": WHOLE}))
+    with workshop_of(of({"b": WHOLE}), path) as (_, http):
+        entry = http.get("/v1/records/papers/P1/history").json()["items"][0]
+    assert (entry["changes"]["a"], entry["changes"]["b"]["after"]) == ({"hidden": True}, "1")
+
+
+def test_where_there_is_no_database_nothing_is_migrated(tmp_path: Path) -> None:
+    for path in (tmp_path / "records.db", tmp_path / "nowhere" / "records.db"):
+        with pytest.raises(DatabaseRefused, match="no database yet"):
+            done(path, of({}))
+    assert not list(tmp_path.iterdir())
+
+
 def test_an_outcome_kept_before_is_given_by_the_fields_of_today(tmp_path: Path) -> None:
     path, key = tmp_path / "papers.db", {"Idempotency-Key": "k1"}
     after = {"b": TEXT | {"was": "a"}, "hidden": TEXT | {"was": "seen", "access": {"read": ["crew"]}}}

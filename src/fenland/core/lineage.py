@@ -6,7 +6,7 @@ is known under both names, a value is what it would have become, and what is no 
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -89,13 +89,13 @@ class Lineage:
         if not steps:
             return Telling(access.collection.fields, access.hidden)
         then = steps[0].succession.old
-        now = {name: _name_now(steps, name) for name in then.fields}
+        fates = {name: _fate(steps, name) for name in then.fields}
         hidden = {
             name
-            for name, today in now.items()
-            if (today in access.hidden if today is not None else _kept_from_readers(then.fields[name]))
+            for name, (today, last) in fates.items()
+            if (today in access.hidden if today is not None else _kept_from_readers(last))
         }
-        renamed = {name: today for name, today in now.items() if today not in (None, name)}
+        renamed = {name: today for name, (today, _) in fates.items() if today not in (None, name)}
         return Telling(then.fields, frozenset(hidden), renamed)
 
     def _since(self, sequence: int) -> list[_Step]:
@@ -108,15 +108,17 @@ def _carried(mover: Any, value: Any) -> Any:
     return value if found is REFUSED else found
 
 
-def _name_now(steps: Iterable[_Step], name: str) -> str | None:
-    """What a field is called today; None for one that is no more."""
+def _fate(steps: Sequence[_Step], name: str) -> tuple[str | None, Field]:
+    """What a field is called today, None for one that is no more; and the field as it was known last."""
+    last = steps[0].succession.old.fields[name]
     for step in steps:
-        fields = step.mover.fields
-        found = next((one for one, mover in fields.items() if mover.source == name), None)
-        if found is None:
-            return None
-        name = found
-    return name
+        # What was made of it since, who may read it above all, counts until it goes.
+        last = step.succession.old.fields[name]
+        moved = next((one for one in step.mover.fields.values() if one.source == name), None)
+        if moved is None:
+            return None, last
+        name, last = moved.field.name, moved.field
+    return name, last
 
 
 def _kept_from_readers(item: Field) -> bool:

@@ -93,8 +93,13 @@ def compared(before: Sequence[Defined], definitions: Definitions) -> Comparison:
     """What differs from the definitions that the database is under. Raises `DatabaseRefused`."""
     if write_json(before[-1].data) == write_json(dict(definitions.data)):
         return Comparison()
+    return compare(read_kept(before[-1]), definitions)
+
+
+def read_kept(defined: Defined) -> Definitions:
+    """The definitions that a database keeps. Raises `DatabaseRefused` where this version finds them wrong."""
     try:
-        return compare(before[-1].read(), definitions)
+        return defined.read()
     except DefinitionMistakes as mistakes:
         raise DatabaseRefused(
             f"The definitions that the database is under are wrong for this version: {mistakes}. "

@@ -22,7 +22,7 @@ from fenland.storage.definitions import all_defined, define
 from fenland.storage.layouts import bring_over
 from fenland.storage.migrating import MOVED, carry_out, moved_by, operations_on, remakings_of, sql_of
 from fenland.storage.obstacles import Obstacles
-from fenland.storage.preparing import compared, known_of, layout_of, make_missing, refuse_foreign
+from fenland.storage.preparing import compared, known_of, layout_of, make_missing, read_kept, refuse_foreign
 from fenland.storage.protocols import DatabaseRefused, Defined, Made, Migration, Progress
 from fenland.storage.records import TableRecords
 from fenland.storage.sqlite import engine as sqlite
@@ -41,7 +41,7 @@ def kept_in_sqlite(path: Path) -> Definitions | None:
     with _opened(path, "BEGIN") as connection:
         if layout_of(connection, tables) != LAYOUT:
             return None
-        return all_defined(connection, tables)[-1].read()
+        return read_kept(all_defined(connection, tables)[-1])
 
 
 def plan_sqlite(path: Path, definitions: Definitions, progress: Progress) -> Migration:
@@ -169,6 +169,8 @@ def _free_name(path: Path, number: int) -> Path:
 @contextmanager
 def _locked(path: Path) -> Iterator[None]:
     """Whoever writes waits meanwhile; see `Writer`."""
+    if not path.is_file():
+        raise DatabaseRefused(_NONE_YET)
     file = os.open(path.with_name(path.name + ".lock"), os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o600)
     try:
         fcntl.flock(file, fcntl.LOCK_EX)
