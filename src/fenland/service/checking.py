@@ -10,9 +10,10 @@ from fenland.core.access import Actor, Caller
 from fenland.core.problems import Problem
 from fenland.service.service import Service
 from fenland.service.work import View
-from fenland.storage.door import Order, Page, Record
+from fenland.storage.door import Page
 
-_AT_A_TIME = 500
+#: After how many records it is told how far the checking is.
+_TOLD_EACH = 500
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,7 +41,7 @@ def broken_records(
         done = 0
         for name, resource in resources.items():
             rules = resource.rules
-            for record in _records(view, name):
+            for record in resource.records.walk(reading):
                 done += 1
                 problems: list[Problem] = []
                 fields = {one: record[one] for one in resource.collection.fields}
@@ -48,17 +49,6 @@ def broken_records(
                 problems += rules.run_checks(sight.names, record, None, problems)
                 if problems:
                     yield Broken(name, record[resource.collection.key], tuple(problems))
-                if not done % _AT_A_TIME:
+                if not done % _TOLD_EACH:
                     looked(done, whole)
         looked(whole, whole)
-
-
-def _records(view: View, name: str) -> Iterator[Record]:
-    records, after = view.service.resources[name].records, None
-    while True:
-        page = Page(order=(Order("id"),), after=after, limit=_AT_A_TIME)
-        found, more = records.page(view.reading, page)
-        yield from found
-        if not more:
-            return
-        after = (found[-1]["id"],)

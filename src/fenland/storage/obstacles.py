@@ -13,12 +13,13 @@ from fenland.core.moving import FieldMover, Mover
 from fenland.core.problems import Problem
 from fenland.core.validation import REFUSED, Check, compile_nullable
 from fenland.core.values import as_written, frozen
-from fenland.storage.protocols import Obstacle, Order, Page, Reading
+from fenland.storage.protocols import Obstacle, Page, Reading
 from fenland.storage.records import TableRecords
 
 #: How many of the records are named.
 _NAMED = 5
-_AT_A_TIME = 1_000
+#: After how many records it is told how far the looking is.
+_TOLD_EACH = 1_000
 
 
 @dataclass(slots=True)
@@ -120,22 +121,15 @@ class Obstacles:
             for number, record in enumerate(self._records(one.old), 1):
                 for each in watched:
                     each.judge(record, record[one.old.key], note)
-                if not number % _AT_A_TIME:
-                    looked(_AT_A_TIME)
+                if not number % _TOLD_EACH:
+                    looked(_TOLD_EACH)
         return [
             Obstacle(place, one.words, one.count, tuple(one.first), one.blocks)
             for (place, _), one in found.items()
         ]
 
     def _records(self, collection: Collection) -> Iterator[Record]:
-        after = None
-        while True:
-            page = Page(order=(Order("id"),), after=after, limit=_AT_A_TIME)
-            records, more = self._old[collection.name].page(self._reading, page)
-            yield from records
-            if not more:
-                return
-            after = (records[-1]["id"],)
+        return self._old[collection.name].walk(self._reading)
 
     def _watched(self, one: Succession) -> list[_Watched]:
         """The fields that may stand in the way; none of a collection whose values all stay as they are."""

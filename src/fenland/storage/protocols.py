@@ -8,7 +8,7 @@ writes them.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from contextlib import AbstractContextManager
 from dataclasses import dataclass, field
 from datetime import datetime
@@ -287,6 +287,9 @@ class Records(Protocol):
 
         A page ends early where its records would be too large together.
         """
+
+    def walk(self, reading: Reading) -> Iterator[Record]:
+        """All records, in the order of their creation, read a page at a time."""
 
     def count(self, reading: Reading, page: Page) -> int:
         """How many records the page's selection holds in all."""

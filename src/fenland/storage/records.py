@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
@@ -31,6 +31,8 @@ from fenland.storage.statements import Engine, Prepared, parameters_of
 #: Characters that a record may hold and still count as small.
 _SMALL = 20_000
 _MOST_STATEMENTS = 256
+#: Records of a page, where all are read.
+_AT_A_TIME = 1_000
 #: Characters in an account's name, which owner fields hold.
 _LONGEST_NAME = 64
 
@@ -147,6 +149,16 @@ class TableRecords:
             and page.after[0] is not None
             and (bool(self._table.c[first.field].nullable) or first.known != ALWAYS)
         )
+
+    def walk(self, reading: Reading) -> Iterator[Record]:
+        """See `Records`."""
+        page = Page(order=(Order("id"),), limit=_AT_A_TIME)
+        while True:
+            found, more = self.page(reading, page)
+            yield from found
+            if not more:
+                return
+            page = replace(page, after=(found[-1]["id"],))
 
     def count(self, reading: Reading, page: Page) -> int:
         """See `Records`."""
