@@ -21,7 +21,6 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from fenland.core.definitions import Definitions
-from fenland.core.history import Entry
 from fenland.core.reading import definitions_from
 from fenland.core.replaying import Replay
 from fenland.core.values import same
@@ -83,15 +82,13 @@ def rows_of(path: Path, definitions: Definitions) -> dict[str, dict[str, Any]]:
 
 def replayed(path: Path) -> dict[str, dict[str, Any]]:
     """The same, from the history alone."""
-    raw = sqlite3.connect(path)
-    columns = [row[1] for row in raw.execute("PRAGMA table_info(fenland_history)")]
-    replay = Replay()
-    for row in raw.execute("SELECT * FROM fenland_history ORDER BY sequence"):
-        values = dict(zip(columns, row, strict=True))
-        values["key"] = json.loads(values["key"])
-        changes = json.loads(values["changes"], parse_float=Decimal)
-        replay.take(Entry(**{**values, "changes": {name: tuple(pair) for name, pair in changes.items()}}))
-    raw.close()
+    definitions, replay = kept_definitions(path), Replay()
+    assert definitions is not None
+    database = opened(path, definitions)
+    with database.reading() as reading:
+        for entry in database.history.following(reading, 0, 100_000):
+            replay.take(entry)
+    database.close()
     return replay.records
 
 
@@ -396,10 +393,12 @@ def test_a_process_under_older_definitions_serves_nobody_wrong(tmp_path: Path) -
 # --- older layouts -----------------------------------------------------------------------------------
 
 
-@pytest.mark.parametrize("layout", [1, 2, 3, 4])
+@pytest.mark.parametrize("layout", [1, 2, 3, 4, 5])
 def test_a_database_of_every_layout_is_brought_over(tmp_path: Path, layout: int) -> None:
     folder = new_project(tmp_path / "notes")
     (folder / "collections" / "notes.yaml").write_bytes((LAYOUTS / "notes.yaml").read_bytes())
+    if layout >= 5:
+        (folder / "collections" / "people.yaml").write_bytes((LAYOUTS / "people.yaml").read_bytes())
     for one in folder.glob("records.db*"):
         one.unlink()
     raw = sqlite3.connect(folder / "records.db")
@@ -409,14 +408,14 @@ def test_a_database_of_every_layout_is_brought_over(tmp_path: Path, layout: int)
         [FENLAND, "start", str(folder), "--port", str(free_port())], capture_output=True, text=True
     )
     assert refused.returncode == 1
-    assert f"(layout {layout}; this one uses 5)" in refused.stderr
+    assert f"(layout {layout}; this one uses 6)" in refused.stderr
     assert "fenland migrate" in refused.stderr
     told = subprocess.run(
         [FENLAND, "migrate", str(folder), "--json"], capture_output=True, text=True, check=True
     )
     found = json.loads(told.stdout)
     assert found["done"]
-    assert f"from layout {layout} to 5" in found["steps"][0]
+    assert f"from layout {layout} to 6" in found["steps"][0]
     assert Path(found["copy"]).is_file()
     words = [FENLAND, "account", "token", "ada", "--project", str(folder), "--json"]
     token = json.loads(subprocess.run(words, capture_output=True, text=True, check=True).stdout)["token"]

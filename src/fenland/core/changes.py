@@ -7,7 +7,7 @@ list (`service/applying.py`); a preview is the same list, not applied.
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from fenland.core.access import Caller
@@ -19,11 +19,14 @@ from fenland.core.reserved import made, renewed
 
 @dataclass(frozen=True, slots=True)
 class Stamp:
-    """When changes are made, by whom, and why."""
+    """When changes are made, by whom, and why; and what they share, take back or go back to."""
 
     time: str
     by: str
     reason: str | None = None
+    batch: str | None = None
+    undoes: int | None = None
+    restores: int | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,6 +48,8 @@ class Change:
     fields: Mapping[str, tuple[Any, Any]]
     stamp: Stamp
     cause: int | None = None
+    secret: frozenset[str] = frozenset()
+    unkept: frozenset[str] = frozenset()
 
     @property
     def result(self) -> Record:
@@ -79,6 +84,11 @@ class Change:
             changes=self.fields,
             reason=self.stamp.reason,
             cause=cause,
+            batch=self.stamp.batch,
+            undoes=self.stamp.undoes,
+            restores=self.stamp.restores,
+            secret=self.secret,
+            unkept=self.unkept,
         )
 
 
@@ -86,8 +96,7 @@ def creation(collection: Collection, record_id: str, fields: Mapping[str, Any], 
     """The change that creates a record with these fields."""
     record = {**made(record_id, stamp.time, stamp.by), **fields}
     differing = {name: (None, value) for name, value in fields.items() if value is not None}
-    key = record[collection.key]
-    return Change("create", collection.name, record_id, key, 1, None, record, differing, stamp)
+    return _change(collection, "create", (None, record), differing, stamp)
 
 
 def alteration(
@@ -101,12 +110,53 @@ def alteration(
     version = stored["version"] + 1
     record = {**stored, **values, **renewed(version, stamp.time, stamp.by)}
     differing = {name: (stored[name], value) for name, value in values.items()}
-    record_id, key = stored["id"], record[collection.key]
-    return Change("update", collection.name, record_id, key, version, stored, record, differing, stamp, cause)
+    return _caused(_change(collection, "update", (stored, record), differing, stamp), cause)
+
+
+def restoration(collection: Collection, last: Record, stamp: Stamp) -> Change:
+    """The change that brings a deleted record back as this last copy has it."""
+    record = {**last, **renewed(last["version"] + 1, stamp.time, stamp.by)}
+    differing = {name: (None, last[name]) for name in collection.fields if last[name] is not None}
+    return _change(collection, "restore", (None, record), differing, stamp)
+
+
+def erasure(collection: Collection, stored: Record, values: Mapping[str, Any], stamp: Stamp) -> Change:
+    """The change that leaves these values where others are erased for good, which it does not hold."""
+    version = stored["version"] + 1
+    record = {**stored, **values, **renewed(version, stamp.time, stamp.by)}
+    differing = {name: (None, value) for name, value in values.items()}
+    return _change(collection, "erase", (stored, record), differing, stamp)
 
 
 def deletion(collection: Collection, stored: Record, stamp: Stamp, cause: int | None = None) -> Change:
     """The change that deletes a stored record."""
     differing = {name: (stored[name], None) for name in collection.fields if stored[name] is not None}
-    record_id, key, version = stored["id"], stored[collection.key], stored["version"] + 1
-    return Change("delete", collection.name, record_id, key, version, stored, None, differing, stamp, cause)
+    return _caused(_change(collection, "delete", (stored, None), differing, stamp), cause)
+
+
+def _change(
+    collection: Collection,
+    action: Action,
+    records: tuple[Record | None, Record | None],
+    differing: Mapping[str, tuple[Any, Any]],
+    stamp: Stamp,
+) -> Change:
+    before, after = records
+    result = after or before or {}
+    return Change(
+        action=action,
+        collection=collection.name,
+        record_id=result["id"],
+        key=result[collection.key],
+        version=result["version"] + (after is None),
+        before=before,
+        after=after,
+        fields=differing,
+        stamp=stamp,
+        secret=collection.secret,
+        unkept=collection.unkept,
+    )
+
+
+def _caused(change: Change, cause: int | None) -> Change:
+    return change if cause is None else replace(change, cause=cause)

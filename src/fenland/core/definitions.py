@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from decimal import Decimal
+from functools import cached_property
 from typing import Any, Literal
 
 from fenland.core.expressions.checking import Checked
@@ -136,7 +137,7 @@ class Field:
         return -exponent if isinstance(exponent, int) and exponent < 0 else None
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class Collection:
     """A record type and its table."""
 
@@ -166,6 +167,16 @@ class Collection:
     def indexed(self) -> tuple[str, ...]:
         """Fields that lists are sorted by quickly, whatever their size."""
         return tuple(name for name, item in self.fields.items() if has_index(item, self))
+
+    @cached_property
+    def unkept(self) -> frozenset[str]:
+        """Fields that are never shown, and whose values no history keeps."""
+        return frozenset(name for name, item in self.fields.items() if item.write_only)
+
+    @cached_property
+    def secret(self) -> frozenset[str]:
+        """Fields whose values stand under seals in the history."""
+        return self.unkept | {name for name, item in self.fields.items() if item.sensitive}
 
     @property
     def naming(self) -> str:

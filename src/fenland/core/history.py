@@ -1,25 +1,51 @@
-"""History: what an entry says, and how it reads in plain sentences."""
+"""History entries: what is kept of each change, for good."""
 
 from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from decimal import Decimal
-from typing import Any, Literal, get_args
+from typing import Any, Literal
+from uuid import UUID, uuid5
 
-from fenland.core.definitions import Field
 from fenland.core.reserved import renewed
 
-#: What a change does to its record; `migrate` is what becomes of the definitions.
-Action = Literal["create", "update", "delete", "migrate"]
+#: What a change does to its record. `restore` brings a deleted one back, `erase` takes values out of it and
+#: of its history for good, `migrate` is what becomes of the definitions; the others are of accounts.
+Action = Literal[
+    "create", "update", "delete", "restore", "erase", "migrate",
+    "sign_in", "sign_in_refused", "issue_token", "revoke_token",
+]  # fmt: skip
 #: In entries that say how definitions changed: the collection that they are of, and its one record.
 DEFINITIONS = "fenland_definitions"
 DEFINITIONS_ID = "00000000-0000-0000-0000-000000000000"
 #: As what the roles stand beside the collections there; no collection can be called so.
 ROLES = "fenland_roles"
+#: In entries about accounts, the collection that they are of.
+ACCOUNTS = "fenland_accounts"
+#: Actions after which there is a record that was not there before.
+BRINGS = frozenset({"create", "restore"})
 
-#: How long a value may be inside a sentence.
-_SHOWN = 60
+
+def account_id(name: str) -> str:
+    """What stands for an account as the record of its entries: a UUID made of its name (RFC 9562, 5.5)."""
+    return str(uuid5(UUID(DEFINITIONS_ID), name))
+
+
+@dataclass(frozen=True, slots=True)
+class Seal:
+    """What stands in an entry for a secret value: a commitment in hexadecimal digits, and what opens it.
+
+    Without a salt the value is gone for good. `kept` says whether the value itself is in the history.
+    """
+
+    hash: str
+    salt: bytes | None = None
+    kept: bool = True
+
+
+#: By field, the seals of the value before and of the one after.
+Seals = Mapping[str, tuple[Seal | None, Seal | None]]
+_NONE: Seals = {}
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,6 +71,15 @@ class Entry:
     cause: int | None = None
     sequence: int | None = None
     client: str | None = None
+    batch: str | None = None
+    #: The entry that this one takes back, and the version that this one goes back to.
+    undoes: int | None = None
+    restores: int | None = None
+    #: Before it is kept, the fields whose values go under seals; and those that are kept nowhere.
+    secret: frozenset[str] = frozenset()
+    unkept: frozenset[str] = frozenset()
+    #: Once it is kept: a value whose seal is closed stands as None in `changes`.
+    seals: Seals = field(default_factory=lambda: _NONE)
 
     @property
     def on_behalf(self) -> str:
@@ -59,103 +94,12 @@ class Entry:
         """Of a deletion, the fields of the record that held anything."""
         return {name: before for name, (before, _) in self.changes.items()}
 
-
-@dataclass(frozen=True, slots=True)
-class Telling:
-    """How an entry is told: the fields of its time, those whose values are kept from the reader, and by the
-    names of those that are called otherwise by now, what they are called."""
-
-    fields: Mapping[str, Field]
-    hidden: frozenset[str]
-    now: Mapping[str, str] = field(default_factory=dict)
+    @property
+    def gone(self) -> dict[str, tuple[bool, bool]]:
+        """By field, whether the value before, and the one after, are in the history no more."""
+        found = {name: (_is_gone(old), _is_gone(new)) for name, (old, new) in self.seals.items()}
+        return {name: sides for name, sides in found.items() if any(sides)}
 
 
-def _shown(value: Any) -> str:
-    if value is None or value == "":
-        return "nothing"
-    if isinstance(value, bool):
-        return "yes" if value else "no"
-    if isinstance(value, Decimal):
-        return format(value, "f")
-    if isinstance(value, list):
-        return ", ".join(map(_shown, value)) or "nothing"
-    text = str(value)
-    return text if len(text) <= _SHOWN else text[: _SHOWN - 1] + "…"
-
-
-def sentence(entry: Entry, telling: Telling, who: str) -> str:
-    """The entry as one sentence, `who` being what people call its actor."""
-    if entry.action == "create":
-        return f"{who} created {entry.key}."
-    if entry.action == "delete":
-        return f"{who} deleted {entry.key}."
-    parts = []
-    for name, (before, after) in entry.changes.items():
-        item = telling.fields.get(name)
-        label = (item.label if item else name).lower()
-        if name in telling.hidden:
-            parts.append(f"{label}")
-        elif isinstance(before, dict) or isinstance(after, dict):
-            parts.append(f"{label}, in {_inside(before, after)}")
-        else:
-            parts.append(f"{label} from {_shown(before)} to {_shown(after)}")
-    return f"{who} changed {'; '.join(parts)}."
-
-
-def _inside(before: Any, after: Any) -> str:
-    """The members of an object that changed, in words."""
-    before, after = before or {}, after or {}
-    names = [name for name in {**before, **after} if before.get(name) != after.get(name)]
-    return ", ".join(
-        f"{name.replace('_', ' ')} from {_shown(before.get(name))} to {_shown(after.get(name))}"
-        for name in names
-    )
-
-
-#: What `entry_json` gives, part by part, as the OpenAPI document says it.
-ENTRY_SCHEMAS: Mapping[str, Mapping[str, Any]] = {
-    "sequence": {"type": "integer"},
-    "time": {"type": "string", "format": "date-time"},
-    "collection": {"type": "string"},
-    "id": {"type": "string", "format": "uuid"},
-    "key": {"type": ["string", "integer"]},
-    "version": {"type": "integer"},
-    "action": {"type": "string", "enum": list(get_args(Action))},
-    "actor": {"type": "string"},
-    "behalf": {"type": ["string", "null"]},
-    "via": {"type": "string", "examples": ["api", "client", "command-line", "console", "effect"]},
-    "client": {"type": ["string", "null"]},
-    "request_id": {"type": "string"},
-    "reason": {"type": ["string", "null"]},
-    "cause": {"type": ["integer", "null"]},
-    "changes": {"type": "object", "additionalProperties": {"$ref": "#/components/schemas/Change"}},
-    "sentence": {"type": "string"},
-}
-
-
-def entry_json(entry: Entry, telling: Telling, who: str) -> dict[str, Any]:
-    """The entry as answers show it. Values of hidden fields are left out, the change is not."""
-    changes: dict[str, Any] = {}
-    for name, (before, after) in entry.changes.items():
-        hidden = name in telling.hidden
-        changes[name] = {"hidden": True} if hidden else {"before": before, "after": after}
-        if name in telling.now:
-            changes[name]["now"] = telling.now[name]
-    return {
-        "sequence": entry.sequence,
-        "time": entry.time,
-        "collection": entry.collection,
-        "id": entry.record_id,
-        "key": entry.key,
-        "version": entry.version,
-        "action": entry.action,
-        "actor": entry.actor,
-        "behalf": entry.behalf,
-        "via": entry.via,
-        "client": entry.client,
-        "request_id": entry.request_id,
-        "reason": entry.reason,
-        "cause": entry.cause,
-        "changes": changes,
-        "sentence": sentence(entry, telling, who),
-    }
+def _is_gone(seal: Seal | None) -> bool:
+    return seal is not None and (seal.salt is None or not seal.kept)

@@ -13,8 +13,8 @@ from typing import Any
 from fenland.core.comparing import Comparison, Succession
 from fenland.core.definitions import Collection, Field
 from fenland.core.field_access import FieldAccess
-from fenland.core.history import Telling
 from fenland.core.moving import Mover
+from fenland.core.telling import Telling
 from fenland.core.validation import REFUSED
 
 Changes = Mapping[str, tuple[Any, Any]]

@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from typing import Any
 
 from fenland.core.access import Caller
 from fenland.core.field_access import FieldAccess
-from fenland.core.history import Entry, Telling, entry_json
+from fenland.core.history import Entry
 from fenland.core.problems import NotFound
+from fenland.core.telling import Known, Telling, entry_json
 from fenland.service.finding import Address, find, lookup_field, lookup_value, not_there
 from fenland.service.service import Resource, Service
 from fenland.service.work import View
@@ -40,7 +40,7 @@ def timeline(
     usual, lineage = Telling(access.collection.fields, access.hidden), service.lineage(resource)
     items = [
         entry_json(
-            one, usual if lineage is None else lineage.telling(one.sequence or 0, access), _who(one, names)
+            one, usual if lineage is None else lineage.telling(one.sequence or 0, access), Known(names)
         )
         for one in shown
     ]
@@ -50,13 +50,6 @@ def timeline(
 def _title(view: View, name: str) -> str:
     account = view.account(name)
     return account.title if account is not None and account.title else name
-
-
-def _who(entry: Entry, names: Mapping[str, str]) -> str:
-    """Who made a change, as a sentence says it."""
-    if entry.behalf is None:
-        return names[entry.actor]
-    return f"{names[entry.behalf]} (through {names[entry.actor]})"
 
 
 def _record_id(view: View, caller: Caller, address: Address) -> tuple[Resource, str, FieldAccess]:

@@ -83,6 +83,11 @@ class Work(View):
         super().__init__(service, writing)
         self.writing = writing
 
+    def stamp(self, caller: Caller, reason: str | None = None) -> Stamp:
+        """See `View`. Never before the last change, whatever the clock does."""
+        _, last = self.service.database.history.last(self.writing)
+        return Stamp(max(self.service.now(), last), caller.actor.name, reason)
+
     def nested(self) -> AbstractContextManager[None]:
         """Undoes what the body did, and only that, when it raises."""
         return self.writing.nested()

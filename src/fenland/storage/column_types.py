@@ -15,7 +15,7 @@ from typing import Any
 
 import orjson
 from sqlalchemy import JSON as SQL_JSON
-from sqlalchemy import BigInteger, Date, DateTime, Dialect, Float, Numeric, Text
+from sqlalchemy import BigInteger, Date, DateTime, Dialect, Float, LargeBinary, Numeric, Text
 from sqlalchemy.types import TypeDecorator, TypeEngine
 
 from fenland.core.identity import timestamp
@@ -135,6 +135,21 @@ class Day(TypeDecorator[str]):
     def result_processor(self, dialect: Dialect, coltype: object) -> Conversion | None:
         """See SQLAlchemy."""
         return None if _is_sqlite(dialect) else str
+
+
+class Bytes(TypeDecorator[bytes]):
+    """Bytes, which every driver takes and gives as they are."""
+
+    impl = LargeBinary
+    cache_ok = True
+
+    def bind_processor(self, dialect: Dialect) -> Conversion | None:
+        """See SQLAlchemy."""
+        return None
+
+    def result_processor(self, dialect: Dialect, coltype: object) -> Conversion | None:
+        """See SQLAlchemy."""
+        return None
 
 
 class Json(TypeDecorator[Any]):

@@ -3,14 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from contextlib import AbstractContextManager
 from typing import Any
 
-from sqlalchemy import Connection, func, select
+from sqlalchemy import Connection, select
 
 from fenland.core.comparing import Comparison
 from fenland.core.history import DEFINITIONS, DEFINITIONS_ID, ROLES, Entry
 from fenland.core.values import MISSING, same
+from fenland.storage.history import TableHistory
 from fenland.storage.protocols import Defined, Made
+from fenland.storage.statements import Engine
 from fenland.storage.tables import Tables
 
 #: What stands for nothing before the first ones.
@@ -26,20 +29,37 @@ def all_defined(connection: Connection, tables: Tables) -> list[Defined]:
     return [Defined(number, content, tuple(moved), sequence) for number, content, moved, sequence in rows]
 
 
+class Through:
+    """A connection of SQLAlchemy's as storage takes one: it runs statements of the driver."""
+
+    def __init__(self, connection: Connection) -> None:
+        self._connection = connection
+
+    def execute(self, text: str, values: Any = (), /) -> Any:
+        """See `Reading`."""
+        return self._connection.exec_driver_sql(text, tuple(values))
+
+    def nested(self) -> AbstractContextManager[Any]:
+        """See `Writing`."""
+        return self._connection.begin_nested()
+
+
 def define(
     connection: Connection,
     tables: Tables,
     before: Sequence[Defined],
     comparison: Comparison | None,
     made: Made,
+    engine: Engine,
 ) -> Defined:
     """Keeps the definitions of the tables as those of the database from now on, with their entry."""
+    history, writing = TableHistory(tables, engine), Through(connection)
     new = dict(tables.project.data)
     old = before[-1].data if before else _NOTHING
     number = before[-1].number + 1 if before else 1
     moved = () if comparison is None else tuple(comparison.moved)
     steps = [] if comparison is None else [step.sentence for step in comparison.steps]
-    last = connection.execute(select(func.max(tables.history.c.sequence))).scalar() or 0
+    last, _ = history.last(writing)
     entry = Entry(
         time=made.time,
         collection=DEFINITIONS,
@@ -53,8 +73,7 @@ def define(
         changes=_changes(old, new),
         reason=" ".join(steps) or None,
     )
-    columns = [column.name for column in tables.history.columns if column.name != "sequence"]
-    connection.execute(tables.history.insert().values({name: getattr(entry, name) for name in columns}))
+    history.add(writing, entry)
     connection.execute(
         tables.definitions.insert().values(
             number=number,

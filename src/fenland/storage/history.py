@@ -1,58 +1,165 @@
-"""The history table: entries are added in the transaction of their change, and only ever read."""
+"""The history table: entries are added in the transaction of their change, and only ever read.
+
+Each is a leaf of a Merkle tree, whose nodes come with it (`tree.py`); its secret values stand in a table of
+their own, from which they can be erased; and each full block of entries has its terms (`terms.py`).
+"""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from operator import attrgetter
+import os
+from collections.abc import Collection, Iterator, Mapping, Sequence
+from dataclasses import replace
 from typing import Any
 
-from sqlalchemy import Table, bindparam, select
+import orjson
+from sqlalchemy import BindParameter, bindparam, select
 
-from fenland.core.history import Entry
+from fenland.core.canonical import canonical_plain
+from fenland.core.history import Entry, Seal
+from fenland.core.leaves import (
+    PARTS,
+    SALT,
+    changes_from,
+    changes_text,
+    from_leaf,
+    leaf_text,
+    leaf_value,
+    open_changes,
+    sealed,
+    sealed_text,
+)
 from fenland.core.limits import DEFAULTS, Limits
-from fenland.storage.protocols import Reading, Writing
-from fenland.storage.statements import Engine, Prepared
+from fenland.core.terms import BLOCK
+from fenland.storage.protocols import Archive, Candidates, Reading, Writing
+from fenland.storage.statements import Engine, Prepared, parameters_of
+from fenland.storage.tables import Tables
+from fenland.storage.terms import Terms, block_of
+from fenland.storage.tree import Tree
+
+#: Columns that hold what is not a part of an `Entry`.
+_STORED = ("changes", "sealed", "nodes")
 
 
 class TableHistory:
-    """`History` of the door over its table, whose columns are the parts of an `Entry`."""
+    """`History` of the door over its tables; its statements are prepared once."""
 
-    def __init__(self, table: Table, engine: Engine, limits: Limits = DEFAULTS) -> None:
+    def __init__(self, tables: Tables, engine: Engine, limits: Limits = DEFAULTS) -> None:
         self._limits = limits
+        self.tree = Tree(tables, engine)
+        self.terms = Terms(tables.tree.terms, engine)
+        table, secrets = tables.history, tables.tree.sealed
         self._columns = [column.name for column in table.columns]
-        self._changes = self._columns.index("changes")
-        written = [name for name in self._columns if name != "sequence"]
-        values = {name: bindparam(f"v_{name}", type_=table.c[name].type) for name in written}
-        self._add = Prepared(engine.numbering(table.insert().values(values), table.c.sequence), engine)
-        self._parts = attrgetter(*(name.removeprefix("v_") for name in self._add.order))
-        of_record = table.c.record_id == bindparam("record_id", type_=table.c.record_id.type)
+        self._places = {name: place for place, name in enumerate(self._columns)}
+        self._parts = [name for name in self._columns if name not in _STORED]
+        self._add = Prepared(table.insert().values(parameters_of(table, self._columns)), engine)
         entries = select(*table.columns)
+        self._last = Prepared(
+            select(table.c.sequence, table.c.time).order_by(table.c.sequence.desc()).limit(1), engine
+        )
+        of_record = table.c.record_id == bindparam("record_id", type_=table.c.record_id.type)
+        limited: BindParameter[int] = bindparam("x_limit")
+        below: BindParameter[int] = bindparam("below")
+        above: BindParameter[int] = bindparam("above")
         self._of_record = Prepared(
-            entries.where(of_record, table.c.version < bindparam("below"))
-            .order_by(table.c.version.desc())
-            .limit(bindparam("x_limit")),
+            entries.where(of_record, table.c.version < below).order_by(table.c.version.desc()).limit(limited),
             engine,
         )
         self._since = Prepared(
             entries.where(of_record, table.c.version > bindparam("version"))
             .order_by(table.c.version)
-            .limit(bindparam("x_limit")),
+            .limit(limited),
             engine,
         )
+        deletions = entries.where(table.c.collection == bindparam("collection"), table.c.action == "delete")
         self._last_deleted = Prepared(
-            entries.where(
-                table.c.collection == bindparam("collection"),
-                table.c.key == bindparam("key", type_=table.c.key.type),
-                table.c.action == "delete",
-            )
+            deletions.where(table.c.key == bindparam("key", type_=table.c.key.type))
             .order_by(table.c.sequence.desc())
             .limit(1),
             engine,
         )
+        self._deleted_since = Prepared(
+            select(table.c.record_id)
+            .where(
+                table.c.collection == bindparam("collection"),
+                table.c.action == "delete",
+                table.c.record_id > bindparam("after", type_=table.c.record_id.type),
+                table.c.sequence > bindparam("sequence"),
+            )
+            .order_by(table.c.record_id)
+            .limit(limited),
+            engine,
+        )
+        within = entries.where(table.c.sequence > above, table.c.sequence < below)
+        self._newest = Prepared(within.order_by(table.c.sequence.desc()).limit(limited), engine)
+        self._oldest = Prepared(within.order_by(table.c.sequence).limit(limited), engine)
+        self._time = Prepared(select(table.c.time).where(table.c.sequence == bindparam("sequence")), engine)
+        self._first = Prepared(select(table.c.sequence).order_by(table.c.sequence).limit(1), engine)
+        gone = tables.tree.archives
+        self._archives = Prepared(
+            select(gone.c.first, gone.c.last, gone.c.file, gone.c.digest, gone.c.time).order_by(gone.c.last),
+            engine,
+        )
+        self._seal = Prepared(secrets.insert().values(parameters_of(secrets, secrets.c.keys())), engine)
+        self._seals = Prepared(
+            select(secrets.c.field, secrets.c.side, secrets.c.salt, secrets.c.value).where(
+                secrets.c.sequence == bindparam("sequence")
+            ),
+            engine,
+        )
+        self._erase = Prepared(
+            secrets.delete().where(
+                secrets.c.record_id == bindparam("record_id", type_=secrets.c.record_id.type),
+                secrets.c.field == bindparam("field", type_=secrets.c.field.type),
+            ),
+            engine,
+        )
+
+    # --- adding ------------------------------------------------------------------------------------------
+
+    def last(self, reading: Reading) -> tuple[int, str]:
+        """See `History`."""
+        row = self._last.one(reading, {})
+        return (0, "") if row is None else tuple(self._last.converted(row))
 
     def add(self, writing: Writing, entry: Entry) -> int:
         """See `History`."""
-        return self._add.added(writing, self._parts(entry))
+        last, time = self.last(writing)
+        sequence = last + 1
+        if entry.secret:
+            entry = sealed(entry, lambda: os.urandom(SALT))
+        values = {name: getattr(entry, name) for name in self._parts}
+        values["sequence"] = sequence
+        # Whatever the clock does, no entry is from before the one before it.
+        values["time"] = max(entry.time, time)
+        changes = changes_text(open_changes(entry) if entry.seals else entry.changes)
+        seals = sealed_text(entry.seals)
+        leaf = leaf_text(_leaf_parts(values), changes, seals)
+        values["changes"] = changes.decode()
+        values["sealed"] = None if seals is None else seals.decode()
+        values["nodes"] = self.tree.completed(writing, last, leaf)
+        self._add.run(writing, {f"v_{name}": value for name, value in values.items()})
+        if entry.seals:
+            self._keep_secrets(writing, sequence, entry)
+        if sequence % BLOCK == 0:
+            self.terms.add(writing, sequence, self._within(writing, sequence - BLOCK, sequence + 1, BLOCK))
+        return sequence
+
+    def _keep_secrets(self, writing: Writing, sequence: int, entry: Entry) -> None:
+        for name, seals in entry.seals.items():
+            for side, (seal, value) in enumerate(zip(seals, entry.changes[name], strict=True)):
+                if seal is not None:
+                    kept = None if name in entry.unkept else canonical_plain(leaf_value(value)).decode()
+                    given = (sequence, name, side, entry.record_id, seal.salt, kept)
+                    names = ("sequence", "field", "side", "record_id", "salt", "value")
+                    self._seal.run(
+                        writing, {f"v_{one}": value for one, value in zip(names, given, strict=True)}
+                    )
+
+    def erase(self, writing: Writing, record_id: str, field: str) -> int:
+        """See `History`."""
+        return self._erase.run(writing, {"record_id": record_id, "field": field})
+
+    # --- reading -----------------------------------------------------------------------------------------
 
     def of_record(
         self, reading: Reading, record_id: str, *, below: int, limit: int
@@ -60,7 +167,7 @@ class TableHistory:
         """See `History`."""
         given = {"record_id": record_id, "below": below, "x_limit": limit + 1}
         rows, cut = self._of_record.some(reading, given, self._limits.answer)
-        return [self._entry(row) for row in rows[:limit]], cut or len(rows) > limit
+        return [self._entry(reading, row) for row in rows[:limit]], cut or len(rows) > limit
 
     def since(
         self, reading: Reading, record_id: str, version: int, *, most: int, characters: int
@@ -68,16 +175,123 @@ class TableHistory:
         """See `History`."""
         given = {"record_id": record_id, "version": version, "x_limit": most + 1}
         rows = self._since.all(reading, given)
-        if len(rows) > most or sum(len(row[self._changes]) for row in rows) > characters:
+        changes = self._places["changes"]
+        if len(rows) > most or sum(len(row[changes]) for row in rows) > characters:
             return None
-        return [self._entry(row) for row in rows]
+        return [self._entry(reading, row) for row in rows]
 
     def last_deleted(self, reading: Reading, collection: str, key: Any) -> Entry | None:
         """See `History`."""
         row = self._last_deleted.one(reading, {"collection": collection, "key": key})
-        return None if row is None else self._entry(row)
+        return None if row is None else self._entry(reading, row)
 
-    def _entry(self, row: Sequence[Any]) -> Entry:
-        values = dict(zip(self._columns, self._of_record.converted(row), strict=True))
-        values["changes"] = {name: (before, after) for name, (before, after) in values["changes"].items()}
-        return Entry(**values)
+    def deleted_since(
+        self, reading: Reading, collection: str, sequence: int, *, after: str, limit: int
+    ) -> list[str]:
+        """See `History`."""
+        given = {"collection": collection, "sequence": sequence, "after": after, "x_limit": limit}
+        return [row[0] for row in self._deleted_since.all(reading, given)]
+
+    def entry(self, reading: Reading, sequence: int) -> Entry | None:
+        """See `History`."""
+        found = self._within(reading, sequence - 1, sequence + 1, 1)
+        return found[0] if found else None
+
+    def following(self, reading: Reading, above: int, limit: int, below: int = 2**62) -> list[Entry]:
+        """See `History`."""
+        return self._within(reading, above, below, limit)
+
+    def first(self, reading: Reading) -> int:
+        """See `History`."""
+        row = self._first.one(reading, {})
+        return 1 if row is None else int(row[0])
+
+    def archives(self, reading: Reading) -> list[Archive]:
+        """See `History`."""
+        return [Archive(*self._archives.converted(row)) for row in self._archives.all(reading, {})]
+
+    def at(self, reading: Reading, time: str) -> int:
+        """See `History`."""
+        # Times never go back, so that the last entry up to one is found as in a dictionary.
+        low, high = self.first(reading) - 1, self.last(reading)[0]
+        while low < high:
+            middle = (low + high + 1) // 2
+            [found] = self._time.converted(self._time.one(reading, {"sequence": middle}))
+            low, high = (middle, high) if found <= time else (low, middle - 1)
+        return low
+
+    def candidates(
+        self, reading: Reading, wanted: Candidates, *, below: int
+    ) -> Iterator[tuple[int, list[Entry]]]:
+        """See `History`."""
+        for start, top in self._spans(reading, wanted, below):
+            above = max(start, wanted.above)
+            rows = self._newest.all(reading, {"above": above, "below": top, "x_limit": BLOCK})
+            yield above, [self._entry(reading, row) for row in rows if self._meets(row, wanted.equal)]
+
+    def _meets(self, row: Sequence[Any], equal: Mapping[str, Collection[Any]]) -> bool:
+        return all(row[self._places[name]] in allowed for name, allowed in equal.items())
+
+    def _spans(self, reading: Reading, wanted: Candidates, below: int) -> Iterator[tuple[int, int]]:
+        """What is to be looked through, newest first: each span is above one sequence and below another."""
+        last, _ = self.last(reading)
+        top = min(below, last + 1)
+        full = last - last % BLOCK
+        start = block_of(top - 1) - BLOCK
+        if top - 1 > full or not wanted.terms:
+            # What is newest is in no full block yet, and its terms are not kept.
+            start = max(start, 0)
+            yield start, top
+            top = start + 1
+        while top - 1 > wanted.above:
+            if not wanted.terms:
+                start = max(top - 1 - BLOCK, 0)
+                yield start, top
+                top = start + 1
+                continue
+            blocks = self.terms.blocks(reading, wanted.terms, block_of(top - 1) + 1)
+            for block in blocks:
+                if block <= wanted.above:
+                    return
+                yield block - BLOCK, min(top, block + 1)
+            if not blocks:
+                return
+            top = blocks[-1] - BLOCK + 1
+
+    def _within(self, reading: Reading, above: int, below: int, limit: int) -> list[Entry]:
+        rows = self._oldest.all(reading, {"above": above, "below": below, "x_limit": limit})
+        return [self._entry(reading, row) for row in rows]
+
+    def _entry(self, reading: Reading, row: Sequence[Any]) -> Entry:
+        values = dict(zip(self._columns, self._oldest.converted(row), strict=True))
+        del values["nodes"]
+        seals, changes = values.pop("sealed"), changes_from(values.pop("changes"))
+        entry = Entry(**values, changes=changes)
+        return entry if seals is None else self._opened(reading, entry, orjson.loads(seals))
+
+    def _opened(self, reading: Reading, entry: Entry, hashes: Mapping[str, list[str | None]]) -> Entry:
+        """The entry with what its seals hold, as far as that is kept."""
+        rows = self._seals.all(reading, {"sequence": entry.sequence})
+        opened = {(field, side): (bytes(salt), value) for field, side, salt, value in rows}
+        changes, seals = dict(entry.changes), dict(entry.seals)
+        for name, (old, new) in hashes.items():
+            before, after = opened.get((name, 0)), opened.get((name, 1))
+            changes[name] = (_secret(before), _secret(after))
+            seals[name] = (_seal(old, before), _seal(new, after))
+        return replace(entry, changes=changes, seals=seals)
+
+
+def _secret(kept: tuple[bytes, str | None] | None) -> Any:
+    return None if kept is None or kept[1] is None else from_leaf(orjson.loads(kept[1]))
+
+
+def _seal(hashed: str | None, kept: tuple[bytes, str | None] | None) -> Seal | None:
+    if hashed is None:
+        return None
+    return Seal(hashed) if kept is None else Seal(hashed, kept[0], kept[1] is not None)
+
+
+def _leaf_parts(values: Mapping[str, Any]) -> Iterator[tuple[str, Any]]:
+    for name, attribute in PARTS.items():
+        value = values[attribute]
+        yield name, leaf_value(value) if name == "key" else value

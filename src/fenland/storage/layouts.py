@@ -14,7 +14,7 @@ from sqlalchemy.dialects import sqlite
 from sqlalchemy.schema import CreateColumn
 
 from fenland.storage.protocols import DatabaseRefused
-from fenland.storage.tables import KEPT, LAYOUT, OWN, Tables
+from fenland.storage.tables import KEPT, OWN, Tables
 
 Shape = list[dict[str, Any]]
 
@@ -108,10 +108,15 @@ def _changed(old: Mapping[str, Any], new: Mapping[str, Any]) -> Iterator[str]:
 # --- bringing over ----------------------------------------------------------------------------------
 
 
-def bring_over(connection: Connection, tables: Tables, known: Mapping[str, Any]) -> None:
-    """Brings a database of an older layout over to this one. Raises `DatabaseRefused`.
+#: The first layout that keeps definitions, and the first whose entries are leaves.
+KEEPS_DEFINITIONS = 5
 
-    The service's own tables get the columns that have come since, which hold nothing in old rows.
+
+def bring_over(connection: Connection, tables: Tables, known: Mapping[str, Any]) -> None:
+    """Sees that a database of a layout before 5 is of these definitions, and brings its other tables over.
+
+    The service's own tables get the columns that have come since, which hold nothing in old rows; the
+    history is for `older_history.py`. Raises `DatabaseRefused`.
     """
     named = dict(known)
     for table in tables.records.values():
@@ -123,14 +128,13 @@ def bring_over(connection: Connection, tables: Tables, known: Mapping[str, Any])
     if misfits := misfits_of(list(tables.records.values()), present, made):
         raise DatabaseRefused("\n".join(misfits))
     for table in tables.metadata.tables.values():
-        if table.name in present and table.name.startswith(OWN):
+        if table.name in present and table.name.startswith(OWN) and table is not tables.history:
             _add_columns(connection, table)
     if known["layout"] < _SAYS_COLLECTION:
         # They did not say which collection their records are of.
         connection.execute(tables.outcomes.delete())
     meta = tables.meta
     connection.execute(meta.delete().where(meta.c.name.startswith(mark_of(""), autoescape=True)))
-    connection.execute(meta.update().where(meta.c.name == "layout").values(value=LAYOUT))
 
 
 def _add_columns(connection: Connection, table: Table) -> None:

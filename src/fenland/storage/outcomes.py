@@ -2,8 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from typing import Any
+
 from sqlalchemy import Table, bindparam, select, tuple_
 
+from fenland.storage.column_types import read_json_text
 from fenland.storage.protocols import Kept, Writing
 from fenland.storage.statements import Engine, Prepared
 
@@ -33,6 +37,12 @@ class TableOutcomes:
             .limit(_EXPIRED_AT_A_TIME)
         )
         here = tuple_(table.c.account, table.c.key)
+        self._all = Prepared(select(table.c.account, table.c.key, table.c.content), engine)
+        here_is = (table.c.account == bindparam("x_account")) & (table.c.key == bindparam("x_key"))
+        self._rewrite = Prepared(
+            table.update().where(here_is).values(content=bindparam("v_content", type_=table.c.content.type)),
+            engine,
+        )
         self._expire = Prepared(table.delete().where(here.in_(past)), engine)
 
     def find(self, writing: Writing, account: str, key: str, now: str) -> Kept | None:
@@ -40,6 +50,18 @@ class TableOutcomes:
         self._expire.run(writing, {"now": now})
         row = self._find.one(writing, {"x_account": account, "x_key": key, "now": now})
         return None if row is None else Kept(*self._find.converted(row))
+
+    def rewrite(self, writing: Writing, holding: str, change: Callable[[Any], Any]) -> int:
+        """See `Outcomes`."""
+        # Seldom asked for, and outcomes are kept for a day: nothing is looked up by.
+        count = 0
+        for account, key, text in self._all.all(writing, {}):
+            if holding in text:
+                content = change(read_json_text(text))
+                count += self._rewrite.run(
+                    writing, {"x_account": account, "x_key": key, "v_content": content}
+                )
+        return count
 
     def keep(self, writing: Writing, account: str, key: str, outcome: Kept, expires: str) -> None:
         """See `Outcomes`."""

@@ -19,6 +19,7 @@ from fenland.storage.definitions import all_defined, define
 from fenland.storage.layouts import foreign
 from fenland.storage.migrating import carry_out, operations_on
 from fenland.storage.protocols import DatabaseRefused, Defined, Made
+from fenland.storage.statements import Engine
 from fenland.storage.tables import LAYOUT, Tables
 
 #: How a sentence about what stands in the way ends.
@@ -49,7 +50,7 @@ class Known:
         return max(self.moved.values(), default=0)
 
 
-def prepare(connection: Connection, tables: Tables, made: Made) -> Known:
+def prepare(connection: Connection, tables: Tables, made: Made, engine: Engine) -> Known:
     """Sees that the tables fit, and makes what is missing; all within the caller's transaction.
 
     Raises `DatabaseRefused`.
@@ -57,7 +58,7 @@ def prepare(connection: Connection, tables: Tables, made: Made) -> Known:
     layout = layout_of(connection, tables)
     if layout is None:
         make_all(connection, tables)
-        return Known((define(connection, tables, [], None, made),))
+        return Known((define(connection, tables, [], None, made, engine),))
     if layout < LAYOUT:
         raise DatabaseRefused(
             f"The database is of an older version (layout {layout}; this one uses {LAYOUT}). "
@@ -71,7 +72,7 @@ def prepare(connection: Connection, tables: Tables, made: Made) -> Known:
     old = Tables(before[-1].read())
     refuse_foreign(connection, comparison, tables)
     carry_out(operations_on(connection), comparison, old, tables)
-    newest = define(connection, tables, before, comparison, made)
+    newest = define(connection, tables, before, comparison, made, engine)
     return Known((*before, newest), tuple(step.sentence for step in comparison.steps))
 
 

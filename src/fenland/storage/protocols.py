@@ -8,7 +8,7 @@ writes them.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Collection, Iterator, Mapping
 from contextlib import AbstractContextManager
 from dataclasses import dataclass, field
 from datetime import datetime
@@ -206,6 +206,40 @@ class Admission:
 
 
 @dataclass(frozen=True, slots=True)
+class Candidates:
+    """What a search of the history asks that can be told without judging entries one by one.
+
+    All `terms` (`core/terms.py`) are in what is wanted; its columns hold one of the values in `equal`; and
+    its sequence is over `above`.
+    """
+
+    terms: tuple[int, ...] = ()
+    equal: Mapping[str, Collection[Any]] = field(default_factory=dict)
+    above: int = 0
+
+
+@dataclass(frozen=True, slots=True)
+class Head:
+    """A signed head of the tree: its size and root, when it was made, and the JWS (RFC 7515) that says so."""
+
+    size: int
+    root: bytes
+    time: str
+    signed: str
+
+
+@dataclass(frozen=True, slots=True)
+class Archive:
+    """A file that entries were moved to: the first and the last of them, and the SHA-256 of the file."""
+
+    first: int
+    last: int
+    file: str
+    digest: str
+    time: str
+
+
+@dataclass(frozen=True, slots=True)
 class Kept:
     """The kept outcome of a request, and the fingerprint of that request."""
 
@@ -307,11 +341,90 @@ class Records(Protocol):
         """Deletes a record, guarded by its version. Raises `ReferenceBroken`, `VersionRace`."""
 
 
+class Proving(Protocol):
+    """The Merkle tree over the history (RFC 9162 section 2.1); sizes and sequences count from 1."""
+
+    def root(self, reading: Reading, size: int) -> bytes:
+        """The root of the tree of the first so many entries."""
+
+    def leaf(self, reading: Reading, sequence: int) -> bytes:
+        """The hash of the leaf of an entry."""
+
+    def inclusion(self, reading: Reading, sequence: int, size: int) -> list[bytes]:
+        """What proves that an entry is in the tree of the first so many."""
+
+    def consistency(self, reading: Reading, older: int, size: int) -> list[bytes]:
+        """What proves that the tree of so many entries begins with that of the older ones."""
+
+
+class Heads(Protocol):
+    """The signed heads of the tree that are kept, and the public keys that signed them."""
+
+    def last(self, reading: Reading) -> Head | None:
+        """The newest head, or None."""
+
+    def all(self, reading: Reading) -> list[Head]:
+        """Every head, oldest first."""
+
+    def page(self, reading: Reading, *, below: int, limit: int) -> list[Head]:
+        """The newest heads of fewer entries than `below`, newest first."""
+
+    def keep(self, writing: Writing, head: Head) -> None:
+        """Keeps a head."""
+
+    def keys(self, reading: Reading) -> list[dict[str, Any]]:
+        """Every public key that ever signed, as a JWK (RFC 7517), oldest first."""
+
+    def add_key(self, writing: Writing, key: Mapping[str, Any], now: str) -> None:
+        """Keeps a public key, which has its `kid`; one that is kept already stays."""
+
+
 class History(Protocol):
     """The entries of all changes, which are only ever added."""
 
+    @property
+    def tree(self) -> Proving:
+        """What proves that entries are there, and that they are the same as ever."""
+
     def add(self, writing: Writing, entry: Entry) -> int:
-        """Appends one entry and returns its sequence."""
+        """Appends one entry and returns its sequence: one more than that of the entry before it.
+
+        Its time is never before that entry's.
+        """
+
+    def last(self, reading: Reading) -> tuple[int, str]:
+        """The sequence and the time of the newest entry; 0 and an empty text where there is none."""
+
+    def first(self, reading: Reading) -> int:
+        """The sequence of the oldest entry that is in no archive."""
+
+    def entry(self, reading: Reading, sequence: int) -> Entry | None:
+        """The entry of this sequence, or None."""
+
+    def following(self, reading: Reading, above: int, limit: int, below: int = ...) -> list[Entry]:
+        """The entries after this sequence, oldest first, up to so many."""
+
+    def at(self, reading: Reading, time: str) -> int:
+        """The sequence of the last entry up to this time."""
+
+    def candidates(
+        self, reading: Reading, wanted: Candidates, *, below: int
+    ) -> Iterator[tuple[int, list[Entry]]]:
+        """Entries before a sequence that may be wanted, newest first, a span at a time.
+
+        Each comes with the sequence that its span begins above. All that are wanted are among them.
+        """
+
+    def deleted_since(
+        self, reading: Reading, collection: str, sequence: int, *, after: str, limit: int
+    ) -> list[str]:
+        """The ids, over this one and in order, of records that were deleted after this sequence."""
+
+    def erase(self, writing: Writing, record_id: str, field: str) -> int:
+        """Removes what opens the seals of a field in every entry of a record; how many values there were."""
+
+    def archives(self, reading: Reading) -> list[Archive]:
+        """The archives that older entries were moved to, oldest first."""
 
     def of_record(
         self, reading: Reading, record_id: str, *, below: int, limit: int
@@ -376,6 +489,9 @@ class Outcomes(Protocol):
     def keep(self, writing: Writing, account: str, key: str, outcome: Kept, expires: str) -> None:
         """Keeps an outcome until it expires."""
 
+    def rewrite(self, writing: Writing, holding: str, change: Callable[[Any], Any]) -> int:
+        """Gives every outcome whose text holds this another content; how many there were."""
+
 
 class Database(Protocol):
     """The open database of a project."""
@@ -409,6 +525,10 @@ class Database(Protocol):
     @property
     def outcomes(self) -> Outcomes:
         """Kept outcomes."""
+
+    @property
+    def heads(self) -> Heads:
+        """Signed heads of the history, and the keys that signed them."""
 
     def check(self) -> None:
         """Raises `Unavailable` when the database cannot be read."""

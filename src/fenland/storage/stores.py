@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from fenland.core.limits import Limits
 from fenland.storage.accounts import TableAccounts
+from fenland.storage.heads import TableHeads
 from fenland.storage.history import TableHistory
 from fenland.storage.outcomes import TableOutcomes
 from fenland.storage.preparing import Known
@@ -24,6 +25,7 @@ class Stores:
             name: TableRecords(one, tables.records[name], engine, limits)
             for name, one in tables.project.collections.items()
         }
-        self.history = TableHistory(tables.history, engine, limits)
+        self.history = TableHistory(tables, engine, limits)
+        self.heads = TableHeads(tables, engine)
         self.outcomes = TableOutcomes(tables.outcomes, engine)
         self.accounts = TableAccounts(tables.accounts, tables.tokens, engine)

@@ -28,10 +28,10 @@ from sqlalchemy.types import TypeEngine
 
 from fenland.core.definitions import Collection, Definitions, Field, has_index, kept_as
 from fenland.core.reserved import RESERVED
-from fenland.storage.column_types import BinaryNumber, Day, ExactDecimal, Json, JsonText, Moment
+from fenland.storage.column_types import BinaryNumber, Bytes, Day, ExactDecimal, Json, JsonText, Moment
 
 #: Grows when the service's own tables change shape; a newer database is refused by an older service.
-LAYOUT = 5
+LAYOUT = 6
 #: What the names of the service's own tables begin with; no collection may be called so.
 OWN = "fenland_"
 
@@ -159,7 +159,8 @@ class Tables:
             Column("content", Json(verbatim=True), nullable=False),
             Column("expires_at", Moment(), nullable=False, index=True),
         )
-        self.history = _history_table(self.metadata)
+        self.history = history_table(self.metadata)
+        self.tree = TreeTables(self.metadata)
         self.definitions = _definitions_table(self.metadata)
 
 
@@ -179,11 +180,15 @@ def _definitions_table(metadata: MetaData) -> Table:
     )
 
 
-def _history_table(metadata: MetaData) -> Table:
+_SEQUENCE = Integer().with_variant(BigInteger(), "postgresql")
+
+
+def history_table(metadata: MetaData, name: str = "fenland_history") -> Table:
+    """The table of all entries, whose columns are the parts of an `Entry`; `storage/history.py` fills it."""
     table = Table(
-        "fenland_history",
+        name,
         metadata,
-        Column("sequence", Integer().with_variant(BigInteger(), "postgresql"), primary_key=True),
+        Column("sequence", _SEQUENCE, primary_key=True, autoincrement=False),
         Column("time", Moment(), nullable=False),
         Column("collection", _word(), nullable=False),
         Column("record_id", _word(36), nullable=False),
@@ -195,20 +200,83 @@ def _history_table(metadata: MetaData) -> Table:
         Column("via", _word(), nullable=False),
         Column("request_id", _word(), nullable=False),
         Column("reason", _text()),
-        Column("cause", Integer().with_variant(BigInteger(), "postgresql")),
-        Column("changes", Json(), nullable=False),
+        Column("cause", _SEQUENCE),
         Column("client", _word()),
+        Column("batch", _word()),
+        Column("undoes", _SEQUENCE),
+        Column("restores", BigInteger),
+        # Both as they stand in the leaf, so that it is made without reading them.
+        Column("changes", _text(), nullable=False),
+        Column("sealed", _text()),
+        # The roots of the perfect subtrees that end with this entry, its own leaf first.
+        Column("nodes", Bytes(), nullable=False),
     )
-    Index("fenland_history_by_record", table.c.record_id, table.c.version, unique=True)
-    # Finds the last record that had a key, once the record itself is gone.
-    Index(
-        "fenland_history_deleted",
-        table.c.collection,
-        table.c.key,
-        sqlite_where=table.c.action == "delete",
-        postgresql_where=table.c.action == "delete",
-    )
+    Index(f"{name}_by_record", table.c.record_id, table.c.version, unique=True)
+    deletions: dict[str, Any] = {
+        f"{engine}_where": table.c.action == "delete" for engine in ("sqlite", "postgresql")
+    }
+    # Finds the last record that had a key, once the record itself is gone; and all that are gone, by id.
+    Index(f"{name}_deleted", table.c.collection, table.c.key, **deletions)
+    Index(f"{name}_deleted_ids", table.c.collection, table.c.record_id, **deletions)
     return table
+
+
+class TreeTables:
+    """What stands beside the history: values under seals, what searches skip by, heads, keys, archives."""
+
+    def __init__(self, metadata: MetaData) -> None:
+        self.sealed = Table(
+            "fenland_sealed",
+            metadata,
+            Column("sequence", _SEQUENCE, primary_key=True, autoincrement=False),
+            Column("field", _word(), primary_key=True),
+            # 0 is the value before, 1 the one after.
+            Column("side", Integer, primary_key=True, autoincrement=False),
+            Column("record_id", _word(36), nullable=False),
+            Column("salt", Bytes(), nullable=False),
+            # Of a field that is never shown, nothing.
+            Column("value", _text()),
+            sqlite_with_rowid=False,
+        )
+        Index("fenland_sealed_by_record", self.sealed.c.record_id, self.sealed.c.field)
+        self.terms = Table(
+            "fenland_terms",
+            metadata,
+            Column("term", BigInteger, primary_key=True, autoincrement=False),
+            Column("block", _SEQUENCE, primary_key=True, autoincrement=False),
+            sqlite_with_rowid=False,
+        )
+        self.heads = Table(
+            "fenland_heads",
+            metadata,
+            Column("size", _SEQUENCE, primary_key=True, autoincrement=False),
+            Column("root", _word(64), nullable=False),
+            Column("time", Moment(), nullable=False),
+            Column("signed", _text(), nullable=False),
+        )
+        self.keys = Table(
+            "fenland_keys",
+            metadata,
+            Column("id", _word(), primary_key=True),
+            Column("key", Json(), nullable=False),
+            Column("since", Moment(), nullable=False),
+        )
+        self.archives = Table(
+            "fenland_archives",
+            metadata,
+            Column("last", _SEQUENCE, primary_key=True, autoincrement=False),
+            Column("first", _SEQUENCE, nullable=False),
+            Column("file", _text(), nullable=False),
+            Column("digest", _word(64), nullable=False),
+            Column("time", Moment(), nullable=False),
+        )
+        # The nodes of entries that are in an archive: all that proofs need of them.
+        self.archived = Table(
+            "fenland_archived",
+            metadata,
+            Column("sequence", _SEQUENCE, primary_key=True, autoincrement=False),
+            Column("nodes", Bytes(), nullable=False),
+        )
 
 
 def after_create(table: Table, text: str) -> None:

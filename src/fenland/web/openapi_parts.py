@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterable
 from typing import Any
 
-from fenland.core.history import ENTRY_SCHEMAS
 from fenland.core.limits import Limits
 from fenland.core.problems import REFUSALS, Conflict, Invalid, Refusal
 from fenland.core.rules import BLANKS
+from fenland.core.telling import ENTRY_SCHEMAS
 from fenland.core.values import MISSING
 from fenland.service.finding import LONGEST_REASON
 from fenland.service.listing import LARGEST_PAGE, USUAL_PAGE
@@ -157,12 +157,20 @@ SCHEMAS: dict[str, Schema] = {
             "before": ANY,
             "after": ANY,
             "hidden": {"type": "boolean", "description": "Its values are not shown."},
+            "erased": {"type": "boolean", "description": "A value was erased for good."},
+            "inside": {
+                "type": "array",
+                "description": "Of an object, each place inside it that differs.",
+                "items": closed({"pointer": POINTER, "before": ANY, "after": ANY}),
+            },
+            "put_in": {"type": "array", "items": ANY, "description": "Of a list, what was put in."},
+            "taken_out": {"type": "array", "items": ANY, "description": "Of a list, what was taken out."},
             "now": {
                 "type": "string",
                 "description": "What the field is called today, where that is otherwise.",
             },
         },
-        optional=("before", "after", "hidden", "now"),
+        optional=("before", "after", "hidden", "erased", "inside", "put_in", "taken_out", "now"),
     ),
     "Entry": closed(dict(ENTRY_SCHEMAS), description="One change of one record."),
     "History": closed({"items": _texts(ref("schemas/Entry")), "next": nullable(NUMBER)}),

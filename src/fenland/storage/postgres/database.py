@@ -135,7 +135,7 @@ def open_postgres(address: str, definitions: Definitions, limits: Limits = DEFAU
     engine = make_engine(address)
     try:
         with engine.begin() as connection:
-            known = prepare(connection, tables, Made(timestamp(datetime.now(UTC))))
+            known = prepare(connection, tables, Made(timestamp(datetime.now(UTC))), PostgresEngine())
     except psycopg.OperationalError as error:
         raise DatabaseRefused(f"The database cannot be opened: {error}") from None
     finally:

@@ -208,7 +208,7 @@ def open_sqlite(path: Path, definitions: Definitions, limits: Limits, made: Made
         _make_private(path)
         with engine.connect() as connection:
             connection.exec_driver_sql("BEGIN IMMEDIATE")
-            known = prepare(connection, tables, made)
+            known = prepare(connection, tables, made, sqlite.SqliteEngine(engine.dialect))
             if sqlite.number_of(sqlite.driver_of(connection)) != known.number:
                 sqlite.number(connection, known.number)
             mark = Mark(path.with_name(path.name + ".lock"))

@@ -129,6 +129,8 @@ def make_engine(path: Path, *, writing: bool = False) -> Engine:
         cursor.execute("PRAGMA journal_mode=WAL")
         cursor.execute("PRAGMA synchronous=FULL")
         cursor.execute("PRAGMA foreign_keys=ON")
+        # What is erased is gone from the file: SQLite writes zeros over it.
+        cursor.execute("PRAGMA secure_delete=ON")
         cursor.execute(f"PRAGMA wal_autocheckpoint={_CHECKPOINT_PAGES}")
         cursor.close()
         connection.create_function(CALL, -1, evaluated, deterministic=True)
@@ -218,14 +220,24 @@ class SqliteEngine:
         return cursor.lastrowid or 0
 
 
+def guards(table: str) -> dict[str, str]:
+    """The triggers, by their names, that refuse to change or remove what a history table holds.
+
+    What is in an archive may go.
+    """
+    archived = "WHEN NOT EXISTS (SELECT 1 FROM fenland_archives WHERE last >= OLD.sequence) "
+    named = {f"{table}_no_update": ("UPDATE", ""), f"{table}_no_delete": ("DELETE", archived)}
+    return {
+        name: f"CREATE TRIGGER {name} BEFORE {action} ON {table} "
+        f"{unless}BEGIN SELECT RAISE(ABORT, '{table} is append-only'); END"
+        for name, (action, unless) in named.items()
+    }
+
+
 def append_only(table: Table) -> None:
     """Adds triggers at creation that refuse to change or remove what a table holds."""
-    for action in ("UPDATE", "DELETE"):
-        after_create(
-            table,
-            f"CREATE TRIGGER {table.name}_no_{action.lower()} BEFORE {action} ON {table.name} "
-            f"BEGIN SELECT RAISE(ABORT, '{table.name} is append-only'); END",
-        )
+    for text in guards(table.name).values():
+        after_create(table, text)
 
 
 def translated(error: Exception) -> Exception:

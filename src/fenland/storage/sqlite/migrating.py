@@ -18,10 +18,12 @@ from sqlalchemy.exc import DBAPIError
 
 from fenland.core.comparing import Comparison
 from fenland.core.definitions import Definitions
+from fenland.core.values import same
 from fenland.storage.definitions import all_defined, define
-from fenland.storage.layouts import bring_over
+from fenland.storage.layouts import KEEPS_DEFINITIONS, bring_over
 from fenland.storage.migrating import MOVED, carry_out, moved_by, operations_on, remakings_of, sql_of
 from fenland.storage.obstacles import Obstacles
+from fenland.storage.older_history import refill, set_aside
 from fenland.storage.preparing import compared, known_of, layout_of, make_missing, read_kept, refuse_foreign
 from fenland.storage.protocols import DatabaseRefused, Defined, Made, Migration, Progress
 from fenland.storage.records import TableRecords
@@ -68,11 +70,14 @@ def migrate_sqlite(
         tables = Tables(definitions)
         sqlite.append_only(tables.history)
         if plan.layout is not None:
-            bring_over(connection, tables, known_of(connection, tables))
-            make_missing(connection, tables)
+            _bring_over(connection, tables, plan.layout, before, progress)
         else:
             _carry_out(connection, tables, comparison, before, progress)
-        defined = define(connection, tables, before, comparison, made)
+        if _as_kept(plan, before):
+            defined = before[-1]
+        else:
+            engine = sqlite.SqliteEngine(connection.dialect)
+            defined = define(connection, tables, before, comparison, made, engine)
         sqlite.number(connection, defined.number)
         _see_references(connection)
         mark = Mark(path.with_name(path.name + ".lock"))
@@ -87,6 +92,23 @@ def migrate_sqlite(
     return plan, copy
 
 
+def _as_kept(plan: Migration, before: list[Defined]) -> bool:
+    """Whether a database that is brought over has kept its definitions already."""
+    return plan.layout is not None and bool(before)
+
+
+def _bring_over(
+    connection: Connection, tables: Tables, layout: int, before: list[Defined], progress: Progress
+) -> None:
+    if layout < KEEPS_DEFINITIONS:
+        bring_over(connection, tables, known_of(connection, tables))
+    set_aside(connection)
+    make_missing(connection, tables)
+    engine = sqlite.SqliteEngine(connection.dialect)
+    refill(connection, tables, before, engine, lambda done, whole: progress.told("entries", done, whole))
+    connection.execute(tables.meta.update().where(tables.meta.c.name == "layout").values(value=LAYOUT))
+
+
 def _plan(
     connection: Connection, definitions: Definitions, progress: Progress
 ) -> tuple[Migration, Comparison, list[Defined]]:
@@ -96,7 +118,13 @@ def _plan(
         raise DatabaseRefused(_NONE_YET)
     if layout < LAYOUT:
         step = f"The database is brought over from layout {layout} to {LAYOUT}; its records stay as they are."
-        return Migration(1, (step,), layout=layout), Comparison(), []
+        before = all_defined(connection, tables) if layout >= KEEPS_DEFINITIONS else []
+        if before and not same(before[-1].data, dict(definitions.data)):
+            raise DatabaseRefused(
+                f"The database is of an older version (layout {layout}), and under other definitions than "
+                "these. Bring it over with the definitions it is under, then change them."
+            )
+        return Migration(before[-1].number if before else 1, (step,), layout=layout), Comparison(), before
     before = all_defined(connection, tables)
     comparison = compared(before, definitions)
     number = before[-1].number
