@@ -14,7 +14,7 @@ of a random salt and the value's canonical JSON. Once salt and value are gone, n
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import replace
 from decimal import Decimal
 from hashlib import sha256
@@ -122,34 +122,19 @@ def open_changes(entry: Entry) -> dict[str, Pair]:
     return {name: pair for name, pair in entry.changes.items() if name not in entry.seals}
 
 
-#: The parts of a leaf besides its changes, by the attributes of entries that they are.
+#: The parts of a leaf besides its changes and seals, by the attributes of entries that they are.
 PARTS: Mapping[str, str] = {
-    "action": "action",
-    "actor": "actor",
-    "batch": "batch",
-    "behalf": "behalf",
-    "cause": "cause",
-    "client": "client",
-    "collection": "collection",
-    "id": "record_id",
-    "key": "key",
-    "reason": "reason",
-    "request_id": "request_id",
-    "restores": "restores",
-    "sequence": "sequence",
-    "time": "time",
-    "undoes": "undoes",
-    "version": "version",
-    "via": "via",
+    **{name: name for name in ("action", "actor", "batch", "behalf", "cause", "client", "collection")},
+    "record_id": "id",
+    **{name: name for name in ("key", "reason", "request_id", "restores", "sequence", "time", "undoes")},
+    **{name: name for name in ("version", "via")},
 }
 
 
-def leaf_text(parts: Iterable[tuple[str, Any]], changes: bytes, seals: bytes | None) -> bytes:
-    """The leaf of an entry by its parts, named as in `PARTS`, and the texts of its changes and seals.
-
-    The key is to be given as a leaf holds it.
-    """
-    whole = {name: value for name, value in parts if value is not None}
+def leaf_text(parts: Mapping[str, Any], changes: bytes, seals: bytes | None) -> bytes:
+    """The leaf of an entry by its parts, named as attributes, and the texts of its changes and seals."""
+    whole: dict[str, Any] = {PARTS[name]: value for name, value in parts.items() if value is not None}
+    whole["key"] = leaf_value(parts["key"])
     whole["changes"] = orjson.Fragment(changes)
     if seals is not None:
         whole["sealed"] = orjson.Fragment(seals)
@@ -159,6 +144,5 @@ def leaf_text(parts: Iterable[tuple[str, Any]], changes: bytes, seals: bytes | N
 
 def leaf_of(entry: Entry) -> bytes:
     """The leaf of an entry, which has its sequence and its seals."""
-    parts = [(name, getattr(entry, attribute)) for name, attribute in PARTS.items() if name != "key"]
-    parts.append(("key", leaf_value(entry.key)))
+    parts = {attribute: getattr(entry, attribute) for attribute in PARTS}
     return leaf_text(parts, changes_text(open_changes(entry)), sealed_text(entry.seals))

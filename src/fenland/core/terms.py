@@ -7,30 +7,40 @@ never too little. Values under seals have none: they would outlive what is erase
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-from hashlib import blake2b
+from collections.abc import Iterator, Mapping
 from typing import Any
+from zlib import crc32
 
-from fenland.core.history import Entry
-from fenland.core.values import frozen
+from fenland.core.canonical import canonical_plain
 
 #: Entries of one block.
 BLOCK = 32
-#: Parts of an entry that a search may ask for, and the kinds of terms they have.
-EQUALS = ("collection", "actor", "behalf", "action", "via", "request_id", "batch", "client", "key", "id")
+#: Parts of an entry that a search can skip by.
+EQUALS = ("collection", "actor", "behalf", "action", "request_id", "batch")
 #: Letters of a piece of a reason.
 _PIECE = 3
 
 
-def term(kind: str, value: Any) -> int:
-    """The number of a term, in 63 bits."""
-    text = f"{kind}\0{value if type(value) is str else frozen(value)}"
-    return int.from_bytes(blake2b(text.encode(), digest_size=8).digest()) >> 1
+def term(kind: str, text: str) -> int:
+    """The number of a term. Where two have one, a search reads a block for nothing."""
+    return crc32(f"{kind}\0{text}".encode())
 
 
 def value_term(field: str, value: Any) -> int:
-    """The term of a value that a field had, or came to have."""
-    return term(f"value {field}", value)
+    """The term of a value, in the form of leaves, that a field had or came to have."""
+    return term(f"value {field}", _text(value))
+
+
+def _text(value: Any) -> str:
+    """One text for each value; numbers have it by what they are worth."""
+    if isinstance(value, str):
+        if value.startswith("=") and not value.startswith("=="):
+            number = value[1:]
+            return f"#{number.rstrip('0').rstrip('.') if '.' in number else number}"
+        return value
+    if type(value) is int:
+        return f"#{value}"
+    return canonical_plain(value).decode()
 
 
 def pieces(text: str) -> set[int]:
@@ -39,19 +49,19 @@ def pieces(text: str) -> set[int]:
     return {term("reason", lower[at : at + _PIECE]) for at in range(len(lower) - _PIECE + 1)}
 
 
-def terms_of(entry: Entry) -> Iterator[int]:
-    """The terms of an entry, some of them perhaps twice."""
+def terms_of(
+    parts: Mapping[str, Any], changes: Mapping[str, Any], sealed: Mapping[str, Any]
+) -> Iterator[int]:
+    """The terms of an entry by its parts, changes and seals, in the form of leaves; some perhaps twice."""
     for kind in EQUALS:
-        value = entry.record_id if kind == "id" else getattr(entry, kind)
-        if value is not None and value != "":
+        if value := parts[kind]:
             yield term(kind, value)
-    for name, (before, after) in entry.changes.items():
+    for name, sides in changes.items():
         yield term("field", name)
-        if name in entry.seals:
-            continue
-        if before is not None:
-            yield value_term(name, before)
-        if after is not None:
-            yield value_term(name, after)
-    if entry.reason:
-        yield from pieces(entry.reason)
+        for value in sides:
+            if value is not None:
+                yield value_term(name, value)
+    for name in sealed:
+        yield term("field", name)
+    if reason := parts["reason"]:
+        yield from pieces(reason)

@@ -18,13 +18,13 @@ def apply(work: Work, caller: Caller, changes: Sequence[Change]) -> None:
     Raises `Invalid` for a value that another record took meanwhile, and `Conflict` for a reference that
     came loose.
     """
-    history, sequences = work.service.database.history, list[int]()
+    sequences = list[int]()
     try:
         for change in changes:
             _write(work, change)
             # What a change follows from stands before it.
             cause = None if change.cause is None else sequences[change.cause]
-            sequences.append(history.add(work.writing, change.entry(caller, cause)))
+            sequences.append(work.enter(change.entry(caller, cause)))
     except ValueTaken as taken:
         raise Invalid([unique_taken(taken.field)]) from None
     except ReferenceBroken:

@@ -5,12 +5,13 @@ A use case opens one, and hands it to all that it does within; nothing keeps it 
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from contextlib import AbstractContextManager
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from typing import Any, TypeVar
 
 from fenland.core.access import Caller, Sight
 from fenland.core.changes import Stamp
+from fenland.core.history import Entry
 from fenland.core.limits import Limits
 from fenland.core.problems import Conflict
 from fenland.service.service import Resource, Service
@@ -77,20 +78,40 @@ class View:
 class Work(View):
     """What a use case can see and change: all of it is kept, or nothing."""
 
-    __slots__ = ("writing",)
+    __slots__ = ("_newest", "writing")
 
     def __init__(self, service: Service, writing: Writing) -> None:
         super().__init__(service, writing)
         self.writing = writing
+        self._newest: tuple[int, str] | None = None
 
     def stamp(self, caller: Caller, reason: str | None = None) -> Stamp:
         """See `View`. Never before the last change, whatever the clock does."""
-        _, last = self.service.database.history.last(self.writing)
-        return Stamp(max(self.service.now(), last), caller.actor.name, reason)
+        return Stamp(max(self.service.now(), self._last()[1]), caller.actor.name, reason)
 
-    def nested(self) -> AbstractContextManager[None]:
+    def _last(self) -> tuple[int, str]:
+        """The sequence and the time of the newest entry; nobody else adds any meanwhile."""
+        if self._newest is None:
+            self._newest = self.service.database.history.last(self.writing)
+        return self._newest
+
+    def enter(self, entry: Entry) -> int:
+        """Adds an entry to the history; its sequence."""
+        last = self._last()
+        sequence = self.service.database.history.add(self.writing, entry, last)
+        self._newest = (sequence, max(entry.time, last[1]))
+        return sequence
+
+    @contextmanager
+    def nested(self) -> Iterator[None]:
         """Undoes what the body did, and only that, when it raises."""
-        return self.writing.nested()
+        with self.writing.nested():
+            try:
+                yield
+            except BaseException:
+                # Its entries go with it.
+                self._newest = None
+                raise
 
 
 def written(service: Service, work: Callable[[Work], Result]) -> Result:

@@ -9,6 +9,7 @@ from __future__ import annotations
 import os
 from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import replace
+from operator import attrgetter
 from typing import Any
 
 import orjson
@@ -17,7 +18,6 @@ from sqlalchemy import BindParameter, bindparam, select
 from fenland.core.canonical import canonical_plain
 from fenland.core.history import Entry, Seal
 from fenland.core.leaves import (
-    PARTS,
     SALT,
     changes_from,
     changes_text,
@@ -46,12 +46,17 @@ class TableHistory:
     def __init__(self, tables: Tables, engine: Engine, limits: Limits = DEFAULTS) -> None:
         self._limits = limits
         self.tree = Tree(tables, engine)
-        self.terms = Terms(tables.tree.terms, engine)
+        self.terms = Terms(tables.tree.terms, tables.history, engine)
         table, secrets = tables.history, tables.tree.sealed
         self._columns = [column.name for column in table.columns]
         self._places = {name: place for place, name in enumerate(self._columns)}
         self._parts = [name for name in self._columns if name not in _STORED]
-        self._add = Prepared(table.insert().values(parameters_of(table, self._columns)), engine)
+        self._get_parts = attrgetter(*self._parts)
+        self._add = Prepared(
+            engine.numbering(table.insert().values(parameters_of(table, self._columns)), table.c.sequence),
+            engine,
+        )
+        self._add_order = [name.removeprefix("v_") for name in self._add.order]
         entries = select(*table.columns)
         self._last = Prepared(
             select(table.c.sequence, table.c.time).order_by(table.c.sequence.desc()).limit(1), engine
@@ -119,30 +124,31 @@ class TableHistory:
     def last(self, reading: Reading) -> tuple[int, str]:
         """See `History`."""
         row = self._last.one(reading, {})
-        return (0, "") if row is None else tuple(self._last.converted(row))
+        if row is None:
+            return 0, ""
+        sequence, time = self._last.converted(row)
+        return sequence, time
 
-    def add(self, writing: Writing, entry: Entry) -> int:
+    def add(self, writing: Writing, entry: Entry, after: tuple[int, str] | None = None) -> int:
         """See `History`."""
-        last, time = self.last(writing)
-        sequence = last + 1
-        if entry.secret:
+        last, time = after or self.last(writing)
+        if entry.secret and not entry.secret.isdisjoint(entry.changes):
             entry = sealed(entry, lambda: os.urandom(SALT))
-        values = {name: getattr(entry, name) for name in self._parts}
-        values["sequence"] = sequence
+        parts = dict(zip(self._parts, self._get_parts(entry), strict=True))
         # Whatever the clock does, no entry is from before the one before it.
-        values["time"] = max(entry.time, time)
+        parts["sequence"], parts["time"] = last + 1, max(entry.time, time)
         changes = changes_text(open_changes(entry) if entry.seals else entry.changes)
         seals = sealed_text(entry.seals)
-        leaf = leaf_text(_leaf_parts(values), changes, seals)
-        values["changes"] = changes.decode()
-        values["sealed"] = None if seals is None else seals.decode()
-        values["nodes"] = self.tree.completed(writing, last, leaf)
-        self._add.run(writing, {f"v_{name}": value for name, value in values.items()})
+        leaf = leaf_text(parts, changes, seals)
+        parts["changes"] = changes.decode()
+        parts["sealed"] = None if seals is None else seals.decode()
+        parts["nodes"] = self.tree.completed(writing, last, leaf)
+        self._add.added(writing, [parts[name] for name in self._add_order])
         if entry.seals:
-            self._keep_secrets(writing, sequence, entry)
-        if sequence % BLOCK == 0:
-            self.terms.add(writing, sequence, self._within(writing, sequence - BLOCK, sequence + 1, BLOCK))
-        return sequence
+            self._keep_secrets(writing, last + 1, entry)
+        if (last + 1) % BLOCK == 0:
+            self.terms.add(writing, last + 1)
+        return last + 1
 
     def _keep_secrets(self, writing: Writing, sequence: int, entry: Entry) -> None:
         for name, seals in entry.seals.items():
@@ -289,9 +295,3 @@ def _seal(hashed: str | None, kept: tuple[bytes, str | None] | None) -> Seal | N
     if hashed is None:
         return None
     return Seal(hashed) if kept is None else Seal(hashed, kept[0], kept[1] is not None)
-
-
-def _leaf_parts(values: Mapping[str, Any]) -> Iterator[tuple[str, Any]]:
-    for name, attribute in PARTS.items():
-        value = values[attribute]
-        yield name, leaf_value(value) if name == "key" else value

@@ -386,10 +386,10 @@ class History(Protocol):
     def tree(self) -> Proving:
         """What proves that entries are there, and that they are the same as ever."""
 
-    def add(self, writing: Writing, entry: Entry) -> int:
+    def add(self, writing: Writing, entry: Entry, after: tuple[int, str] | None = None) -> int:
         """Appends one entry and returns its sequence: one more than that of the entry before it.
 
-        Its time is never before that entry's.
+        Its time is never before that entry's. Who knows what `last` gives hands it on as `after`.
         """
 
     def last(self, reading: Reading) -> tuple[int, str]:

@@ -2,25 +2,28 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
 
+import orjson
 from sqlalchemy import Select, Table, bindparam, select
 
-from fenland.core.history import Entry
-from fenland.core.terms import BLOCK, terms_of
+from fenland.core.terms import BLOCK, EQUALS, terms_of
 from fenland.storage.protocols import Reading, Writing
 from fenland.storage.statements import Engine, Prepared
 
-#: Rows of one insert; how many terms one search asks for, and how many blocks it is told of at a time.
-_ROWS, _MOST, _AT_A_TIME = 50, 6, 64
+#: Rows of one insert, in the sizes they are prepared for, largest first.
+_ROWS = (64, 8, 1)
+#: How many terms one search asks for, and how many blocks it is told of at a time.
+_MOST, _AT_A_TIME = 6, 64
 
 
 class Terms:
     """The blocks that terms are in. A block is numbered by the sequence of its last entry."""
 
-    def __init__(self, table: Table, engine: Engine) -> None:
-        self._many, self._one = (
-            Prepared(
+    def __init__(self, table: Table, table_of: Table, engine: Engine) -> None:
+        """`table_of` is that of the history."""
+        self._inserts = {
+            rows: Prepared(
                 table.insert().values(
                     [
                         {"term": bindparam(f"v_term{row}"), "block": bindparam(f"v_block{row}")}
@@ -29,25 +32,28 @@ class Terms:
                 ),
                 engine,
             )
-            for rows in (_ROWS, 1)
+            for rows in _ROWS
+        }
+        rows = select(*(table_of.c[name] for name in (*EQUALS, "reason", "changes", "sealed")))
+        self._rows = Prepared(
+            rows.where(table_of.c.sequence > bindparam("above"), table_of.c.sequence <= bindparam("last")),
+            engine,
         )
         self._blocks = [Prepared(_blocks_with(table, count), engine) for count in range(1, _MOST + 1)]
 
-    def add(self, writing: Writing, block: int, entries: Iterable[Entry]) -> None:
+    def add(self, writing: Writing, block: int) -> None:
         """Keeps the terms of a block that is full."""
-        found = sorted({one for entry in entries for one in terms_of(entry)})
-        for start in range(0, len(found), _ROWS):
-            part = found[start : start + _ROWS]
-            if len(part) == _ROWS:
-                self._add(writing, self._many, part, block)
-            else:
-                for one in part:
-                    self._add(writing, self._one, [one], block)
-
-    @staticmethod
-    def _add(writing: Writing, insert: Prepared, terms: Sequence[int], block: int) -> None:
-        given = {f"v_term{row}": one for row, one in enumerate(terms)}
-        insert.run(writing, given | {f"v_block{row}": block for row in range(len(terms))})
+        found: set[int] = set()
+        for *parts, changes, sealed in self._rows.all(writing, {"above": block - BLOCK, "last": block}):
+            named = dict(zip((*EQUALS, "reason"), parts, strict=True))
+            found.update(terms_of(named, orjson.loads(changes), orjson.loads(sealed) if sealed else {}))
+        left = sorted(found)
+        while left:
+            rows = next(rows for rows in _ROWS if rows <= len(left))
+            values = [value for one in left[:rows] for value in (one, block)]
+            # In the order of the text: term and block, row by row.
+            writing.execute(self._inserts[rows].text, values)
+            left = left[rows:]
 
     def blocks(self, reading: Reading, terms: Sequence[int], below: int) -> list[int]:
         """The newest blocks below this one that have all these terms, newest first."""
