@@ -91,6 +91,10 @@ class Caller:
     client: str | None = None
     scope: Scope | None = None
     acting: Actor | None = None
+    #: What their changes are part of, and which entry they take back or which version they go back to.
+    batch: str | None = None
+    undoes: int | None = None
+    restores: int | None = None
 
 
 def _nothing(collection: str, key: Any) -> None:

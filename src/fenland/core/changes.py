@@ -19,14 +19,11 @@ from fenland.core.reserved import made, renewed
 
 @dataclass(frozen=True, slots=True)
 class Stamp:
-    """When changes are made, by whom, and why; and what they share, take back or go back to."""
+    """When changes are made, by whom, and why."""
 
     time: str
     by: str
     reason: str | None = None
-    batch: str | None = None
-    undoes: int | None = None
-    restores: int | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -84,9 +81,9 @@ class Change:
             changes=self.fields,
             reason=self.stamp.reason,
             cause=cause,
-            batch=self.stamp.batch,
-            undoes=self.stamp.undoes,
-            restores=self.stamp.restores,
+            batch=caller.batch,
+            undoes=caller.undoes,
+            restores=caller.restores,
             secret=self.secret,
             unkept=self.unkept,
         )

@@ -20,10 +20,10 @@ Type = Literal["string", "integer", "number", "boolean", "array", "object"]
 Blank = Literal["store", "keep", "clear", "reject"]
 OnDelete = Literal["restrict", "clear", "cascade"]
 #: What rules of access grant, of records and of their fields.
-Right = Literal["read", "create", "update", "delete", "transfer"]
+Right = Literal["read", "create", "update", "delete", "transfer", "erase"]
 FieldRight = Literal["read", "create", "update"]
 
-RIGHTS: tuple[Right, ...] = ("read", "create", "update", "delete", "transfer")
+RIGHTS: tuple[Right, ...] = ("read", "create", "update", "delete", "transfer", "erase")
 FIELD_RIGHTS: tuple[FieldRight, ...] = ("read", "create", "update")
 
 #: Words an access list may hold besides role names.
@@ -155,6 +155,8 @@ class Collection:
     effects: tuple[Mapping[str, Any], ...] = ()
     revalidate: Literal["touched", "whole"] = "touched"
     if_match: Literal["optional", "required"] = "optional"
+    #: Whether changes must say why they are made.
+    reason: Literal["optional", "required"] = "optional"
     #: What the collection was called before.
     was: str | None = None
 

@@ -111,4 +111,5 @@ COLLECTION_KEYWORDS: Mapping[str, tuple[Callable[[Any], bool], str]] = {
     "revalidate": (_one_of("touched", "whole"), "touched or whole"),
     "was": (is_text, "the name that the collection had"),
     "if_match": (_one_of("optional", "required"), "optional or required"),
+    "reason": (_one_of("optional", "required"), "optional or required"),
 }

@@ -60,6 +60,17 @@ class Lineage:
         older = (step.succession.old.name for step in reversed(self._steps))
         return list(dict.fromkeys([self.collection.name, *older]))
 
+    def older_names(self, name: str) -> set[str]:
+        """What a field of today was called before."""
+        found = set[str]()
+        for step in reversed(self._steps):
+            source = step.mover.fields[name].source if name in step.mover.fields else None
+            if source is None:
+                break
+            found.add(source)
+            name = source
+        return found
+
     def today(self, sequence: int, changes: Changes) -> Changes:
         """What an entry changed, by the fields of today; a value that would not fit stays as it was."""
         for step in self._since(sequence):

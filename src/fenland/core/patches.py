@@ -89,6 +89,18 @@ class Replacement:
         return {**self.absent, **self.fields}
 
 
+@dataclass(frozen=True, slots=True)
+class Exactly:
+    """Values for whole fields, such as they were before."""
+
+    fields: Mapping[str, Any]
+    atomic: frozenset[str] = frozenset()
+
+    def against(self, stored: Mapping[str, Any], problems: list[Problem]) -> dict[str, Any]:
+        """See `Patch`."""
+        return dict(self.fields)
+
+
 def replacement(fields: Mapping[str, Any], access: FieldAccess) -> Replacement:
     """The patch that puts these fields in the place of all that the caller can set, and see."""
     absent = {

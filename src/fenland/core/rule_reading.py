@@ -25,6 +25,7 @@ _RECORDS: Mapping[str, Sequence[str]] = {
     "update": ("record", "next"),
     "delete": ("record",),
     "transfer": ("record", "next"),
+    "erase": ("record",),
 }
 #: What a field of a type takes, besides what is of the type itself.
 _READ_AS: Mapping[str, Sequence[str]] = {

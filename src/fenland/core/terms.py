@@ -34,13 +34,15 @@ def value_term(field: str, value: Any) -> int:
 def _text(value: Any) -> str:
     """One text for each value; numbers have it by what they are worth."""
     if isinstance(value, str):
-        if value.startswith("=") and not value.startswith("=="):
-            number = value[1:]
-            return f"#{number.rstrip('0').rstrip('.') if '.' in number else number}"
-        return value
+        return _number(value[1:]) if value.startswith("=") and not value.startswith("==") else value
     if type(value) is int:
-        return f"#{value}"
+        return _number(value)
     return canonical_plain(value).decode()
+
+
+def _number(value: int | str) -> str:
+    # As a double: of numbers that any comparison takes for equal, these are.
+    return f"#{float(str(value)) + 0.0!r}"
 
 
 def pieces(text: str) -> set[int]:

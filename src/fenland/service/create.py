@@ -15,7 +15,7 @@ from fenland.core.problems import Invalid, Problem, pointer_to
 from fenland.core.reserved import made
 from fenland.core.rules import Before, lenient
 from fenland.service.applying import apply
-from fenland.service.finding import permit
+from fenland.service.finding import demand_reason, permit
 from fenland.service.once import SAVED, Once, once
 from fenland.service.others import check_others
 from fenland.service.saved import Saved
@@ -111,6 +111,7 @@ def decide_new(view: View, caller: Caller, new: NewRecord) -> tuple[Change, tupl
     check_record(fields, fields, view.limits)
     problems += rules.run_checks(sight.names, record, None, problems)
     problems += check_others(view, caller, resource, fields, record_id)
+    demand_reason(resource, request.reason, problems)
     remaining, dropped = lenient(problems) if request.lenient else (problems, [])
     if remaining:
         raise Invalid(remaining)

@@ -15,9 +15,9 @@ from fenland.core.access import Caller
 from fenland.core.changes import Change, Stamp, alteration, deletion
 from fenland.core.definitions import Collection, Field
 from fenland.core.limits import beyond
-from fenland.core.problems import Conflict
+from fenland.core.problems import Conflict, Invalid, Problem
 from fenland.service.applying import apply
-from fenland.service.finding import UNCONDITIONAL, Address, Preconditions, find, meet, permit
+from fenland.service.finding import UNCONDITIONAL, Address, Preconditions, demand_reason, find, meet, permit
 from fenland.service.once import SAVED, Once, once
 from fenland.service.saved import Saved
 from fenland.service.service import Resource, Service
@@ -66,6 +66,10 @@ def plan_of(view: View, caller: Caller, request: DeleteRequest) -> tuple[_Plan, 
     permit("delete", resource, view.sight(caller), stored)
     meet(request.preconditions, resource, stored)
     request.check()
+    problems: list[Problem] = []
+    demand_reason(resource, request.reason, problems)
+    if problems:
+        raise Invalid(problems)
     plan = _Plan(view, resource, stored)
     plan.follow()
     plan.refuse_blocked(caller)

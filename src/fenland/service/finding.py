@@ -10,7 +10,14 @@ from fenland.core.access import Caller, Sight
 from fenland.core.definitions import Right
 from fenland.core.identity import etag, etag_alone
 from fenland.core.names import did_you_mean
-from fenland.core.problems import Malformed, NotFound, NotPermitted, VersionMismatch, VersionRequired
+from fenland.core.problems import (
+    Malformed,
+    NotFound,
+    NotPermitted,
+    Problem,
+    VersionMismatch,
+    VersionRequired,
+)
 from fenland.core.texts import read_text
 from fenland.core.validation import REFUSED
 from fenland.service.service import Resource
@@ -21,6 +28,7 @@ _DEEDS: Mapping[Right, str] = {
     "create": "create records here",
     "update": "change this record",
     "delete": "delete this record",
+    "erase": "erase anything of this record",
 }
 
 
@@ -60,6 +68,15 @@ def checked_reason(reason: str | None) -> str | None:
     if reason is not None and "\0" in reason:
         raise Malformed("reason holds the character U+0000. Remove it.")
     return reason or None
+
+
+def demand_reason(resource: Resource, reason: str | None, problems: list[Problem]) -> None:
+    """Adds the problem of a change that says no reason, where the collection demands one."""
+    if reason is None and resource.collection.reason == "required":
+        name = resource.collection.name
+        problems.append(
+            Problem("", "reason", f"Changes to {name} must say why they are made. Send the parameter reason.")
+        )
 
 
 #: No precondition at all.

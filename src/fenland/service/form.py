@@ -15,6 +15,7 @@ from fenland.core.values import MISSING
 from fenland.service.create import creating_access, start_of
 from fenland.service.finding import Address, find
 from fenland.service.labels import label_of
+from fenland.service.past import NOW, When, as_it_was, subject
 from fenland.service.saved import Saved
 from fenland.service.service import Service
 from fenland.service.work import View
@@ -37,10 +38,15 @@ class Form:
     saved: Saved | None = None
 
 
-def edit_form(service: Service, caller: Caller, address: Address) -> Form:
-    """The form to change the record at an address; nothing is writable to who may only read it."""
+def edit_form(service: Service, caller: Caller, address: Address, when: When = NOW) -> Form:
+    """The form to change the record at an address; nothing is writable to who may only read it.
+
+    Nor is anything of a record as it was at a moment.
+    """
     with service.database.snapshot() as reading:
         view = View(service, reading)
+        if when:
+            return _past_form(view, caller, address, when)
         resource, record = find(view, caller, address)
         policy, sight = resource.policy, view.sight(caller)
         access = policy.fields(sight, record)
@@ -55,6 +61,21 @@ def edit_form(service: Service, caller: Caller, address: Address) -> Form:
             collection=resource.collection,
             saved=Saved(shown, changed=False, etag=resource.etag(record)),
         )
+
+
+def _past_form(view: View, caller: Caller, address: Address, when: When) -> Form:
+    found = subject(view, caller, address)
+    record = as_it_was(view, found, when)
+    shown = found.access.shown(record)
+    return Form(
+        values=shown,
+        schema=collection_schema(found.access),
+        choices=_Choices(view, caller, found.access, []).of(shown),
+        writable=[],
+        deletable=False,
+        collection=found.resource.collection,
+        saved=Saved(shown, changed=False, etag=found.resource.etag(record)),
+    )
 
 
 def create_form(service: Service, caller: Caller, collection: str) -> Form:

@@ -6,13 +6,27 @@ from dataclasses import dataclass
 
 from fenland.core.access import Caller
 from fenland.core.identity import etag_with
+from fenland.core.problems import Malformed
 from fenland.service.expanding import Expanded, Wanted, expanded, narrowed
 from fenland.service.finding import Address, find
+from fenland.service.past import When, as_it_was, subject
 from fenland.service.service import Service
 from fenland.service.work import View
 from fenland.storage.door import Record
 
 _ALL = Wanted()
+
+
+def read_past(service: Service, caller: Caller, address: Address, wanted: Wanted, when: When) -> Found:
+    """A record as it was, also one that is gone. Raises `Malformed` for references to expand."""
+    if wanted.expand:
+        raise Malformed("expand shows what a record refers to as it is now. Leave it out here.")
+    with service.database.snapshot(caller.actor.name) as reading:
+        view = View(service, reading)
+        found = subject(view, caller, address)
+        record = as_it_was(view, found, when)
+    shown = narrowed(found.resource, [found.access.shown(record)], wanted)[0]
+    return Found(shown, found.resource.etag(record))
 
 
 @dataclass(frozen=True, slots=True)

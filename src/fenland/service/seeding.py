@@ -106,7 +106,9 @@ def unguarded(definitions: Definitions) -> Definitions:
 
     def opened(one: Collection) -> Collection:
         fields = {name: replace(item, access={}) for name, item in one.fields.items()}
-        return replace(one, fields=fields, access=dict.fromkeys(RIGHTS, everyone), if_match="optional")
+        return replace(
+            one, fields=fields, access=dict.fromkeys(RIGHTS, everyone), if_match="optional", reason="optional"
+        )
 
     return replace(
         definitions, collections={name: opened(one) for name, one in definitions.collections.items()}

@@ -50,7 +50,9 @@ def as_seen(view: View, caller: Caller, resource: Resource, stored: Record, base
     seen = {**stored, **seen, **entries[0].kept()}
     for entry in entries[1:]:
         if (
-            entry.on_behalf == caller.actor.name
+            # Who takes an older change back has not seen what came of it, whoever made that.
+            caller.undoes is None
+            and entry.on_behalf == caller.actor.name
             and entry.client is not None
             and entry.client == caller.client
         ):

@@ -64,12 +64,15 @@ class Service:
         limits: Limits = DEFAULTS,
         clock: Callable[[], datetime] = lambda: datetime.now(UTC),
         ways_in: WaysIn = WaysIn(),  # noqa: B008 - frozen
+        key_file: Path = Path("fenland.key"),
     ) -> None:
+        """`key_file` is where the key lies that signs heads of the history."""
         self.definitions = definitions
         self.database = database
         self.limits = limits
         self.clock = clock
         self.ways_in = ways_in
+        self.key_file = key_file
         issuer = ways_in.issuer
         self.issued: Issued | None = None
         if issuer is not None:
@@ -119,6 +122,12 @@ class Service:
             for one, (before, after) in zip(kept, pairwise(read), strict=True)
         ]
 
+    @cached_property
+    def secret_fields(self) -> frozenset[str]:
+        """The fields, of any collection, that are or were secret in the history."""
+        read = [one.read() for one in self.database.defined]
+        return frozenset(name for one in read for item in one.collections.values() for name in item.secret)
+
     def lineage(self, resource: Resource) -> Lineage | None:
         """How a collection came to be what it is; None where its records were never moved."""
         if not resource.moved:
@@ -149,7 +158,9 @@ def open_service(
     limits: Limits = DEFAULTS,
     ways_in: WaysIn | None = None,
     made: Made | None = None,
+    key_file: Path | None = None,
 ) -> Service:
-    """The service over the database at `path`. Raises `DatabaseRefused`."""
+    """The service over the database at `path`; its key lies beside that. Raises `DatabaseRefused`."""
     database = open_database(path, definitions, limits, made)
-    return Service(definitions, database, limits, ways_in=ways_in or WaysIn())
+    key_file = key_file or path.with_name(path.name + ".key")
+    return Service(definitions, database, limits, ways_in=ways_in or WaysIn(), key_file=key_file)

@@ -2,49 +2,93 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from collections.abc import Iterable
+from dataclasses import dataclass
 from typing import Any
 
 from fenland.core.access import Caller
-from fenland.core.field_access import FieldAccess
 from fenland.core.history import Entry
-from fenland.core.problems import NotFound
+from fenland.core.problems import Malformed
 from fenland.core.telling import Known, Telling, entry_json
-from fenland.service.finding import Address, find, lookup_field, lookup_value, not_there
-from fenland.service.service import Resource, Service
+from fenland.service.finding import Address
+from fenland.service.labels import labels_of
+from fenland.service.past import BEYOND_ALL, Subject, newest_first, subject
+from fenland.service.service import Service
 from fenland.service.work import View
 
-_BEYOND_ALL = 2**63 - 1
+#: Entries that a filtered page looks through.
+_MOST_LOOKED = 2_000
+
+
+@dataclass(frozen=True, slots=True)
+class Asked:
+    """Which entries are wanted: of versions under `below`, of this field, by this account."""
+
+    below: int | None = None
+    limit: int = 50
+    field: str | None = None
+    actor: str | None = None
 
 
 @dataclass(frozen=True, slots=True)
 class Timeline:
-    """A page of entries as answers show them, and the version to ask below for the next page."""
+    """A page of entries as answers show them, and the version to ask below for the next page.
+
+    `labels` says what references and owners in them stand for; `archived` where older entries are.
+    """
 
     items: list[dict[str, Any]]
     next: int | None
+    labels: dict[str, dict[str, str]]
+    archived: list[str]
 
 
-def timeline(
-    service: Service, caller: Caller, address: Address, *, below: int | None = None, limit: int = 50
-) -> Timeline:
-    """The entries of a record of versions under `below`. Who may read a record may read its history."""
+def timeline(service: Service, caller: Caller, address: Address, asked: Asked) -> Timeline:
+    """The entries of a record that are wanted. Who may read a record may read its history."""
     with service.database.snapshot() as reading:
         view = View(service, reading)
-        resource, record_id, access = _record_id(view, caller, address)
-        shown, more = service.database.history.of_record(
-            reading, record_id, below=_BEYOND_ALL if below is None else below, limit=limit
-        )
-        people = {name for one in shown for name in (one.actor, one.behalf) if name is not None}
-        names = {name: _title(view, name) for name in people}
-    usual, lineage = Telling(access.collection.fields, access.hidden), service.lineage(resource)
-    items = [
-        entry_json(
-            one, usual if lineage is None else lineage.telling(one.sequence or 0, access), Known(names)
-        )
-        for one in shown
-    ]
-    return Timeline(items, shown[-1].version if more else None)
+        found = subject(view, caller, address)
+        if asked.field is not None and asked.field not in found.resource.collection.fields:
+            raise Malformed(f"field is {asked.field!r}, which is no field of {address.collection}.")
+        shown, more = _wanted(view, found, asked)
+        labels = _labels(view, caller, found, shown)
+        known = Known(people_of(view, shown), labels)
+        whole = not more and (shown[-1].version if shown else 1) == 1
+        archives = [] if whole else service.database.history.archives(reading)
+    tell = telling_of(service, found)
+    items = [entry_json(one, tell(one), known) for one in shown]
+    return Timeline(items, more, labels, [one.file for one in archives])
+
+
+def _wanted(view: View, found: Subject, asked: Asked) -> tuple[list[Entry], int | None]:
+    """The entries of a page, and below which version the next one begins."""
+    below = BEYOND_ALL if asked.below is None else asked.below
+    history = view.service.database.history
+    if asked.field is None and asked.actor is None:
+        shown, more = history.of_record(view.reading, found.id, below=below, limit=asked.limit)
+        return shown, shown[-1].version if more else None
+    shown = []
+    for looked, one in enumerate(newest_first(view, found.id, below)):
+        if len(shown) == asked.limit or looked == _MOST_LOOKED:
+            return shown, one.version + 1
+        if asked.actor in (None, one.actor, one.behalf) and (
+            asked.field is None or asked.field in one.changes
+        ):
+            shown.append(one)
+    return shown, None
+
+
+def telling_of(service: Service, found: Subject) -> Any:
+    """What says how an entry of the record is told."""
+    access, lineage = found.access, service.lineage(found.resource)
+    usual = Telling(access.collection.fields, access.hidden)
+    return lambda entry: usual if lineage is None else lineage.telling(entry.sequence or 0, access)
+
+
+def people_of(view: View, entries: Iterable[Entry]) -> dict[str, str]:
+    """What people call the accounts that made changes."""
+    names = {name for one in entries for name in (one.actor, one.behalf) if name is not None}
+    return {name: _title(view, name) for name in names}
 
 
 def _title(view: View, name: str) -> str:
@@ -52,51 +96,7 @@ def _title(view: View, name: str) -> str:
     return account.title if account is not None and account.title else name
 
 
-def _record_id(view: View, caller: Caller, address: Address) -> tuple[Resource, str, FieldAccess]:
-    """The id of the record that is, or was, at an address, and what the caller may see of it."""
-    try:
-        resource, record = find(view, caller, address)
-    except NotFound:
-        resource = view.resource(address.collection)
-        gone = _deleted(view, resource, address)
-        if gone is None:
-            raise
-        record = {**dict.fromkeys(resource.collection.fields), **gone.last_copy(), "id": gone.record_id}
-        record |= gone.kept()
-        if not resource.policy.may("read", view.sight(caller), record):
-            raise
-    return resource, str(record["id"]), resource.policy.fields(view.sight(caller), record)
-
-
-def _deleted(view: View, resource: Resource, address: Address) -> Entry | None:
-    """The deletion of the last record at this address, when none is there now."""
-    field = lookup_field(resource, address)
-    history = view.service.database.history
-    if field == "id":
-        newest, _ = history.of_record(view.reading, address.value.lower(), below=_BEYOND_ALL, limit=1)
-        mine = [one for one in newest if one.collection in _names(view, resource)]
-        return _today(view, resource, mine[0]) if mine and mine[0].action == "delete" else None
-    if field != resource.collection.key:
-        raise not_there(address)
-    key = lookup_value(resource, field, address.value)
-    if key is None:
-        return None
-    found = [history.last_deleted(view.reading, name, key) for name in _names(view, resource)]
-    there = sorted((one for one in found if one is not None), key=lambda one: one.sequence or 0)
-    return _today(view, resource, there[-1]) if there else None
-
-
-def _names(view: View, resource: Resource) -> list[str]:
-    """What the collection is called in entries."""
-    lineage = view.service.lineage(resource)
-    return [resource.collection.name] if lineage is None else lineage.names
-
-
-def _today(view: View, resource: Resource, entry: Entry) -> Entry:
-    """The entry, by the fields of today."""
-    lineage = view.service.lineage(resource)
-    return (
-        entry
-        if lineage is None
-        else replace(entry, changes=lineage.today(entry.sequence or 0, entry.changes))
-    )
+def _labels(view: View, caller: Caller, found: Subject, entries: list[Entry]) -> dict[str, dict[str, str]]:
+    """What references and owners stand for in entries, as far as the caller may know."""
+    sides = ({name: pair[side] for name, pair in one.changes.items()} for one in entries for side in (0, 1))
+    return labels_of(view, caller, found.resource, sides)

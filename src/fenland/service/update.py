@@ -28,7 +28,16 @@ from fenland.core.problems import MOST_PROBLEMS, Invalid, Problem, pointer_to
 from fenland.core.rules import Before, lenient
 from fenland.service.applying import apply
 from fenland.service.filtering import answered
-from fenland.service.finding import UNCONDITIONAL, Address, Base, Preconditions, find, meet, permit
+from fenland.service.finding import (
+    UNCONDITIONAL,
+    Address,
+    Base,
+    Preconditions,
+    demand_reason,
+    find,
+    meet,
+    permit,
+)
 from fenland.service.once import SAVED, Once, once
 from fenland.service.others import check_others
 from fenland.service.saved import Saved
@@ -136,7 +145,12 @@ def _permitted(
 def preview(service: Service, caller: Caller, request: UpdateRequest) -> Preview:
     """Does everything that `update` does but the saving. Field problems are part of the answer."""
     with service.database.snapshot() as reading:
-        decision = decide(View(service, reading), caller, request)
+        return preview_of(View(service, reading), caller, request)
+
+
+def preview_of(view: View, caller: Caller, request: UpdateRequest) -> Preview:
+    """The same, within a moment of the database."""
+    decision = decide(view, caller, request)
     access, change = decision.access, decision.change
     fields = {} if change is None else change.fields
     return Preview(
@@ -180,6 +194,7 @@ def decide(view: View, caller: Caller, request: UpdateRequest) -> Decision:
         rules.validate_whole(record, problems)
         problems += rules.run_checks(sight.names, record, stored, problems)
         problems += check_others(view, caller, resource, values, stored["id"])
+        demand_reason(resource, request.reason, problems)
         if values:
             change = alteration(resource.collection, stored, values, view.stamp(caller, request.reason))
     remaining, dropped = lenient(problems) if request.lenient else (problems, [])

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from contextlib import AbstractContextManager
 from datetime import UTC, datetime
 from pathlib import Path
 
@@ -16,11 +17,15 @@ from fenland.storage.protocols import (
     Account,
     Accounts,
     Admission,
+    Archive,
+    Candidates,
     Copied,
     Counted,
     Database,
     DatabaseRefused,
     Defined,
+    Head,
+    Heads,
     History,
     Kept,
     Made,
@@ -39,6 +44,7 @@ from fenland.storage.protocols import (
     VersionRace,
     Writing,
 )
+from fenland.storage.sqlite.auditing import Audited, audited_sqlite
 from fenland.storage.sqlite.copying import back_up as back_up_sqlite
 from fenland.storage.sqlite.copying import put_back as put_sqlite_back
 from fenland.storage.sqlite.database import open_sqlite
@@ -52,11 +58,16 @@ __all__ = [
     "Account",
     "Accounts",
     "Admission",
+    "Archive",
+    "Audited",
+    "Candidates",
     "Copied",
     "Counted",
     "Database",
     "DatabaseRefused",
     "Defined",
+    "Head",
+    "Heads",
     "History",
     "Kept",
     "Made",
@@ -77,6 +88,7 @@ __all__ = [
     "VersionRace",
     "WouldWait",
     "Writing",
+    "audited",
     "back_up",
     "fold",
     "kept_definitions",
@@ -140,6 +152,11 @@ def put_back(
     With `replace`, what is there is moved aside; its new place is told. Raises `DatabaseRefused`.
     """
     return put_sqlite_back(source, path, replace=replace, progress=progress)
+
+
+def audited(path: Path) -> AbstractContextManager[Audited]:
+    """The database at `path` as it stands, to be held against its history. Raises `DatabaseRefused`."""
+    return audited_sqlite(path)
 
 
 def fold(path: Path) -> None:

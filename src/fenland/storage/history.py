@@ -13,7 +13,7 @@ from operator import attrgetter
 from typing import Any
 
 import orjson
-from sqlalchemy import BindParameter, bindparam, select
+from sqlalchemy import BindParameter, bindparam, func, select
 
 from fenland.core.canonical import canonical_plain
 from fenland.core.history import Entry, Seal
@@ -99,6 +99,12 @@ class TableHistory:
         self._oldest = Prepared(within.order_by(table.c.sequence).limit(limited), engine)
         self._time = Prepared(select(table.c.time).where(table.c.sequence == bindparam("sequence")), engine)
         self._first = Prepared(select(table.c.sequence).order_by(table.c.sequence).limit(1), engine)
+        self._counts = Prepared(
+            select(table.c.collection, table.c.actor, func.count())
+            .where(table.c.sequence > above, table.c.sequence <= bindparam("last"))
+            .group_by(table.c.collection, table.c.actor),
+            engine,
+        )
         gone = tables.tree.archives
         self._archives = Prepared(
             select(gone.c.first, gone.c.last, gone.c.file, gone.c.digest, gone.c.time).order_by(gone.c.last),
@@ -190,6 +196,10 @@ class TableHistory:
         """See `History`."""
         row = self._last_deleted.one(reading, {"collection": collection, "key": key})
         return None if row is None else self._entry(reading, row)
+
+    def counts(self, reading: Reading, above: int, last: int) -> list[tuple[str, str, int]]:
+        """See `History`."""
+        return [tuple(row) for row in self._counts.all(reading, {"above": above, "last": last})]
 
     def deleted_since(
         self, reading: Reading, collection: str, sequence: int, *, after: str, limit: int

@@ -20,6 +20,7 @@ from fenland.core.definitions import Definitions
 from fenland.core.field_access import Record
 from fenland.core.history import Entry
 from fenland.core.reading import definitions_from
+from fenland.core.terms import term
 from fenland.storage.turn import Turn
 
 Result = TypeVar("Result")
@@ -216,6 +217,11 @@ class Candidates:
     terms: tuple[int, ...] = ()
     equal: Mapping[str, Collection[Any]] = field(default_factory=dict)
     above: int = 0
+
+    @classmethod
+    def equal_to(cls, part: str, value: str, above: int = 0) -> Candidates:
+        """Those of which one part, that terms are kept of, is this."""
+        return cls((term(part, value),), {part: (value,)}, above)
 
 
 @dataclass(frozen=True, slots=True)
@@ -415,6 +421,9 @@ class History(Protocol):
         Each comes with the sequence that its span begins above. All that are wanted are among them.
         """
 
+    def counts(self, reading: Reading, above: int, last: int) -> list[tuple[str, str, int]]:
+        """How many entries over one sequence and up to another there are: by collection and actor."""
+
     def deleted_since(
         self, reading: Reading, collection: str, sequence: int, *, after: str, limit: int
     ) -> list[str]:
@@ -563,6 +572,12 @@ class Database(Protocol):
         """Opens a transaction for several calls of `write` by this thread, which may wait for nobody.
 
         Raises `WouldWait` where it would have to.
+        """
+
+    def scrub(self) -> None:
+        """Sees that what was removed is in no file of the database any more; waits for readers a while.
+
+        Raises `Unavailable` where it cannot tell so.
         """
 
     def close(self) -> None:

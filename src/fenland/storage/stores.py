@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from fenland.core.limits import Limits
+from fenland.core.limits import DEFAULTS, Limits
 from fenland.storage.accounts import TableAccounts
 from fenland.storage.heads import TableHeads
 from fenland.storage.history import TableHistory
@@ -25,6 +25,16 @@ class Stores:
             name: TableRecords(one, tables.records[name], engine, limits)
             for name, one in tables.project.collections.items()
         }
+        self._serve(tables, engine, limits)
+
+    @classmethod
+    def of_service(cls, tables: Tables, engine: Engine) -> Stores:
+        """What the service keeps itself, and no records."""
+        found = cls.__new__(cls)
+        found._serve(tables, engine, DEFAULTS)
+        return found
+
+    def _serve(self, tables: Tables, engine: Engine, limits: Limits) -> None:
         self.history = TableHistory(tables, engine, limits)
         self.heads = TableHeads(tables, engine)
         self.outcomes = TableOutcomes(tables.outcomes, engine)

@@ -8,7 +8,7 @@ from flask import Flask
 
 from fenland.service.service import Service
 from fenland.service.settings import Settings
-from fenland.web import accounts, batch, console, errors, files, many, records, schemas, status
+from fenland.web import accounts, batch, console, errors, files, history, many, records, schemas, status
 from fenland.web.lean import LeanFlask
 from fenland.web.logs import RequestLog
 from fenland.web.origins import Origins
@@ -30,6 +30,7 @@ def create_app(service: Service, settings: Settings) -> Flask:
     many.register(app, service)
     batch.register(app, service)
     files.register(app, service)
+    history.register(app, service)
     schemas.register(app, service)
     accounts.register(app, service)
     status.register(app, service, settings)

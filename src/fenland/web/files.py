@@ -13,8 +13,10 @@ from fenland.core.problems import Malformed, Unavailable, UnsupportedMedia
 from fenland.core.tabular import Form, Row, read_csv, read_jsonl, text_rows
 from fenland.core.values import read_json
 from fenland.service.exporting import export_records
+from fenland.service.exporting_history import export_history
 from fenland.service.importing import MODES, Imported, ImportRequest, import_rows
 from fenland.service.listing import ListRequest
+from fenland.service.searching import HistoryRequest
 from fenland.service.service import Service
 from fenland.service.spreadsheets import read_sheet
 from fenland.web.answering import Answer, json_answer
@@ -83,6 +85,21 @@ class Exports:
         headers = {
             "Content-Type": _TYPES[form] + ("; charset=utf-8; header=present" if form == "csv" else ""),
             "Content-Disposition": f'attachment; filename="{asked.collection}.{form}"',
+            "Cache-Control": "private, no-store",
+            "Vary": "Authorization, Cookie, Accept",
+        }
+        return Streamed(self._counted(pieces), headers)
+
+    def history(self, request: Request, asked: HistoryRequest, form: Form, after: int) -> Answer:
+        """The history as a file. Raises what is wrong with the request."""
+        if asked.below is not None:
+            raise Malformed("A file goes on after a sequence, not below one. Send after.")
+        if len(self._running) >= _MOST_EXPORTS:
+            raise Unavailable("Too many files are being sent now. Send it again in a moment.")
+        pieces = export_history(self._service, caller_of(request, self._service), asked, form, after)
+        headers = {
+            "Content-Type": _TYPES[form] + ("; charset=utf-8; header=present" if form == "csv" else ""),
+            "Content-Disposition": f'attachment; filename="history.{form}"',
             "Cache-Control": "private, no-store",
             "Vary": "Authorization, Cookie, Accept",
         }

@@ -3,21 +3,23 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
+from datetime import UTC, datetime
 from typing import Any
 from urllib.parse import parse_qsl, quote
 
 from flask import Request
 
 from fenland.core.definitions import Blank
-from fenland.core.identity import read_etag
+from fenland.core.identity import read_etag, timestamp
 from fenland.core.names import did_you_mean
 from fenland.core.problems import Malformed
 from fenland.core.rules import BLANKS
 from fenland.service.finding import Base, checked_reason
 from fenland.service.listing import LARGEST_PAGE, USUAL_PAGE
+from fenland.service.past import When
 
 #: What the query of a list may hold, besides the names of fields.
-LIST_PARAMETERS = ("where", "q", "sort", "fields", "expand", "limit", "cursor", "count", "labels")
+LIST_PARAMETERS = ("where", "q", "sort", "fields", "expand", "limit", "cursor", "count", "labels", "at")
 
 
 def _pairs(request: Request) -> list[tuple[str, str]]:
@@ -132,3 +134,29 @@ def page_size(query: dict[str, str]) -> int:
     if not 1 <= size <= LARGEST_PAGE:
         raise Malformed(f"limit is {query['limit']}. It must be from 1 to {LARGEST_PAGE}.")
     return size
+
+
+def moment_of(query: Mapping[str, str], name: str) -> str | None:
+    """A time in the query, as records keep it. Raises `Malformed`."""
+    text = query.get(name)
+    if text is None:
+        return None
+    try:
+        found = datetime.fromisoformat(text)
+        if len(text) == len("2031-04-09"):
+            found = found.replace(tzinfo=UTC)
+        if found.tzinfo is None:
+            raise ValueError
+        return timestamp(found)
+    except (ValueError, OverflowError):
+        raise Malformed(
+            f"{name} is {text[:80]!r}. It must be a time such as 2031-04-09T12:00:00Z, or a day."
+        ) from None
+
+
+def when_of(query: Mapping[str, str]) -> When:
+    """The moment of a record's past that a query names, if any. Raises `Malformed`."""
+    version, at = whole_number(dict(query), "version", None), moment_of(query, "at")
+    if version is not None and at is not None:
+        raise Malformed("version and at name two moments. Send one of them.")
+    return When(version, at)

@@ -18,12 +18,13 @@ from fenland.service.filtering import Filter
 from fenland.service.finding import UNCONDITIONAL, Address
 from fenland.service.form import edit_form
 from fenland.service.listing import USUAL_PAGE, ListRequest, list_records
+from fenland.service.listing_past import list_past
+from fenland.service.past import NOW
 from fenland.service.putting import PutRequest, put
-from fenland.service.read import read
+from fenland.service.read import read, read_past
 from fenland.service.saved import Saved
 from fenland.service.service import Service
-from fenland.service.timeline import timeline
-from fenland.service.update import Preview, UpdateRequest, preview, update
+from fenland.service.update import UpdateRequest, preview, update
 from fenland.web.answering import Answer, fresh_answer, json_answer, record_answer
 from fenland.web.caller import caller_of
 from fenland.web.edit_forms import form_json
@@ -37,41 +38,22 @@ from fenland.web.patch_formats import (
     patch_reader,
     replacement_reader,
 )
+from fenland.web.previews import preview_json
 from fenland.web.query import (
     LIST_PARAMETERS,
     base_of,
     blank_of,
     flag,
     names_of,
-    page_size,
     query_and_fields,
-    query_of,
     query_with,
     reason_of,
+    when_of,
     whole_number,
 )
-
-
-def _preview_json(found: Preview) -> dict[str, Any]:
-    return {
-        "preview": True,
-        "version": found.version,
-        "changes": {name: {"before": was, "after": now} for name, (was, now) in found.changes.items()},
-        "record": found.record,
-        "errors": [one.as_json() for one in found.problems],
-        "ignored": list(found.dropped),
-    }
-
-
-RECORDS = "/v1/records/<collection>"
-ONE_RECORD = f"{RECORDS}/<value>"
+from fenland.web.routing import ONE_RECORD, RECORDS, here
 
 _NOTHING: dict[str, Any] = {}
-
-
-def _here(request: Request) -> str:
-    """The address of the request itself."""
-    return prefix_of(request) + quote(request.path)
 
 
 def _asked_by(query: dict[str, str]) -> dict[str, Any]:
@@ -112,7 +94,10 @@ class _Views:
         )
         if (form := form_accepted(request)) is not None:
             return self.exports.answer(request, asked, form)
-        listed = list_records(self.service, caller, asked)
+        if (when := when_of(query)) and when.at is not None:
+            listed = list_past(self.service, caller, asked, when.at)
+        else:
+            listed = list_records(self.service, caller, asked)
         body: dict[str, object] = {"items": listed.items, "next": listed.next}
         if listed.count is not None:
             body["count"] = listed.count
@@ -123,7 +108,7 @@ class _Views:
         headers = {}
         if listed.next is not None:
             onward = query_with(query, equal, cursor=listed.next)
-            headers["Link"] = f'<{_here(request)}?{onward}>; rel="next"'
+            headers["Link"] = f'<{here(request)}?{onward}>; rel="next"'
         return json_answer(body, headers=headers)
 
     def create(self, request: Request, collection: str) -> Answer:
@@ -145,9 +130,13 @@ class _Views:
         address = Address(collection, value, field)
         if not request.environ.get("QUERY_STRING"):
             return fresh_answer(request, read(self.service, caller, address))
-        query = order.query(request, "fields", "expand")
+        query = order.query(request, "fields", "expand", "version", "at")
         wanted = order.read(lambda: _wanted_by(query), Wanted())
-        found = read(self.service, caller, address, wanted)
+        when = order.read(lambda: when_of(query), NOW)
+        if when:
+            found = read_past(self.service, caller, address, wanted, when)
+        else:
+            found = read(self.service, caller, address, wanted)
         order.check()
         return fresh_answer(request, found)
 
@@ -196,7 +185,7 @@ class _Views:
             read_patch=reader(request, self.service.limits, order),
         )
         if looking:
-            return json_answer(_preview_json(preview(self.service, caller, asked)))
+            return json_answer(preview_json(preview(self.service, caller, asked)))
         saved = update(self.service, caller, asked)
         return record_answer(request, saved)
 
@@ -216,23 +205,6 @@ class _Views:
         saved = delete(self.service, caller, asked)
         return record_answer(request, saved)
 
-    def history(self, request: Request, collection: str, value: str) -> Answer:
-        caller, order = caller_of(request, self.service), InOrder()
-        query = order.query(request, "below", "limit")
-        found = timeline(
-            self.service,
-            caller,
-            Address(collection, value),
-            below=order.read(lambda: whole_number(query, "below", None), None),
-            limit=order.read(lambda: page_size(query), USUAL_PAGE),
-        )
-        order.check()
-        headers = {}
-        if found.next is not None:
-            onward = query_with(query, below=found.next)
-            headers["Link"] = f'<{_here(request)}?{onward}>; rel="next"'
-        return json_answer({"items": found.items, "next": found.next}, headers=headers)
-
     def access(self, request: Request, collection: str, value: str) -> Answer:
         caller, order = caller_of(request, self.service), InOrder()
         query = order.query(request, "account")
@@ -241,8 +213,12 @@ class _Views:
         return json_answer(found)
 
     def form(self, request: Request, collection: str, value: str) -> Answer:
-        form = edit_form(self.service, caller_of(request, self.service), Address(collection, value))
-        query_of(request)
+        caller, order = caller_of(request, self.service), InOrder()
+        query = order.query(request, "version", "at")
+        form = edit_form(
+            self.service, caller, Address(collection, value), order.read(lambda: when_of(query), NOW)
+        )
+        order.check()
         headers = {"ETag": form.saved.etag, "Accept-Patch": ACCEPT_PATCH} if form.saved else {}
         return json_answer(form_json(form, prefix_of(request)), headers=headers)
 
@@ -281,6 +257,5 @@ def register(app: Flask, service: Service) -> None:
     for rule, name, replacing in ((ONE_RECORD, "replace", views.replace), (by, "put", views.put)):
         app.add_url_rule(rule, name, _handed(replacing), methods=["PUT"], provide_automatic_options=False)
     app.add_url_rule(f"{ONE_RECORD}/preview", "preview", _handed(views.preview), methods=["POST"])
-    app.add_url_rule(f"{ONE_RECORD}/history", "history", _handed(views.history), methods=["GET"])
     app.add_url_rule(f"{ONE_RECORD}/access", "access", _handed(views.access), methods=["GET"])
     app.add_url_rule(f"{ONE_RECORD}/form", "form", _handed(views.form), methods=["GET"])

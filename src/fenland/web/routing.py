@@ -1,4 +1,6 @@
-"""Short cuts to routes: those whose places are one segment each are found by the segments that are fixed.
+"""Where records are; and short cuts to routes.
+
+Those whose places are one segment each are found by the segments that are fixed.
 
 Compiled from the route table itself, so that no route is named here; what they do not find, Flask's own
 search does, and a test sees that both find the same. At many requests a second the search is a quarter of
@@ -9,8 +11,21 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from typing import Any, NamedTuple
+from urllib.parse import quote
 
+from flask import Request
 from werkzeug.routing import Map, Rule
+
+from fenland.web.headers import prefix_of
+
+RECORDS = "/v1/records/<collection>"
+ONE_RECORD = f"{RECORDS}/<value>"
+
+
+def here(request: Request) -> str:
+    """The address of the request itself, as its client knows it."""
+    return prefix_of(request) + quote(request.path)
+
 
 #: The fixed segments of a path, by their places.
 _Key = tuple[str, ...]

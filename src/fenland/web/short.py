@@ -14,6 +14,8 @@ from typing import Any
 from fenland.service.service import Resource, Service
 
 _RECORD = re.compile(r"/v1/records/([a-z0-9_]+)(/[^/]+)?")
+#: How a record was is worked out from its entries, of which there may be many.
+_PAST = re.compile(r"\b(?:version|at)=")
 _PAGE = re.compile(r"(?:limit=[1-9][0-9]?)?")
 #: Bytes in the body of a small change.
 _SMALL_BODY = 16_000
@@ -54,7 +56,9 @@ def short_requests(service: Service) -> Callable[[dict[str, Any]], Short | None]
                 return None
             little = found[1] in small and len(environ["CONTENT_LENGTH"]) < 6
             return Short.CHANGE if little and int(environ["CONTENT_LENGTH"] or 0) < _SMALL_BODY else None
-        if found[2] is not None or (found[1] in listed and _PAGE.fullmatch(environ["QUERY_STRING"])):
+        if found[2] is not None and not _PAST.search(environ["QUERY_STRING"]):
+            return Short.READ
+        if found[2] is None and (found[1] in listed and _PAGE.fullmatch(environ["QUERY_STRING"])):
             return Short.READ
         return None
 

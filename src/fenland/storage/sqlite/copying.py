@@ -12,6 +12,7 @@ from pathlib import Path
 
 from fenland.core.names import NAME
 from fenland.storage.protocols import Copied, DatabaseRefused, Progress
+from fenland.storage.sqlite.engine import quoted
 from fenland.storage.tables import LAYOUT, OWN
 
 #: How large a part is copied between two calls of `copied`, in pages: some megabytes.
@@ -29,7 +30,7 @@ def copy_database(source: Path, target: Path, copied: Callable[[int, int], None]
     try:
         part.unlink(missing_ok=True)
         os.close(os.open(part, os.O_RDWR | os.O_CREAT | os.O_EXCL | os.O_CLOEXEC, 0o600))
-        with closing(sqlite3.connect(f"file:{_quoted(source)}?mode=ro", uri=True)) as one:
+        with closing(sqlite3.connect(f"file:{quoted(source)}?mode=ro", uri=True)) as one:
             # One moment throughout: what others commit meanwhile would make it begin anew, for ever.
             one.execute("BEGIN")
             one.execute("SELECT count(*) FROM sqlite_master").fetchone()
@@ -119,7 +120,7 @@ def examine(path: Path, progress: Progress) -> Copied:
     progress.told("checking", 0, 3)
     with (
         _refusing(path),
-        closing(sqlite3.connect(f"file:{_quoted(path)}?mode=ro&immutable=1", uri=True)) as one,
+        closing(sqlite3.connect(f"file:{quoted(path)}?mode=ro&immutable=1", uri=True)) as one,
     ):
         layout = _layout(one, path)
         problems = one.execute("PRAGMA integrity_check(3)").fetchall()
@@ -173,10 +174,6 @@ def _refusing(path: Path) -> Iterator[None]:
         if "no such table" in str(error):
             raise DatabaseRefused(f"{path} is no database of this service.") from None
         raise DatabaseRefused(f"{path} is damaged, or no database: {error}.") from None
-
-
-def _quoted(path: Path) -> str:
-    return str(path.resolve()).replace("%", "%25").replace("?", "%3f").replace("#", "%23")
 
 
 def _sync(path: Path) -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import time
 from collections import deque
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager, suppress
@@ -33,6 +34,10 @@ Result = TypeVar("Result")
 _OTHER_DEFINITIONS = (
     "The database is under newer definitions than this process. Nothing was saved; restart the service."
 )
+
+
+#: How long to wait for readers that need the log, and between two tries.
+_SCRUB_SECONDS, _SCRUB_PAUSE = 15.0, 0.05
 
 
 class _Reading:
@@ -179,6 +184,20 @@ class SqliteDatabase(Stores):
         uses, self._known.uses = self._known.uses, {}
         if uses:
             self.write(lambda writing: self.accounts.use(writing, uses))
+
+    def scrub(self) -> None:
+        """See `Database`. Removed bytes are overwritten as they go; the log may still hold them."""
+        deadline = time.monotonic() + _SCRUB_SECONDS
+        while True:
+            with self.reading() as connection:
+                busy = connection.execute(sqlite.FOLD).fetchone()[0]
+            if not busy:
+                return
+            if time.monotonic() > deadline:
+                raise Unavailable(
+                    "It is erased, but a long read keeps it in the database's log. Ask for it again later."
+                )
+            time.sleep(_SCRUB_PAUSE)
 
     def close(self) -> None:
         """Closes every connection."""

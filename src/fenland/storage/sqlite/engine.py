@@ -264,6 +264,11 @@ def translated(error: Exception) -> Exception:
     return error
 
 
+def quoted(path: Path) -> str:
+    """A path as a URI of SQLite's takes it."""
+    return str(path.resolve()).replace("%", "%25").replace("?", "%3f").replace("#", "%23")
+
+
 def fold(path: Path) -> None:
     """Moves the write-ahead log into the database file; see the door."""
     engine = make_engine(path)

@@ -1,0 +1,153 @@
+"""Erasing: values of sensitive fields are taken out of a record and all its history, for good.
+
+What goes: the value in the record, what opens its seals in every entry, and kept outcomes of requests. What
+stays: the entries with their commitments, so that every proof made before still holds, and one entry more
+that says who erased what, and why.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
+from typing import Any
+
+from fenland.core.access import Caller
+from fenland.core.changes import erasure
+from fenland.core.names import did_you_mean
+from fenland.core.problems import Conflict, Invalid, Problem, pointer_to
+from fenland.service.applying import apply
+from fenland.service.finding import UNCONDITIONAL, Address, Preconditions, meet, permit
+from fenland.service.once import SAVED, Once, once
+from fenland.service.others import check_others
+from fenland.service.past import Subject, newest_first, subject
+from fenland.service.saved import Saved
+from fenland.service.service import Service
+from fenland.service.work import Work, written
+
+#: Entries that a refusal names.
+_NAMED = 10
+
+
+@dataclass(frozen=True, slots=True)
+class EraseRequest:
+    """Fields to erase; `values` gives what is to stand there from now on, where that is not nothing."""
+
+    address: Address
+    fields: tuple[str, ...]
+    reason: str | None
+    values: Mapping[str, Any] = field(default_factory=dict)
+    preconditions: Preconditions = UNCONDITIONAL
+    once: Once | None = None
+
+
+def erase(service: Service, caller: Caller, request: EraseRequest) -> Saved:
+    """Erases values for good, and returns the record as it is then, or its last copy.
+
+    When this returns, the bytes are in no file of the database any more. Copies of it are others' affair.
+    """
+    service.resource(request.address.collection)
+
+    def work(unit: Work) -> Saved:
+        return _erased(unit, caller, request)
+
+    saved = written(service, once(caller, request.once, work, SAVED))
+    with service.database.turn.aside():
+        service.database.scrub()
+    return saved
+
+
+def _erased(work: Work, caller: Caller, request: EraseRequest) -> Saved:
+    found = subject(work, caller, request.address)
+    resource, sight = found.resource, work.sight(caller)
+    permit("erase", resource, sight, found.record)
+    if found.there:
+        meet(request.preconditions, resource, found.record)
+    values = _values(work, caller, found, request)
+    _refuse_clear(work, found, request.fields)
+    stamp = work.stamp(caller, request.reason)
+    change = erasure(resource.collection, found.record, values, stamp)
+    if not found.there:
+        # Nothing to write but the entry.
+        change = replace(change, before=None, after=None)
+    apply(work, caller, [change])
+    history, writing = work.service.database.history, work.writing
+    for name in request.fields:
+        for known_as in _older_names(work, found, name):
+            history.erase(writing, found.id, known_as)
+    work.service.database.outcomes.rewrite(
+        writing, found.id, lambda content: _without(content, found.id, request.fields)
+    )
+    record = {**found.record, **values, "version": change.version}
+    if found.there:
+        record = change.result
+    access = resource.policy.fields(work.sight(caller), record)
+    return Saved(access.shown(record), True, resource.etag(record), resource.collection.name)
+
+
+def _values(work: Work, caller: Caller, found: Subject, request: EraseRequest) -> dict[str, Any]:
+    """What is to stand in the fields. Raises `Invalid`, with all that is wrong."""
+    rules, problems, collection = found.resource.rules, list[Problem](), found.resource.collection
+    if request.reason is None:
+        problems.append(Problem("/reason", "required", "Must be given: what is erased cannot say why."))
+    if not request.fields:
+        problems.append(Problem("/fields", "required", "Must name the fields to erase."))
+    sensitive = [name for name, item in collection.fields.items() if item.sensitive]
+    for place, name in enumerate(request.fields):
+        if name not in sensitive:
+            hint = did_you_mean(name, sensitive)
+            detail = f"{name!r} is no sensitive field, and only those can be erased. {hint}"
+            problems.append(Problem(pointer_to("fields", place), "not_sensitive", detail))
+        elif name in found.access.protected and found.there:
+            detail = "Is not yours to change here."
+            problems.append(Problem(pointer_to("fields", place), "not_permitted", detail))
+    for name in request.values:
+        if name not in request.fields:
+            detail = "Is not among the fields to erase."
+            problems.append(Problem(pointer_to("values", name), "unknown_field", detail))
+    if problems:
+        raise Invalid(problems)
+    kept = rules.validate({name: request.values.get(name) for name in request.fields}, problems)
+    if found.there:
+        record = {**found.record, **kept}
+        rules.validate_whole(record, problems)
+        problems += rules.run_checks(work.sight(caller).names, record, found.record, problems)
+        problems += check_others(work, caller, found.resource, kept, found.id)
+    if problems:
+        raise Invalid(problems)
+    return kept
+
+
+def _refuse_clear(work: Work, found: Subject, fields: tuple[str, ...]) -> None:
+    """Raises `Conflict` where entries from before a field was sensitive hold its values in clear."""
+    names = {known_as for name in fields for known_as in _older_names(work, found, name)}
+    clear = [
+        one.sequence
+        for one in newest_first(work, found.id)
+        if one.action != "erase" and any(name in one.changes and name not in one.seals for name in names)
+    ]
+    if clear:
+        listed = ", ".join(str(one) for one in clear[:_NAMED])
+        raise Conflict(
+            f"{len(clear)} entries are from before the field was sensitive, and hold its values in clear "
+            f"({listed}). They cannot be erased: the proofs of the history stand on them.",
+            count=len(clear),
+        )
+
+
+def _older_names(work: Work, found: Subject, name: str) -> set[str]:
+    """What a field is and was called."""
+    lineage = work.service.lineage(found.resource)
+    return {name} if lineage is None else {name, *lineage.older_names(name)}
+
+
+def _without(content: Any, record_id: str, fields: tuple[str, ...]) -> Any:
+    """A kept outcome, with nothing in these fields of the record."""
+    if isinstance(content, dict):
+        mine = content.get("id") == record_id
+        return {
+            name: None if mine and name in fields else _without(member, record_id, fields)
+            for name, member in content.items()
+        }
+    if isinstance(content, list):
+        return [_without(member, record_id, fields) for member in content]
+    return content

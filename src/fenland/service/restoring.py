@@ -1,0 +1,129 @@
+"""Restoring: a deleted record is brought back, or a record goes back to how it was.
+
+Going back is an ordinary update, to the values of that version; it goes through the pipeline of `update.py`.
+Bringing back is like creating, with the id and the owner that the record had.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from typing import Any
+
+from fenland.core.access import Caller
+from fenland.core.changes import restoration
+from fenland.core.field_access import Record
+from fenland.core.limits import check_record
+from fenland.core.patches import Exactly
+from fenland.core.problems import Conflict, Invalid, Malformed, Problem
+from fenland.core.reserved import RESERVED
+from fenland.service.applying import apply
+from fenland.service.finding import UNCONDITIONAL, Address, Base, Preconditions, demand_reason, permit
+from fenland.service.once import SAVED, Once, once
+from fenland.service.others import check_others
+from fenland.service.past import NOW, Subject, When, as_it_was, subject
+from fenland.service.saved import Saved
+from fenland.service.service import Service
+from fenland.service.update import Preview, UpdateRequest, preview_of, update_within
+from fenland.service.work import View, Work, written
+
+
+@dataclass(frozen=True, slots=True)
+class RestoreRequest:
+    """A record to bring back, or to have as it was at a moment."""
+
+    address: Address
+    when: When = NOW
+    preconditions: Preconditions = UNCONDITIONAL
+    base: Base | None = None
+    reason: str | None = None
+    once: Once | None = None
+
+
+def restore(service: Service, caller: Caller, request: RestoreRequest) -> Saved:
+    """Restores a record and returns it as saved."""
+    service.resource(request.address.collection)
+
+    def work(unit: Work) -> Saved:
+        return restore_within(unit, caller, request)
+
+    return written(service, once(caller, request.once, work, SAVED))
+
+
+def restore_within(work: Work, caller: Caller, request: RestoreRequest) -> Saved:
+    """Restores a record within a unit of work that somebody else has opened."""
+    found = subject(work, caller, request.address)
+    if not found.there:
+        return bring_back(work, caller, found, request)
+    return update_within(work, _going_back(caller, found, request), _as_update(work, found, request))
+
+
+def preview(service: Service, caller: Caller, request: RestoreRequest) -> Preview:
+    """What restoring would do. Nothing is written."""
+    with service.database.snapshot() as reading:
+        view = View(service, reading)
+        found = subject(view, caller, request.address)
+        if found.there:
+            return preview_of(view, _going_back(caller, found, request), _as_update(view, found, request))
+        record, problems = _brought_back(view, caller, found, request)
+        shown = found.access.shown(record)
+        fields = found.resource.collection.fields
+        changes = {name: (None, value) for name, value in shown.items() if name in fields}
+        given = {name: pair for name, pair in changes.items() if pair[1] is not None}
+        return Preview(shown, given, tuple(problems), (), found.record["version"])
+
+
+def _going_back(caller: Caller, found: Subject, request: RestoreRequest) -> Caller:
+    when = request.when
+    return replace(caller, restores=when.version) if when.version is not None else caller
+
+
+def _as_update(view: View, found: Subject, request: RestoreRequest) -> UpdateRequest:
+    if not request.when:
+        raise Conflict("The record is there. Say to which version it is to go back, or to which time.")
+    record = as_it_was(view, found, request.when)
+    fields = found.resource.collection.fields
+    # What the caller may not see, they cannot put back either.
+    values = {name: record[name] for name in fields if name not in found.access.hidden}
+    return UpdateRequest(
+        Address(request.address.collection, found.id, "id"),
+        lambda access: Exactly(values),
+        preconditions=request.preconditions,
+        base=request.base,
+        blank="store",
+        reason=request.reason,
+    )
+
+
+def bring_back(work: Work, caller: Caller, found: Subject, request: RestoreRequest) -> Saved:
+    """Brings a record back that is gone. Raises `Invalid`, with references that are gone named."""
+    record, problems = _brought_back(work, caller, found, request)
+    if problems:
+        raise Invalid(problems)
+    resource = found.resource
+    change = restoration(resource.collection, record, work.stamp(caller, request.reason))
+    apply(work, caller, [change])
+    access = resource.policy.fields(work.sight(caller), change.result)
+    shown, tag = access.shown(change.result), resource.etag(change.result)
+    return Saved(shown, True, tag, resource.collection.name)
+
+
+def _brought_back(
+    view: View, caller: Caller, found: Subject, request: RestoreRequest
+) -> tuple[Record, list[Problem]]:
+    resource, sight, problems = found.resource, view.sight(caller), list[Problem]()
+    collection, rules = resource.collection, resource.rules
+    if request.preconditions.match is not None:
+        raise Malformed("If-Match says which version a record is at, and this one is gone. Leave it out.")
+    last: Record = found.record
+    if request.when:
+        last = as_it_was(view, found, request.when) | {"version": found.record["version"]}
+    permit("create", resource, sight, None, last)
+    demand_reason(resource, request.reason, problems)
+    given = {name: last[name] for name in collection.fields if last[name] is not None}
+    record = {**last, **rules.validate_new(rules.start_record(given, last, problems), problems)}
+    values: Mapping[str, Any] = {name: value for name, value in record.items() if name not in RESERVED}
+    check_record(record, values, view.limits)
+    problems += rules.run_checks(sight.names, record, None, problems)
+    problems += check_others(view, caller, resource, values, found.id)
+    return record, problems
