@@ -12,6 +12,7 @@ from fenland.core.limits import weight
 from fenland.core.names import did_you_mean
 from fenland.core.problems import Conflict, Invalid, NotFound, NotPermitted, Problem
 from fenland.core.values import MISSING
+from fenland.service.account_entries import Deed, account_changes, enter
 from fenland.service.passwords import hashed, problems_of
 from fenland.service.service import Service
 from fenland.storage.door import Account, Reading, Writing
@@ -63,7 +64,7 @@ def permit_managing(service: Service, caller: Caller) -> None:
         )
 
 
-def add_account(service: Service, new: NewAccount) -> Account:
+def add_account(service: Service, new: NewAccount, by: Caller | None = None) -> Account:
     """Adds an account. Raises `Invalid`, or `Conflict` for a name that is taken."""
     problems: list[Problem] = []
     if not NAME.fullmatch(new.name):
@@ -84,12 +85,14 @@ def add_account(service: Service, new: NewAccount) -> Account:
         accounts.add(writing, account, now)
         if secret is not None:
             accounts.set_password(writing, new.name, secret)
+        changes = account_changes(None, account) | _password(new.password is not None)
+        enter(service, writing, Deed(new.name, "create", changes), by)
 
     service.database.change_accounts(work)
     return account
 
 
-def change_account(service: Service, name: str, change: AccountChange) -> Account:
+def change_account(service: Service, name: str, change: AccountChange, by: Caller | None = None) -> Account:
     """Changes an account. Raises `NotFound`, `Invalid`, and `Conflict` for the last who manages accounts.
 
     A new password, or a disabled account, ends every session it has.
@@ -106,7 +109,8 @@ def change_account(service: Service, name: str, change: AccountChange) -> Accoun
 
     def work(writing: Writing) -> Account:
         accounts = service.database.accounts
-        account = replace(there(service, writing, name), **given)
+        before = there(service, writing, name)
+        account = replace(before, **given)
         _check(service, account, [])
         _keep_a_manager(service, writing, account)
         accounts.change(writing, account)
@@ -116,9 +120,17 @@ def change_account(service: Service, name: str, change: AccountChange) -> Accoun
             for one in accounts.tokens_of(writing, name):
                 if one.kind == "session":
                     accounts.revoke_one(writing, name, one.id, service.now())
+        changes = account_changes(before, account) | _password(has_password)
+        if changes:
+            enter(service, writing, Deed(name, "update", changes), by)
         return account
 
     return service.database.change_accounts(work)
+
+
+def _password(changed: bool) -> dict[str, tuple[Any, Any]]:
+    """That a password was changed, and nothing of what it is."""
+    return {"password": (None, "changed")} if changed else {}
 
 
 def _secret(service: Service, password: str | None) -> str | None:

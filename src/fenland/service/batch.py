@@ -55,6 +55,8 @@ class Done:
 
     results: list[Result]
     repeated: bool = False
+    #: What its entries share.
+    batch: str | None = None
 
 
 class _TooMuch(Exception):
@@ -147,6 +149,7 @@ class _Run:
 
 def _keep(done: Done) -> dict[str, Any]:
     return {
+        "batch": done.batch,
         "outcomes": [
             {
                 "saved": SAVED.keep(one.saved) if one.saved is not None else None,
@@ -154,13 +157,13 @@ def _keep(done: Done) -> dict[str, Any]:
                 "created": one.created,
             }
             for one in done.results
-        ]
+        ],
     }
 
 
 def _give(work: Work, caller: Caller, kept: dict[str, Any]) -> Done:
     number = kept.get("definitions", 1)
-    return Done([_given(work, caller, one, number) for one in kept["outcomes"]], repeated=True)
+    return Done([_given(work, caller, one, number) for one in kept["outcomes"]], True, kept.get("batch"))
 
 
 def _given(work: Work, caller: Caller, one: Mapping[str, Any], number: int) -> Result:
@@ -183,12 +186,14 @@ def batch(
     once, and then everything is undone.
     """
 
+    caller = replace(caller, batch=service.new_batch())
+
     def work(unit: Work) -> Done:
         run = _Run(unit, caller, room=service.limits.answer)
         results = [run.attempt(item) for item in items]
         if atomic and any(one.saved is None for one in results):
             raise _Broken(results)
-        return Done(results)
+        return Done(results, batch=caller.batch)
 
     try:
         return written(service, once(caller, asked, work, Keeping(_keep, _give)))

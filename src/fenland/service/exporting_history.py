@@ -1,4 +1,4 @@
-"""Exporting the history: entries as a file, oldest first, in memory that stays small, resumable by sequence."""
+"""Exporting the history: entries as a file, oldest first, in little memory, resumable by sequence."""
 
 from __future__ import annotations
 

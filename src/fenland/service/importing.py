@@ -9,7 +9,7 @@ that and keeps nothing.
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from itertools import islice
 from typing import Any, Literal
 
@@ -87,6 +87,8 @@ class Imported:
     shown: list[dict[str, Any]] = field(default_factory=list)
     done: bool = True
     repeated: bool = False
+    #: What the entries share.
+    batch: str | None = None
 
     def refuse(self, refused: Refused) -> None:
         """Takes note of a row that was refused."""
@@ -102,9 +104,10 @@ class _Undone(Exception):
 def import_rows(service: Service, caller: Caller, request: ImportRequest) -> Imported:
     """Brings the rows in. Raises what is wrong with the request, or the file, as a whole."""
     resource = service.resource(request.collection)
+    caller = replace(caller, batch=service.new_batch())
     rows = iter(request.rows)
     first = next(rows, None)
-    found = Imported()
+    found = Imported(batch=None if request.preview else caller.batch)
     columns = _columns_of(first, request)
     found.columns, found.unmatched = match_columns(columns, resource.collection, request.match)
     by = _identifying(resource, request)
@@ -186,6 +189,8 @@ def _add(found: Imported, more: Imported) -> None:
     found.refused += more.refused[: _TOLD - len(found.refused)]
     found.shown += more.shown[: _SHOWN - len(found.shown)]
     found.repeated = more.repeated
+    if more.repeated:
+        found.batch = more.batch
 
 
 def _identifying(resource: Resource, request: ImportRequest) -> str:
@@ -416,6 +421,7 @@ def _keep(found: Imported) -> dict[str, Any]:
             [one.row, one.detail, [problem.as_data() for problem in one.problems]] for one in found.refused
         ],
         "refused_count": found.refused_count,
+        "batch": found.batch,
     }
 
 
@@ -425,7 +431,7 @@ def _give(work: Work, caller: Caller, kept: dict[str, Any]) -> Imported:
         for row, detail, problems in kept["refused"]
     ]
     counts = {name: kept[name] for name in ("rows", "created", "updated", "unchanged", "refused_count")}
-    return Imported(refused=refused, repeated=True, **counts)
+    return Imported(refused=refused, repeated=True, batch=kept.get("batch"), **counts)
 
 
 _KEEPING = Keeping(_keep, _give)

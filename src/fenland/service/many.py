@@ -8,7 +8,7 @@ sender saw.
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 from fenland.core.access import Caller, Sight
@@ -59,6 +59,8 @@ class Many:
     shown: list[dict[str, Any]] = field(default_factory=list)
     done: bool = True
     repeated: bool = False
+    #: What its entries share.
+    batch: str | None = None
 
     def tell(self, key: Any, changes: Any = None, refusal: Refusal | None = None) -> None:
         """Counts what becomes of one record."""
@@ -95,9 +97,10 @@ def _check(service: Service, caller: Caller, request: ManyRequest) -> None:
 def change_many(service: Service, caller: Caller, request: ManyRequest) -> Many:
     """Changes or deletes the chosen records. All or nothing, nothing is done where one is refused."""
     _check(service, caller, request)
+    caller = replace(caller, batch=service.new_batch())
 
     def work(unit: Work) -> Many:
-        found = Many()
+        found = Many(batch=caller.batch)
         for record_id, key in _chosen(unit, caller, request, found):
             try:
                 with unit.nested():
@@ -113,7 +116,7 @@ def change_many(service: Service, caller: Caller, request: ManyRequest) -> Many:
     try:
         return written(service, once(caller, request.once, work, _KEEPING))
     except _Undone as undone:
-        undone.found.done, undone.found.changed = False, 0
+        undone.found.done, undone.found.changed, undone.found.batch = False, 0, None
         undone.found.shown = [one for one in undone.found.shown if "refusal" in one]
         return undone.found
 
@@ -200,11 +203,11 @@ def _shown(access: FieldAccess, changes: dict[str, Any]) -> dict[str, Any]:
 
 def _keep(many: Many) -> dict[str, Any]:
     # What it came to, and no values: whoever asks again may not be allowed to see them any more.
-    return {"matched": many.matched, "changed": many.changed, "refused": many.refused}
+    return {"matched": many.matched, "changed": many.changed, "refused": many.refused, "batch": many.batch}
 
 
 def _give(work: Work, caller: Caller, kept: dict[str, Any]) -> Many:
-    return Many(kept["matched"], kept["changed"], kept["refused"], repeated=True)
+    return Many(kept["matched"], kept["changed"], kept["refused"], repeated=True, batch=kept.get("batch"))
 
 
 _KEEPING = Keeping(_keep, _give)

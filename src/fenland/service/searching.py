@@ -226,13 +226,15 @@ def _needed(node: Node, sealed: frozenset[str]) -> Iterator[int]:
         for part in node.parts:
             yield from _needed(part, sealed)
     elif isinstance(node, Call) and len(node.arguments) == 2:
-        yield from _needed_by(node.name, *node.arguments, sealed)
+        one, other = node.arguments
+        yield from _needed_by((node.name, sealed), one, other)
 
 
-def _needed_by(call: str, one: Node, other: Node, sealed: frozenset[str]) -> Iterator[int]:
+def _needed_by(asked: tuple[str, frozenset[str]], one: Node, other: Node) -> Iterator[int]:
+    call, sealed = asked
     if call == "_==_":
         pair = (one, other) if isinstance(other, Constant) else (other, one)
-        yield from _equality(*pair, sealed)
+        yield from _equality(pair[0], pair[1], sealed)
     elif call == "_in_" and isinstance(one, Constant) and isinstance(other, Name) and other.name == "fields":
         yield term("field", str(one.value))
     elif call == "_in_" and isinstance(other, Items) and len(other.items) == 1:

@@ -36,7 +36,7 @@ def as_seen(view: View, caller: Caller, resource: Resource, stored: Record, base
     entries = view.service.database.history.since(
         view.reading, stored["id"], base.version - 1, most=_MOST_CHANGES, characters=_MOST_CHARACTERS
     )
-    if entries is None:
+    if not entries or entries[0].version != base.version:
         raise Conflict(
             f"The record was changed too often since version {base.version}. Read it again.", version=version
         )

@@ -65,14 +65,15 @@ class Service:
         clock: Callable[[], datetime] = lambda: datetime.now(UTC),
         ways_in: WaysIn = WaysIn(),  # noqa: B008 - frozen
         key_file: Path = Path("fenland.key"),
+        place: Path = Path(),
     ) -> None:
-        """`key_file` is where the key lies that signs heads of the history."""
+        """`key_file` is where the key lies that signs heads of the history, `place` the database's folder."""
         self.definitions = definitions
         self.database = database
         self.limits = limits
         self.clock = clock
         self.ways_in = ways_in
-        self.key_file = key_file
+        self.key_file, self.place = key_file, place
         issuer = ways_in.issuer
         self.issued: Issued | None = None
         if issuer is not None:
@@ -102,6 +103,10 @@ class Service:
         if rule not in self._failed:
             self._failed.add(rule)
             log.warning("rule failed", rule=str(rule), place=f"{rule.file}:{rule.line}", why=why)
+
+    def new_batch(self) -> str:
+        """What the entries of one batch share."""
+        return uuid7(int(self.clock().timestamp() * 1000) * TICKS, os.urandom(8))
 
     def new_id(self) -> str:
         """A fresh UUIDv7, after all that this process has made, so that records come in order of creation.
@@ -163,4 +168,6 @@ def open_service(
     """The service over the database at `path`; its key lies beside that. Raises `DatabaseRefused`."""
     database = open_database(path, definitions, limits, made)
     key_file = key_file or path.with_name(path.name + ".key")
-    return Service(definitions, database, limits, ways_in=ways_in or WaysIn(), key_file=key_file)
+    return Service(
+        definitions, database, limits, ways_in=ways_in or WaysIn(), key_file=key_file, place=path.parent
+    )

@@ -9,8 +9,9 @@ from __future__ import annotations
 import secrets
 from dataclasses import dataclass
 
-from fenland.core.access import Caller
+from fenland.core.access import Actor, Caller
 from fenland.core.problems import NotSignedIn, TooMany
+from fenland.service.account_entries import Deed, enter
 from fenland.service.accounts import AccountChange, change_account
 from fenland.service.passwords import fits
 from fenland.service.service import Service
@@ -30,6 +31,7 @@ class Attempt:
     password: str
     address: str = ""
     label: str = ""
+    request_id: str = ""
 
 
 def sign_in(service: Service, attempt: Attempt) -> tuple[Account, str]:
@@ -43,8 +45,18 @@ def sign_in(service: Service, attempt: Attempt) -> tuple[Account, str]:
         kind="session",
         idle=int(ways_in.idle.total_seconds()),
     )
-    keep_token(service, account.name, secret, about)
+    keep_token(service, account.name, secret, about, _themselves(account, attempt))
     return account, secret
+
+
+def _themselves(account: Account, attempt: Attempt) -> Caller:
+    return Caller(Actor(account.name), "sign-in", attempt.request_id)
+
+
+def _note_refusal(service: Service, account: Account, attempt: Attempt) -> None:
+    """Enters that somebody was refused. Of names that nobody has, nothing is kept: passwords end up there."""
+    by = _themselves(account, attempt)
+    service.database.write(lambda writing: enter(service, writing, Deed(account.name, "sign_in_refused"), by))
 
 
 def _verified(service: Service, attempt: Attempt) -> Account:
@@ -67,6 +79,8 @@ def _verified(service: Service, attempt: Attempt) -> Account:
     with service.database.turn.aside():
         fitting = fits(attempt.password, kept if usable else None)
     if not fitting or account is None:
+        if account is not None:
+            _note_refusal(service, account, attempt)
         raise NotSignedIn("Name and password do not fit together. Check both, then try again.")
     for what, _ in counted:
         counters.count(what, _WINDOW, now, add=-1)
@@ -76,4 +90,4 @@ def _verified(service: Service, attempt: Attempt) -> Account:
 def change_password(service: Service, caller: Caller, current: str, new: str, address: str = "") -> None:
     """Gives the caller's account another password, which ends its sessions. Raises also `Invalid`."""
     _verified(service, Attempt(caller.actor.name, current, address))
-    change_account(service, caller.actor.name, AccountChange(password=new))
+    change_account(service, caller.actor.name, AccountChange(password=new), caller)

@@ -86,6 +86,15 @@ class Settings(BaseSettings):
     )
     backup_folder: Path = Field(Path("backups"), description="Where they are put.")
     backup_keep: int = Field(7, ge=1, le=10_000, description="How many of them are kept, the newest.")
+    signing_key: Path = Field(
+        Path(),
+        description="The file of the key that signs the history; left out, beside the database.",
+    )
+    head_minutes: float = Field(
+        0, ge=0, description="Minutes between two heads of the history that are sent elsewhere; 0: none."
+    )
+    head_target: str = Field("", description="The file or address that heads are sent to.")
+    archive_folder: Path = Field(Path("archive"), description="Where archives of the history are put.")
     host: str = Field("127.0.0.1", description="The address to listen on.")
     port: int = Field(8460, ge=1, le=65535, description="The port to listen on.")
     public_address: Annotated[str, AfterValidator(_address)] = Field(
@@ -161,6 +170,12 @@ class Settings(BaseSettings):
     log_level: Literal["debug", "info", "warning", "error"] = Field(
         "info", description="The least serious line that is logged."
     )
+
+    @property
+    def key_file(self) -> Path:
+        """Where the key lies that signs the history."""
+        beside = self.database.with_name(self.database.name + ".key")
+        return beside if self.signing_key == Path() else self.signing_key
 
     @property
     def prefix(self) -> str:
@@ -245,7 +260,12 @@ def read_settings(folder: Path) -> Settings:
         roles = given.get("roles", ())
         known = [one for one in roles if isinstance(one, str)] if isinstance(roles, list) else []
         raise SettingsRefused(mistakes, known)
-    places = {"database": folder / settings.database, "backup_folder": folder / settings.backup_folder}
+    names = ("database", "backup_folder", "archive_folder")
+    places: dict[str, Any] = {name: folder / getattr(settings, name) for name in names}
+    if settings.signing_key != Path():
+        places["signing_key"] = folder / settings.signing_key
+    if settings.head_target and not settings.head_target.startswith(("http://", "https://")):
+        places["head_target"] = str(folder / settings.head_target)
     return settings.model_copy(update=places)
 
 

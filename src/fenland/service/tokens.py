@@ -8,11 +8,12 @@ from dataclasses import dataclass
 from datetime import timedelta
 from typing import Any
 
-from fenland.core.access import Scope
+from fenland.core.access import Caller, Scope
 from fenland.core.definitions import RIGHTS
 from fenland.core.names import did_you_mean
 from fenland.core.problems import Invalid, NotFound, Problem
 from fenland.core.values import as_written
+from fenland.service.account_entries import Deed, enter
 from fenland.service.accounts import there
 from fenland.service.service import Service
 from fenland.storage.door import Token, Writing
@@ -59,22 +60,33 @@ def _unknown(name: str, given: Any, known: Sequence[str]) -> list[Problem]:
     ]
 
 
-def issue_token(service: Service, name: str, new: NewToken | None = None) -> tuple[str, Token]:
+def issue_token(
+    service: Service, name: str, new: NewToken | None = None, by: Caller | None = None
+) -> tuple[str, Token]:
     """A new token for an account, shown this once: only its hash is kept. Raises `NotFound`."""
     new = new or NewToken()
     secret = new.secret or secrets.token_urlsafe(32)
     expires = None if new.lifetime is None else service.now(new.lifetime)
     about = Token(new.label[:_LONGEST_LABEL], service.now(), expires, scope=new.scope)
-    return secret, keep_token(service, name, secret, about)
+    return secret, keep_token(service, name, secret, about, by)
 
 
-def keep_token(service: Service, name: str, secret: str, about: Token) -> Token:
+def keep_token(service: Service, name: str, secret: str, about: Token, by: Caller | None = None) -> Token:
     """Keeps the hash of a token. Raises `NotFound`."""
     accounts = service.database.accounts
 
     def work(writing: Writing) -> Token:
         there(service, writing, name)
-        return accounts.add_token(writing, name, secret, about)
+        kept = accounts.add_token(writing, name, secret, about)
+        changes: dict[str, tuple[Any, Any]] = {"token": (None, kept.id)}
+        if about.kind == "session":
+            enter(service, writing, Deed(name, "sign_in", changes), by)
+        else:
+            scope = None if about.scope is None else about.scope.as_json()
+            told = {"label": about.label or None, "expires_at": about.expires_at, "scope": scope}
+            changes |= {part: (None, value) for part, value in told.items() if value is not None}
+            enter(service, writing, Deed(name, "issue_token", changes), by)
+        return kept
 
     return service.database.change_accounts(work)
 
@@ -89,17 +101,19 @@ def list_tokens(service: Service, name: str) -> list[Token]:
     return [one for one in found if one.expires_at is None or one.expires_at > now]
 
 
-def revoke_tokens(service: Service, name: str, token_id: str | None = None) -> int:
+def revoke_tokens(service: Service, name: str, token_id: str | None = None, by: Caller | None = None) -> int:
     """Revokes every token of an account, or the one with this id; returns how many. Raises `NotFound`."""
     now, accounts = service.now(), service.database.accounts
 
     def work(writing: Writing) -> int:
         there(service, writing, name)
+        known = [one.id for one in accounts.tokens_of(writing, name)]
+        if token_id is not None and token_id not in known:
+            raise NotFound(f"{name} has no token {token_id!r}. {did_you_mean(token_id, known)}")
+        for one in known if token_id is None else [token_id]:
+            enter(service, writing, Deed(name, "revoke_token", {"token": (one, None)}), by)
         if token_id is None:
             return accounts.revoke(writing, name, now)
-        known = [one.id for one in accounts.tokens_of(writing, name)]
-        if token_id not in known:
-            raise NotFound(f"{name} has no token {token_id!r}. {did_you_mean(token_id, known)}")
         return accounts.revoke_one(writing, name, token_id, now)
 
     return service.database.change_accounts(work)

@@ -66,6 +66,8 @@ class Undoing:
     items: list[Undone]
     done: bool = True
     repeated: bool = False
+    #: What its entries share, where it was more than one save.
+    batch: str | None = None
 
 
 class _Back(Exception):
@@ -82,13 +84,16 @@ def undo(service: Service, caller: Caller, request: UndoRequest) -> Undoing:
     All or nothing, or with `atomic` false each save on its own.
     """
 
+    if request.sequence is None:
+        caller = replace(caller, batch=service.new_batch())
+
     def work(unit: Work) -> Undoing:
         items = [
             one for save in _saves(unit, caller, request) for one in _attempt(unit, caller, save, request)
         ]
         if request.preview or (request.atomic and any(one.refusal for one in items)):
             raise _Back(items)
-        return Undoing(items)
+        return Undoing(items, batch=caller.batch)
 
     try:
         asked = None if request.preview else request.once
@@ -278,11 +283,14 @@ def _changed_since(work: Work, resource: Resource, entry: Entry) -> dict[str, An
 
 def _keep(undoing: Undoing) -> dict[str, Any]:
     # What was done, and no values: whoever asks again may not be allowed to see them any more.
-    return {"items": [[one.sequence, one.collection, one.key, one.did, one.version] for one in undoing.items]}
+    return {
+        "items": [[one.sequence, one.collection, one.key, one.did, one.version] for one in undoing.items],
+        "batch": undoing.batch,
+    }
 
 
 def _give(work: Work, caller: Caller, kept: dict[str, Any]) -> Undoing:
-    return Undoing([Undone(*one) for one in _rows(kept)], repeated=True)
+    return Undoing([Undone(*one) for one in _rows(kept)], repeated=True, batch=kept["batch"])
 
 
 def _rows(kept: dict[str, Any]) -> Iterable[list[Any]]:

@@ -106,6 +106,11 @@ class TableHistory:
             engine,
         )
         gone = tables.tree.archives
+        self._add_archive = Prepared(gone.insert().values(parameters_of(gone, gone.c.keys())), engine)
+        out, kept = table.c.sequence <= bindparam("last"), tables.tree.archived
+        nodes = select(table.c.sequence, table.c.nodes).where(out)
+        self._keep_nodes = Prepared(kept.insert().from_select(["sequence", "nodes"], nodes), engine)
+        self._take_out = Prepared(table.delete().where(out), engine)
         self._archives = Prepared(
             select(gone.c.first, gone.c.last, gone.c.file, gone.c.digest, gone.c.time).order_by(gone.c.last),
             engine,
@@ -225,6 +230,13 @@ class TableHistory:
     def archives(self, reading: Reading) -> list[Archive]:
         """See `History`."""
         return [Archive(*self._archives.converted(row)) for row in self._archives.all(reading, {})]
+
+    def archive(self, writing: Writing, about: Archive) -> None:
+        """See `History`."""
+        given = {f"v_{name}": getattr(about, name) for name in ("last", "first", "file", "digest", "time")}
+        self._add_archive.run(writing, given)
+        self._keep_nodes.run(writing, {"last": about.last})
+        self._take_out.run(writing, {"last": about.last})
 
     def at(self, reading: Reading, time: str) -> int:
         """See `History`."""

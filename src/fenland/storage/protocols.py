@@ -356,6 +356,9 @@ class Proving(Protocol):
     def leaf(self, reading: Reading, sequence: int) -> bytes:
         """The hash of the leaf of an entry."""
 
+    def peaks(self, reading: Reading, size: int) -> list[bytes]:
+        """The roots of the perfect subtrees of the first so many entries, largest first."""
+
     def inclusion(self, reading: Reading, sequence: int, size: int) -> list[bytes]:
         """What proves that an entry is in the tree of the first so many."""
 
@@ -434,6 +437,9 @@ class History(Protocol):
 
     def archives(self, reading: Reading) -> list[Archive]:
         """The archives that older entries were moved to, oldest first."""
+
+    def archive(self, writing: Writing, about: Archive) -> None:
+        """Removes entries that stand in an archive. Their nodes stay, and so does what is under seals."""
 
     def of_record(
         self, reading: Reading, record_id: str, *, below: int, limit: int

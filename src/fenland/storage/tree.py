@@ -44,6 +44,15 @@ class Tree:
         """The root of the tree of the first so many entries."""
         return root_of(size, self.node(reading))
 
+    def peaks(self, reading: Reading, size: int) -> list[bytes]:
+        """The roots of the perfect subtrees of the first so many entries, largest first."""
+        node, found, start = self.node(reading), list[bytes](), 0
+        for level in range(size.bit_length() - 1, -1, -1):
+            if size >> level & 1:
+                found.append(node(level, start >> level))
+                start += 1 << level
+        return found
+
     def leaf(self, reading: Reading, sequence: int) -> bytes:
         """The hash of the leaf of an entry."""
         return self.node(reading)(0, sequence - 1)

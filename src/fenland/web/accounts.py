@@ -146,7 +146,8 @@ class _Views:
         check_origin(request.environ, service.ways_in)
         sent = _sent(request, service, {"name": _TEXT, "password": _TEXT}, "name", "password")
         label = request.environ.get("HTTP_USER_AGENT", "")
-        account, secret = sign_in(service, Attempt(sent["name"], sent["password"], came.address, label))
+        attempt = Attempt(sent["name"], sent["password"], came.address, label, came.request_id)
+        account, secret = sign_in(service, attempt)
         shown = self._session(Caller(actor_of(account)), csrf_of(secret))
         return json_answer(shown, 201, {"Set-Cookie": set_cookie(service.ways_in, secret)})
 
@@ -157,7 +158,7 @@ class _Views:
         if secret is not None:
             found = service.database.admitted(secret, service.clock())
             if found is not None:
-                revoke_tokens(service, caller.actor.name, found.token.id)
+                revoke_tokens(service, caller.actor.name, found.token.id, caller)
         return Answer(None, 204, {"Set-Cookie": set_cookie(service.ways_in, ""), "Cache-Control": "no-store"})
 
     def password(self) -> Answer:
@@ -189,13 +190,13 @@ class _Views:
         sent = _sent(request, service, {"label": _TEXT, "days": _DAYS, "scope": _ANYTHING})
         lifetime = None if sent.get("days") is None else timedelta(days=sent["days"])
         scope = read_scope(service, sent.get("scope"))
-        secret, token = issue_token(service, whose, NewToken(sent.get("label", ""), lifetime, scope))
+        secret, token = issue_token(service, whose, NewToken(sent.get("label", ""), lifetime, scope), caller)
         return json_answer({"token": secret, **token_json(token)}, 201, {"Cache-Control": "no-store"})
 
     def revoke(self, token_id: str) -> Answer:
         caller = caller_of(request, self.service)
         whose = self._whose(caller, query_of(request, "account"))
-        revoke_tokens(self.service, whose, token_id)
+        revoke_tokens(self.service, whose, token_id, caller)
         return Answer(None, 204, {"Cache-Control": "no-store"})
 
     # --- accounts -----------------------------------------------------------------------------
@@ -212,18 +213,20 @@ class _Views:
         return json_answer(account_json(find_account(self.service, name)))
 
     def add(self) -> Answer:
-        permit_managing(self.service, caller_of(request, self.service))
+        caller = caller_of(request, self.service)
+        permit_managing(self.service, caller)
         query_of(request)
         sent = _sent(request, self.service, {"name": _TEXT, **ACCOUNT_MEMBERS}, "name")
-        return json_answer(account_json(add_account(self.service, NewAccount(**sent))), 201)
+        return json_answer(account_json(add_account(self.service, NewAccount(**sent), caller)), 201)
 
     def change(self, name: str) -> Answer:
-        permit_managing(self.service, caller_of(request, self.service))
+        caller = caller_of(request, self.service)
+        permit_managing(self.service, caller)
         query_of(request)
         sent = _sent(request, self.service, {**ACCOUNT_MEMBERS, "disabled": _FLAG})
         if "attributes" in sent:
             sent["attributes"] = merge(find_account(self.service, name).attributes, sent["attributes"])
-        return json_answer(account_json(change_account(self.service, name, AccountChange(**sent))))
+        return json_answer(account_json(change_account(self.service, name, AccountChange(**sent), caller)))
 
 
 def register(app: Flask, service: Service) -> None:

@@ -166,4 +166,8 @@ def register(app: Flask, service: Service) -> None:
         results = [_result(one, prefix_of(request)) for one in found.results]
         done = not atomic or all(one["status"] < 300 for one in results)
         headers = {"Fenland-Repeated": "true"} if found.repeated else {}
-        return json_answer({"done": done, "results": results}, 200 if done else 422, headers)
+        return json_answer(
+            {"done": done, "batch": found.batch if done else None, "results": results},
+            200 if done else 422,
+            headers,
+        )

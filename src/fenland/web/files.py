@@ -155,6 +155,7 @@ def imported_json(found: Imported) -> dict[str, Any]:
     ]
     return {
         "done": found.done and not found.refused_count,
+        "batch": found.batch if found.done else None,
         "rows": found.rows,
         "created": found.created,
         "updated": found.updated,

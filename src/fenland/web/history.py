@@ -71,7 +71,7 @@ def undone_json(found: Undoing, prefix: str, *, preview: bool) -> dict[str, Any]
         for one in found.items
     ]
     refused = sum(one.refusal is not None for one in found.items)
-    return {"done": found.done, "preview": preview, "refused": refused, "items": items}
+    return {"done": found.done, "preview": preview, "refused": refused, "batch": found.batch, "items": items}
 
 
 def object_of(request: Request, service: Service, known: tuple[str, ...]) -> dict[str, Any]:

@@ -31,7 +31,7 @@ def _many_json(found: Many, prefix: str) -> dict[str, Any]:
         for one in found.shown
     ]
     counts = {"matched": found.matched, "changed": found.changed, "refused": found.refused}
-    return {"done": found.done, **counts, "records": shown}
+    return {"done": found.done, "batch": found.batch, **counts, "records": shown}
 
 
 def register(app: Flask, service: Service) -> None:

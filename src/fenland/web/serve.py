@@ -27,6 +27,8 @@ from fenland.core.problems import Unavailable
 from fenland.service.backups import make_due
 from fenland.service.migrating import made_now
 from fenland.service.project import Project, load_project
+from fenland.service.proving import signing_key
+from fenland.service.publishing import publish_always
 from fenland.service.service import Service, open_service
 from fenland.service.settings import Settings
 from fenland.storage.door import DatabaseRefused, fold
@@ -66,6 +68,7 @@ def worker() -> Front:
             settings.ways_in(),
             # Begun later, it must not take in what was written since: the others would be under older ones.
             made_now("start", at_start=False),
+            settings.key_file,
         )
     except DatabaseRefused as error:
         structlog.get_logger().error("worker cannot begin", why=str(error))
@@ -73,6 +76,10 @@ def worker() -> Front:
     threading.Thread(target=_note_uses, args=[service], daemon=True).start()
     if settings.backup_hours:
         threading.Thread(target=_back_up, args=[settings], daemon=True).start()
+    if settings.head_minutes and settings.head_target:
+        lock = settings.database.with_name(settings.database.name + ".heads")
+        told = [service, settings.head_target, settings.head_minutes, lock]
+        threading.Thread(target=publish_always, args=told, daemon=True).start()
     front = front_of(service, settings)
     # What is there now stays, and requests leave few circles behind: to look for them as often as is usual
     # takes a fifth of the time of an import.
@@ -141,8 +148,10 @@ def run(project: Project, ready: Callable[[str], None]) -> None:
         raise StartRefused(f"{what} {remedy}.") from None
     try:
         made = made_now("start", at_start=settings.migrate_at_start)
-        service = open_service(project.definitions, settings.database, made=made)
-    except DatabaseRefused as error:
+        service = open_service(project.definitions, settings.database, made=made, key_file=settings.key_file)
+        # Made at the first start: nobody should have to wait for it, or find that it cannot be.
+        signing_key(service)
+    except (DatabaseRefused, Unavailable) as error:
         listening.close()
         raise StartRefused(str(error)) from None
     service.close()

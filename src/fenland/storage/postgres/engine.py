@@ -99,10 +99,13 @@ class PostgresEngine:
 def append_only(table: Table) -> None:
     """Adds triggers at creation that refuse to change or remove what a table holds."""
     refusal = f"{table.name}_is_append_only"
+    # What is in an archive may go.
+    archived = "TG_OP = 'DELETE' AND EXISTS (SELECT 1 FROM fenland_archives WHERE last >= OLD.sequence)"
     after_create(
         table,
         f"CREATE FUNCTION {refusal}() RETURNS trigger LANGUAGE plpgsql AS "
-        f"$$ BEGIN RAISE EXCEPTION '{table.name} is append-only'; END $$; "
+        f"$$ BEGIN IF {archived} THEN RETURN OLD; END IF; "
+        f"RAISE EXCEPTION '{table.name} is append-only'; END $$; "
         f"CREATE TRIGGER {table.name}_no_change BEFORE UPDATE OR DELETE ON {table.name} "
         f"FOR EACH ROW EXECUTE FUNCTION {refusal}()",
     )

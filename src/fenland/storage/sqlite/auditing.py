@@ -66,12 +66,7 @@ class Audited:
 
     def peaks(self, size: int) -> list[bytes]:
         """The roots of the perfect subtrees of the first so many entries, largest first."""
-        node, found, start = self._stores.history.tree.node(self._connection), list[bytes](), 0
-        for level in range(size.bit_length() - 1, -1, -1):
-            if size >> level & 1:
-                found.append(node(level, start >> level))
-                start += 1 << level
-        return found
+        return self._stores.history.tree.peaks(self._connection, size)
 
     def archives(self) -> list[Archive]:
         """The archives that entries were moved to."""

@@ -99,12 +99,14 @@ def _moved_aside(path: Path) -> Path:
 
 # --- looking through a copy --------------------------------------------------------------------------
 
+#: The layout from which entries may be in archives.
+_ARCHIVES = 6
 #: Records whose version is not that of their last entry, or that have none.
 _ASTRAY = """
-SELECT count(*) FROM "{name}" AS r WHERE NOT EXISTS (
+SELECT count(*) FROM "{name}" AS r WHERE (NOT EXISTS (
   SELECT 1 FROM fenland_history AS h
   WHERE h.record_id = r.id AND h.version = r.version AND h.action != 'delete'
-) OR EXISTS (SELECT 1 FROM fenland_history AS h WHERE h.record_id = r.id AND h.version > r.version)
+) {archived}) OR EXISTS (SELECT 1 FROM fenland_history AS h WHERE h.record_id = r.id AND h.version > r.version)
 """
 _COUNT = 'SELECT count(*) FROM "{name}"'
 _TABLES = "SELECT name FROM sqlite_master WHERE type = 'table' AND name NOT LIKE 'sqlite%'"
@@ -132,13 +134,19 @@ def examine(path: Path, progress: Progress) -> Copied:
         progress.told("checking", 2, 3)
         entries = _entries(one, path)
         records = 0
+        # The newest entry of a record may be in an archive.
+        archived = "AND FALSE" if layout >= _ARCHIVES and _has_archives(one) else ""
         for name in _collections(one):
             records += one.execute(_COUNT.format(name=name)).fetchone()[0]
-            if one.execute(_ASTRAY.format(name=name)).fetchone()[0]:
+            if one.execute(_ASTRAY.format(name=name, archived=archived)).fetchone()[0]:
                 raise DatabaseRefused(f"{path} is damaged: records of {name} are not as their history ends.")
         number = one.execute("PRAGMA user_version").fetchone()[0]
     progress.told("checking", 3, 3)
     return Copied(records, entries, number, layout, path.stat().st_size)
+
+
+def _has_archives(one: sqlite3.Connection) -> bool:
+    return one.execute("SELECT 1 FROM fenland_archives").fetchone() is not None
 
 
 def _layout(one: sqlite3.Connection, path: Path) -> int:
