@@ -46,7 +46,7 @@ export interface Options<Path extends keyof paths, With extends Method> {
   signal?: AbortSignal;
 }
 
-function address(path: string, at: Record<string, string>, query: Record<string, unknown>): string {
+function address(path: string, at: Record<string, string | number>, query: Record<string, unknown>): string {
   const given = Object.entries(query).filter(([, value]) => value !== null && value !== undefined && value !== "");
   const search = new URLSearchParams(given.map(([name, value]) => [name, String(value)])).toString();
   const filled = path.replace(/\{(\w+)\}/g, (_, name: string) => encodeURIComponent(at[name] ?? ""));

@@ -317,6 +317,215 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/v1/history": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Search the history of everything
+     * @description Search the history of everything.
+     */
+    get: operations["searchHistory"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/v1/history/activity": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * How many entries there were day by day
+     * @description How many entries there were day by day.
+     */
+    get: operations["readActivity"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/v1/history/undo": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Undo a batch, or all that an account did in a while
+     * @description Undo a batch, or all that an account did in a while.
+     */
+    post: operations["undoMany"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/v1/history/head": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * The signed head of the history
+     * @description The signed head of the history.
+     */
+    get: operations["readHead"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/v1/history/heads": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * The heads that are kept, newest first
+     * @description The heads that are kept, newest first.
+     */
+    get: operations["listHeads"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/v1/history/keys": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * The public keys that sign heads
+     * @description The public keys that sign heads.
+     */
+    get: operations["readKeys"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/v1/history/consistency": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * What shows that the history begins with all of an older head
+     * @description What shows that the history begins with all of an older head.
+     */
+    get: operations["readConsistency"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/v1/history/{sequence}": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        /** @description The number of the entry. */
+        sequence: number;
+      };
+      cookie?: never;
+    };
+    /**
+     * One entry
+     * @description One entry.
+     */
+    get: operations["readEntry"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/v1/history/{sequence}/undo": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        /** @description The number of the entry. */
+        sequence: number;
+      };
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Undo the save of an entry
+     * @description Undo the save of an entry.
+     */
+    post: operations["undo"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/v1/history/{sequence}/proof": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        /** @description The number of the entry. */
+        sequence: number;
+      };
+      cookie?: never;
+    };
+    /**
+     * What shows that an entry stands in the history
+     * @description What shows that an entry stands in the history.
+     */
+    get: operations["readProof"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/v1/records/{collection}": {
     parameters: {
       query?: never;
@@ -505,6 +714,126 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/v1/records/{collection}/{key}/history/proof": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        collection: string;
+        /** @description The record's id. */
+        key: string;
+      };
+      cookie?: never;
+    };
+    /**
+     * What proves the history of a record
+     * @description Who may read the record may read this.
+     */
+    get: operations["proveRecord"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/v1/records/{collection}/{key}/history/evidence": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        collection: string;
+        /** @description The record's id. */
+        key: string;
+      };
+      cookie?: never;
+    };
+    /**
+     * An evidence file of a record
+     * @description Who may read the record may read this.
+     */
+    get: operations["evidenceRecord"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/v1/records/{collection}/{key}/difference": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        collection: string;
+        /** @description The record's id. */
+        key: string;
+      };
+      cookie?: never;
+    };
+    /**
+     * What differs between two versions of a record
+     * @description Who may read the record may read this.
+     */
+    get: operations["differenceRecord"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/v1/records/{collection}/{key}/restore": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        collection: string;
+        /** @description The record's id. */
+        key: string;
+      };
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Bring a record back, or to how it was
+     * @description A deleted one as it was last, or at a moment; one that is there, at a moment.
+     */
+    post: operations["restoreRecord"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/v1/records/{collection}/{key}/erase": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        collection: string;
+        /** @description The record's id. */
+        key: string;
+      };
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Erase values of a record for good
+     * @description Sensitive fields alone; the values go from the record, its history and kept outcomes.
+     */
+    post: operations["eraseRecord"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -591,6 +920,21 @@ export interface components {
       after?: unknown;
       /** @description Its values are not shown. */
       hidden?: boolean;
+      /** @description A value was erased for good. */
+      erased?: boolean;
+      /** @description Of an object, each place inside it that differs. */
+      inside?: {
+        /** Format: json-pointer */
+        pointer: string;
+        /** @description Any JSON value. */
+        before: unknown;
+        /** @description Any JSON value. */
+        after: unknown;
+      }[];
+      /** @description Of a list, what was put in. */
+      put_in?: unknown[];
+      /** @description Of a list, what was taken out. */
+      taken_out?: unknown[];
       /** @description What the field is called today, where that is otherwise. */
       now?: string;
     };
@@ -605,7 +949,17 @@ export interface components {
       key: string | number;
       version: number;
       /** @enum {string} */
-      action: "create" | "update" | "delete" | "migrate";
+      action:
+        | "create"
+        | "update"
+        | "delete"
+        | "restore"
+        | "erase"
+        | "migrate"
+        | "sign_in"
+        | "sign_in_refused"
+        | "issue_token"
+        | "revoke_token";
       actor: string;
       behalf: string | null;
       /**
@@ -618,16 +972,19 @@ export interface components {
       via: string;
       client: string | null;
       request_id: string;
+      /** @description What the changes of one batch share. */
+      batch: string | null;
       reason: string | null;
+      /** @description The entry that this one follows from. */
       cause: number | null;
+      /** @description The entry that this one takes back. */
+      undoes: number | null;
+      /** @description The version that this one goes back to. */
+      restores: number | null;
       changes: {
         [key: string]: components["schemas"]["Change"];
       };
       sentence: string;
-    };
-    History: {
-      items: components["schemas"]["Entry"][];
-      next: number | null;
     };
     Health: {
       status: string;
@@ -702,6 +1059,155 @@ export interface components {
       /** @description Any JSON value. */
       value?: unknown;
     }[];
+    Entries: {
+      items: components["schemas"]["Entry"][];
+      /** @description The sequence to go on below; null at the end. */
+      next: number | null;
+      labels: {
+        [key: string]: {
+          [key: string]: {
+            [key: string]: string;
+          };
+        };
+      };
+      /** @description Files that older entries were moved to. */
+      archived: string[];
+    };
+    History: {
+      items: components["schemas"]["Entry"][];
+      next: number | null;
+      labels: {
+        [key: string]: {
+          [key: string]: string;
+        };
+      };
+      /** @description Files that older entries were moved to. */
+      archived: string[];
+    };
+    Difference: {
+      from: number;
+      to: number;
+      changes: {
+        [key: string]: components["schemas"]["Change"];
+      };
+      before: {
+        [key: string]: unknown;
+      };
+      after: {
+        [key: string]: unknown;
+      };
+    };
+    Activity: {
+      days: string[];
+      series: {
+        name: string;
+        counts: number[];
+      }[];
+      /** @description From when on they are counted whole; null: all. */
+      since: string | null;
+    };
+    /** @description What became of one entry that was to be undone. */
+    Undone: {
+      sequence: number;
+      collection: string;
+      key: string | number;
+      /** @enum {string} */
+      did: "update" | "delete" | "restore" | "nothing";
+      version: number | null;
+      changes: {
+        [key: string]: components["schemas"]["Change"];
+      };
+      problem?: {
+        [key: string]: unknown;
+      };
+    };
+    Undoing: {
+      /** @description Whether anything of it was kept. */
+      done: boolean;
+      preview: boolean;
+      refused: number;
+      batch: string | null;
+      items: components["schemas"]["Undone"][];
+    };
+    /** @description A signed head of the history's tree. */
+    Head: {
+      size: number;
+      root: string;
+      /** Format: date-time */
+      time: string;
+      /** @description A JWS in compact form (RFC 7515), EdDSA. */
+      signed: string;
+    };
+    Heads: {
+      items: components["schemas"]["Head"][];
+      next: number | null;
+    };
+    /** @description A JWK set (RFC 7517). */
+    KeySet: {
+      keys: {
+        [key: string]: unknown;
+      }[];
+    };
+    Consistency: {
+      from: number;
+      to: number;
+      from_root: string;
+      to_root: string;
+      /** @description Hashes, as RFC 9162 section 2.1 orders them. */
+      path: string[];
+    };
+    Proof: {
+      sequence: number;
+      leaf_hash: string;
+      /** @description Hashes, as RFC 9162 section 2.1 orders them. */
+      path: string[];
+      /** @description The entry as it was hashed; null where some of it is hidden. */
+      leaf: {
+        [key: string]: unknown;
+      } | null;
+      /** @description What opens the commitments of a leaf, by field: before and after. */
+      opened: {
+        [key: string]: ({
+          salt: string;
+          /** @description Any JSON value. */
+          value: unknown;
+        } | null)[];
+      };
+      head: components["schemas"]["Head"];
+    };
+    Proven: {
+      sequence: number;
+      leaf_hash: string;
+      /** @description Hashes, as RFC 9162 section 2.1 orders them. */
+      path: string[];
+      /** @description The entry as it was hashed; null where some of it is hidden. */
+      leaf: {
+        [key: string]: unknown;
+      } | null;
+      /** @description What opens the commitments of a leaf, by field: before and after. */
+      opened: {
+        [key: string]: ({
+          salt: string;
+          /** @description Any JSON value. */
+          value: unknown;
+        } | null)[];
+      };
+    };
+    Proofs: {
+      head: components["schemas"]["Head"];
+      items: components["schemas"]["Proven"][];
+      next: number | null;
+    };
+    /** @description All that shows what became of a record; docs/verifying.md says how to check it. */
+    Evidence: {
+      format: string;
+      collection: string;
+      id: string;
+      key: string | number;
+      head: components["schemas"]["Head"];
+      keys: components["schemas"]["KeySet"];
+      entries: components["schemas"]["Proven"][];
+    };
     ImportColumn: {
       column: string;
       field: string | null;
@@ -732,6 +1238,8 @@ export interface components {
     Imported: {
       /** @description Whether every row was taken, and it was no preview. */
       done: boolean;
+      /** @description What the entries of these changes share. */
+      batch: string | null;
       rows: number;
       created: number;
       updated: number;
@@ -1014,6 +1522,7 @@ export interface components {
     };
     BatchResults: {
       done: boolean;
+      batch: string | null;
       results: components["schemas"]["BatchResult"][];
     };
     /** Edits of one record */
@@ -1935,6 +2444,412 @@ export interface operations {
       503: components["responses"]["unavailable"];
     };
   };
+  searchHistory: {
+    parameters: {
+      query?: {
+        /** @description Only entries whose collection is this. */
+        collection?: string;
+        /** @description Only entries whose id is this. */
+        id?: string;
+        /** @description Only entries whose key is this. */
+        key?: string;
+        /** @description Only entries whose action is this. */
+        action?: string;
+        /** @description Only entries whose actor is this. */
+        actor?: string;
+        /** @description Only entries whose via is this. */
+        via?: string;
+        /** @description Only entries whose request_id is this. */
+        request_id?: string;
+        /** @description Only entries whose batch is this. */
+        batch?: string;
+        /** @description Only entries that changed this field. */
+        field?: string;
+        /** @description Only entries whose reason holds this. */
+        reason?: string;
+        /** @description Not before this time. */
+        from?: string;
+        /** @description Not after this time. */
+        to?: string;
+        /** @description Only what is below this; as `next` says. */
+        below?: number;
+        /** @description Of a file, only entries after this sequence. */
+        after?: number;
+        /** @description A condition over the fields, such as `status == "open" && pumps > 2`. */
+        where?: components["parameters"]["where"];
+        /** @description How many to answer with at most. */
+        limit?: components["parameters"]["limit"];
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Search the history of everything. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Entries"];
+          "application/jsonl": string;
+          "text/csv": string;
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      403: components["responses"]["not-permitted"];
+      404: components["responses"]["not-found"];
+      413: components["responses"]["too-large"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+    };
+  };
+  readActivity: {
+    parameters: {
+      query?: {
+        /** @description Not before this time. */
+        from?: string;
+        /** @description Not after this time. */
+        to?: string;
+        /** @description What to count by. */
+        by?: "collection" | "actor";
+        /** @description Only of this collection. */
+        collection?: string;
+        /** @description Only of this actor. */
+        actor?: string;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description How many entries there were day by day. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Activity"];
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      404: components["responses"]["not-found"];
+      413: components["responses"]["too-large"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+    };
+  };
+  undoMany: {
+    parameters: {
+      query?: {
+        /** @description Whether only to tell what it would do. */
+        preview?: boolean;
+        /** @description Why; kept in the history. */
+        reason?: components["parameters"]["reason"];
+      };
+      header?: {
+        /** @description Carried out once, however often it is sent. */
+        "Idempotency-Key"?: components["parameters"]["once"];
+        /** @description A name the client keeps: its own changes are not others'. */
+        "Fenland-Client"?: components["parameters"]["client"];
+      };
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: {
+      content: {
+        "application/json": {
+          batch?: string;
+          actor?: string;
+          /**
+           * @example 2031-04-09T12:00:00Z
+           * @example 2031-04-09
+           */
+          from?: string;
+          /**
+           * @example 2031-04-09T12:00:00Z
+           * @example 2031-04-09
+           */
+          to?: string;
+          /** @description All or nothing, unless false. */
+          atomic?: boolean;
+        };
+      };
+    };
+    responses: {
+      /** @description Undo a batch, or all that an account did in a while. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Undoing"];
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      403: components["responses"]["not-permitted"];
+      404: components["responses"]["not-found"];
+      408: components["responses"]["body-timeout"];
+      /** @description Something stands in the way, and nothing was done: each item says what. */
+      409: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Undoing"];
+        };
+      };
+      413: components["responses"]["too-large"];
+      422: components["responses"]["key-reused"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+      507: components["responses"]["storage-full"];
+    };
+  };
+  readHead: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description The signed head of the history. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Head"];
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      413: components["responses"]["too-large"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+    };
+  };
+  listHeads: {
+    parameters: {
+      query?: {
+        /** @description Only what is below this; as `next` says. */
+        below?: number;
+        /** @description How many to answer with at most. */
+        limit?: components["parameters"]["limit"];
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description The heads that are kept, newest first. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Heads"];
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      413: components["responses"]["too-large"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+    };
+  };
+  readKeys: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description The public keys that sign heads. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["KeySet"];
+        };
+      };
+      400: components["responses"]["malformed"];
+      413: components["responses"]["too-large"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+    };
+  };
+  readConsistency: {
+    parameters: {
+      query?: {
+        /** @description The size of the older head. */
+        from?: number;
+        /** @description That of the newer one; the newest if left out. */
+        to?: number;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description What shows that the history begins with all of an older head. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Consistency"];
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      413: components["responses"]["too-large"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+    };
+  };
+  readEntry: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        /** @description The number of the entry. */
+        sequence: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description One entry. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Entry"];
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      404: components["responses"]["not-found"];
+      413: components["responses"]["too-large"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+    };
+  };
+  undo: {
+    parameters: {
+      query?: {
+        /** @description Whether only to tell what it would do. */
+        preview?: boolean;
+        /** @description Why; kept in the history. */
+        reason?: components["parameters"]["reason"];
+      };
+      header?: {
+        /** @description Carried out once, however often it is sent. */
+        "Idempotency-Key"?: components["parameters"]["once"];
+        /** @description A name the client keeps: its own changes are not others'. */
+        "Fenland-Client"?: components["parameters"]["client"];
+      };
+      path: {
+        /** @description The number of the entry. */
+        sequence: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: {
+      content: {
+        "application/json": {
+          /** @description All or nothing, unless false. */
+          atomic?: boolean;
+        };
+      };
+    };
+    responses: {
+      /** @description Undo the save of an entry. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Undoing"];
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      403: components["responses"]["not-permitted"];
+      404: components["responses"]["not-found"];
+      408: components["responses"]["body-timeout"];
+      /** @description Something stands in the way, and nothing was done: each item says what. */
+      409: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Undoing"];
+        };
+      };
+      413: components["responses"]["too-large"];
+      422: components["responses"]["key-reused"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+      507: components["responses"]["storage-full"];
+    };
+  };
+  readProof: {
+    parameters: {
+      query?: {
+        /** @description The size of the head to prove it under. */
+        size?: number;
+      };
+      header?: never;
+      path: {
+        /** @description The number of the entry. */
+        sequence: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description What shows that an entry stands in the history. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Proof"];
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      404: components["responses"]["not-found"];
+      413: components["responses"]["too-large"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+    };
+  };
   listRecord: {
     parameters: {
       query?: {
@@ -1956,6 +2871,8 @@ export interface operations {
         count?: components["parameters"]["count"];
         /** @description Whether to tell what references and owners stand for. */
         labels?: components["parameters"]["labels"];
+        /** @description As it was at this time. */
+        at?: string;
         /** @description A value it has; repeated: any of them. */
         any?: string[];
       };
@@ -2299,6 +3216,10 @@ export interface operations {
       query?: {
         /** @description Fields by comma: records then hold these alone, and not all that is required. */
         fields?: components["parameters"]["fields"];
+        /** @description As it was at this version. */
+        version?: number;
+        /** @description As it was at this time. */
+        at?: string;
       };
       header?: {
         /** @description Only if it has another (RFC 9110). */
@@ -2643,6 +3564,10 @@ export interface operations {
         below?: components["parameters"]["below"];
         /** @description How many to answer with at most. */
         limit?: components["parameters"]["limit"];
+        /** @description Only entries that changed this field. */
+        field?: string;
+        /** @description Only entries by, or on behalf of, this account. */
+        actor?: string;
       };
       header?: never;
       path: {
@@ -2675,7 +3600,12 @@ export interface operations {
   };
   formRecord: {
     parameters: {
-      query?: never;
+      query?: {
+        /** @description As it was at this version. */
+        version?: number;
+        /** @description As it was at this time. */
+        at?: string;
+      };
       header?: never;
       path: {
         collection: string;
@@ -2704,6 +3634,243 @@ export interface operations {
       429: components["responses"]["too-many"];
       500: components["responses"]["internal"];
       503: components["responses"]["unavailable"];
+    };
+  };
+  proveRecord: {
+    parameters: {
+      query?: {
+        /** @description Only what is below this; as `next` says. */
+        below?: number;
+        /** @description How many to answer with at most. */
+        limit?: components["parameters"]["limit"];
+      };
+      header?: never;
+      path: {
+        collection: string;
+        /** @description The record's id. */
+        key: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description What proves the history of a record. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Proofs"];
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      404: components["responses"]["not-found"];
+      413: components["responses"]["too-large"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+    };
+  };
+  evidenceRecord: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        collection: string;
+        /** @description The record's id. */
+        key: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description An evidence file of a record. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Evidence"];
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      404: components["responses"]["not-found"];
+      413: components["responses"]["too-large"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+    };
+  };
+  differenceRecord: {
+    parameters: {
+      query?: {
+        /** @description The older version. */
+        from?: number;
+        /** @description The newer one; the newest if left out. */
+        to?: number;
+      };
+      header?: never;
+      path: {
+        collection: string;
+        /** @description The record's id. */
+        key: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description What differs between two versions of a record. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Difference"];
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      404: components["responses"]["not-found"];
+      413: components["responses"]["too-large"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+    };
+  };
+  restoreRecord: {
+    parameters: {
+      query?: {
+        /** @description As it was at this version. */
+        version?: number;
+        /** @description As it was at this time. */
+        at?: string;
+        /** @description Whether only to tell what it would do. */
+        preview?: boolean;
+        /** @description The ETag or version you saw; 409 where others changed the same. */
+        base?: components["parameters"]["base"];
+        /** @description Why; kept in the history. */
+        reason?: components["parameters"]["reason"];
+      };
+      header?: {
+        /** @description Only if the record has this ETag (RFC 9110). */
+        "If-Match"?: components["parameters"]["if_match"];
+        /** @description return=minimal, handling=lenient (RFC 7240), by comma. */
+        Prefer?: components["parameters"]["prefer"];
+        /** @description Carried out once, however often it is sent. */
+        "Idempotency-Key"?: components["parameters"]["once"];
+        /** @description A name the client keeps: its own changes are not others'. */
+        "Fenland-Client"?: components["parameters"]["client"];
+      };
+      path: {
+        collection: string;
+        /** @description The record's id. */
+        key: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description The record as saved. */
+      200: {
+        headers: {
+          ETag?: string;
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Record"] | components["schemas"]["RecordPreview"];
+        };
+      };
+      /** @description Done; return=minimal was preferred. */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      403: components["responses"]["not-permitted"];
+      404: components["responses"]["not-found"];
+      408: components["responses"]["body-timeout"];
+      409: components["responses"]["conflict"];
+      412: components["responses"]["version-mismatch"];
+      413: components["responses"]["too-large"];
+      422: components["responses"]["key-reused"];
+      428: components["responses"]["version-required"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+      507: components["responses"]["storage-full"];
+    };
+  };
+  eraseRecord: {
+    parameters: {
+      query?: {
+        /** @description Why; kept in the history. */
+        reason?: components["parameters"]["reason"];
+      };
+      header?: {
+        /** @description Only if the record has this ETag (RFC 9110). */
+        "If-Match"?: components["parameters"]["if_match"];
+        /** @description return=minimal, handling=lenient (RFC 7240), by comma. */
+        Prefer?: components["parameters"]["prefer"];
+        /** @description Carried out once, however often it is sent. */
+        "Idempotency-Key"?: components["parameters"]["once"];
+        /** @description A name the client keeps: its own changes are not others'. */
+        "Fenland-Client"?: components["parameters"]["client"];
+      };
+      path: {
+        collection: string;
+        /** @description The record's id. */
+        key: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": {
+          fields: string[];
+          reason?: string;
+          values?: {
+            [key: string]: unknown;
+          };
+        };
+      };
+    };
+    responses: {
+      /** @description The record as saved. */
+      200: {
+        headers: {
+          ETag?: string;
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Record"];
+        };
+      };
+      /** @description Done; return=minimal was preferred. */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      403: components["responses"]["not-permitted"];
+      404: components["responses"]["not-found"];
+      408: components["responses"]["body-timeout"];
+      409: components["responses"]["conflict"];
+      412: components["responses"]["version-mismatch"];
+      413: components["responses"]["too-large"];
+      422: components["responses"]["key-reused"];
+      428: components["responses"]["version-required"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+      507: components["responses"]["storage-full"];
     };
   };
 }

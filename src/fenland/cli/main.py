@@ -20,7 +20,9 @@ from fenland.cli import (
     evaluating,
     files,
     migrating,
+    past,
     projects,
+    proving,
     records,
     running,
     signing,
@@ -66,6 +68,8 @@ backups.register(app)
 accounts.register(app)
 signing.register(app)
 records.register(app)
+past.register(app)
+proving.register(app)
 batch.register(app)
 files.register(app)
 access.register(app)

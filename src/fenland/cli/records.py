@@ -1,18 +1,19 @@
-"""`list`, `show`, `create`, `update`, `edit`, `history`, `delete`: records of a running service."""
+"""`list`, `show`, `create`, `update`, `edit`, `delete`: records of a running service."""
 
 from __future__ import annotations
 
 import itertools
+from collections.abc import Iterable, Mapping
 from dataclasses import asdict
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import typer
-from rich.text import Text
 
 from fenland.cli.completing import complete_collection, complete_field, complete_key, complete_value
 from fenland.cli.fields import RESERVED, read_edits, read_fields, record_table, records_table
+from fenland.cli.past import AT, VERSION
 from fenland.cli.signing import PANEL, TIMEOUT, signed_in
-from fenland.cli.terminal import Exit, err, escape, fail, json_option, moment, out, shown
+from fenland.cli.terminal import Exit, err, escape, fail, json_option, out, shown
 from fenland.core.values import write_json
 
 if TYPE_CHECKING:
@@ -75,6 +76,7 @@ def list_records(
     sort: str | None = typer.Option(
         None, help="Fields by comma; a - before one sorts it descending: -due_on,number"
     ),
+    at: str | None = AT,
     limit: int = typer.Option(20, min=1, help="How many to show at most."),
     timeout: float = TIMEOUT,
     as_json: bool = json_option("Answer with JSON Lines, one record a line."),
@@ -84,8 +86,13 @@ def list_records(
     [bold]fenland list stations --where 'pumps > 2 && status == "running"' --sort=-pumps[/]
     """
     fields = [name.strip() for name in (columns or "").split(",") if name.strip()]
+    if at is not None and (where or q or sort):
+        fail("A list as it was goes by creation. Leave --where, --find and --sort out.", Exit.USAGE)
     with signed_in(timeout) as client:
-        if fields:
+        records: Iterable[Mapping[str, Any]]
+        if at is not None:
+            records = (one.fields for one in client.past.records(collection, at, limit=limit + 1))
+        elif fields:
             records = client.values(collection, fields, where=where, q=q, sort=sort, limit=limit + 1)
         else:
             whole = client.list(collection, where=where, q=q, sort=sort, limit=limit + 1)
@@ -108,12 +115,23 @@ def show(
     collection: str = _COLLECTION,
     key: str = _KEY,
     by: str | None = _BY,
+    version: int | None = VERSION,
+    at: str | None = AT,
     timeout: float = TIMEOUT,
     as_json: bool = _JSON,
 ) -> None:
-    """Show one record."""
+    """Show one record, as it is or as it was: also one that is gone.
+
+    [bold]fenland show stations PS-014 --at 2031-03-01[/]
+    """
+    past = version is not None or at is not None
+    if past and by is not None:
+        fail("As it was, a record is found by its key alone. Leave --by out.", Exit.USAGE)
     with signed_in(timeout) as client:
-        record = client.get(collection, key, by=by)
+        if past:
+            record = client.past.read(collection, key, version=version, at=at)
+        else:
+            record = client.get(collection, key, by=by)
         if as_json:
             _print_json(record.fields)
             return
@@ -251,26 +269,6 @@ def edit(
     _saved(key, before, record, as_json)
 
 
-def history(
-    collection: str = _COLLECTION,
-    key: str = _KEY,
-    limit: int = typer.Option(20, min=1, help="How many changes to show at most."),
-    timeout: float = TIMEOUT,
-    as_json: bool = json_option("Answer with JSON Lines, one entry a line."),
-) -> None:
-    """Show who changed what in a record, newest first, also after it was deleted."""
-    with signed_in(timeout) as client:
-        for entry in client.history(collection, key, limit=limit):
-            if as_json:
-                _print_json(entry.raw)
-                continue
-            when = moment(entry.time)
-            line = Text.assemble((f"{entry.version:>4}  ", "bold"), (f"{when}  ", "dim"), entry.sentence)
-            if entry.reason:
-                line.append(f" ({entry.reason})", style="italic")
-            out.print(line)
-
-
 def delete(
     collection: str = _COLLECTION,
     key: str = _KEY,
@@ -304,7 +302,6 @@ def register(app: typer.Typer) -> None:
         ("create", create),
         ("update", update),
         ("edit", edit),
-        ("history", history),
         ("delete", delete),
     ):
         app.command(name, rich_help_panel=PANEL)(command)

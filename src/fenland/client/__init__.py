@@ -30,10 +30,12 @@ from fenland.client.errors import (
     UnsendableError,
     VersionError,
 )
+from fenland.client.past import AsyncPast, Past
 from fenland.client.records import BatchResult, Entry, Form, Preview, Record
 
 __all__ = [
     "AsyncClient",
+    "AsyncPast",
     "BatchResult",
     "Client",
     "ClientError",
@@ -47,6 +49,7 @@ __all__ = [
     "NotFoundError",
     "NotPermittedError",
     "NotSignedInError",
+    "Past",
     "Preview",
     "ProblemError",
     "Record",

@@ -16,6 +16,7 @@ from fenland.client.calls import Base, How, Related, Seen, Walk, Which, import_a
 from fenland.client.drafts import Draft
 from fenland.client.errors import ConflictError, UnreachableError
 from fenland.client.flows import Flow, Request, Response, checked, headers_for, request_for
+from fenland.client.past import AsyncPast
 from fenland.client.records import BatchResult, Entry, Form, Preview, Record
 
 Result = TypeVar("Result")
@@ -41,6 +42,8 @@ class AsyncClient:
             base_url=address, headers=headers, timeout=timeout, transport=transport
         )
         self._timeout = timeout
+        #: How records were, the way back, and what proves the history.
+        self.past = AsyncPast(self)
 
     async def __aenter__(self) -> AsyncClient:
         return self
@@ -143,9 +146,17 @@ class AsyncClient:
         """See `Client.form`."""
         return await self._run(calls.form(collection, key))
 
-    def history(self, collection: str, key: Any, *, limit: int | None = None) -> AsyncIterator[Entry]:
+    def history(
+        self,
+        collection: str,
+        key: Any,
+        *,
+        field: str | None = None,
+        actor: str | None = None,
+        limit: int | None = None,
+    ) -> AsyncIterator[Entry]:
         """See `Client.history`."""
-        return self._walk(calls.history(collection, key, limit))
+        return self._walk(calls.history(collection, key, {"field": field, "actor": actor}, limit))
 
     # --- changing -----------------------------------------------------------------------------
 
@@ -382,7 +393,7 @@ class AsyncClient:
         how = How(reason=reason, idempotency_key=idempotency_key)
         return await self._run(calls.import_rows(collection, content, form, asked, how))
 
-    async def export(
+    def export(
         self,
         collection: str,
         *,
@@ -394,7 +405,11 @@ class AsyncClient:
         sort: str | None = None,
     ) -> AsyncIterator[bytes]:
         """See `Client.export`."""
-        request = request_for(calls.exported(collection, Which(where, q, sort, equal or {}), form, fields))
+        which = Which(where, q, sort, equal or {})
+        return self._stream(calls.exported(collection, which, form, fields))
+
+    async def _stream(self, asked: Request) -> AsyncIterator[bytes]:
+        request = request_for(asked)
         try:
             async with self._http.stream(**request) as answer:
                 if answer.status_code >= 400:

@@ -339,9 +339,9 @@ def _json_request(method: str, address: str, members: Mapping[str, Any]) -> Requ
     return Request(method, address, {}, {"Content-Type": JSON}, write_json(members))
 
 
-def history(collection: str, key: Any, limit: int | None) -> Walk[Entry]:
+def history(collection: str, key: Any, wanted: Mapping[str, Any], limit: int | None) -> Walk[Entry]:
     """The changes of a record, newest first."""
-    return Walk(path("records", collection, key, "history"), {}, "below", entry_from, limit)
+    return Walk(path("records", collection, key, "history"), wanted, "below", entry_from, limit)
 
 
 def create(collection: str, fields: Mapping[str, Any], how: How) -> Flow[Record]:

@@ -16,6 +16,7 @@ from fenland.client.calls import Base, How, Related, Seen, Walk, Which, import_a
 from fenland.client.drafts import Draft
 from fenland.client.errors import ConflictError, UnreachableError
 from fenland.client.flows import Flow, Request, Response, checked, headers_for, request_for
+from fenland.client.past import Past
 from fenland.client.records import BatchResult, Entry, Form, Preview, Record
 
 Result = TypeVar("Result")
@@ -50,6 +51,8 @@ class Client:
         headers = headers_for(token, via, name, on_behalf_of)
         self._http = httpx.Client(base_url=address, headers=headers, timeout=timeout, transport=transport)
         self._timeout = timeout
+        #: How records were, the way back, and what proves the history.
+        self.past = Past(self)
 
     def __enter__(self) -> Client:
         return self
@@ -159,9 +162,20 @@ class Client:
         """All an edit form of this record needs."""
         return self._run(calls.form(collection, key))
 
-    def history(self, collection: str, key: Any, *, limit: int | None = None) -> Iterator[Entry]:
-        """The record's changes, newest first; pages are fetched as they are needed."""
-        return self._walk(calls.history(collection, key, limit))
+    def history(
+        self,
+        collection: str,
+        key: Any,
+        *,
+        field: str | None = None,
+        actor: str | None = None,
+        limit: int | None = None,
+    ) -> Iterator[Entry]:
+        """The record's changes, newest first; pages are fetched as they are needed.
+
+        `field` and `actor` narrow them down.
+        """
+        return self._walk(calls.history(collection, key, {"field": field, "actor": actor}, limit))
 
     # --- changing -----------------------------------------------------------------------------
 
@@ -457,7 +471,11 @@ class Client:
 
         `form` is csv, jsonl or xlsx. What is left to be read ends with an error where it is cut short.
         """
-        request = request_for(calls.exported(collection, Which(where, q, sort, equal or {}), form, fields))
+        which = Which(where, q, sort, equal or {})
+        return self._stream(calls.exported(collection, which, form, fields))
+
+    def _stream(self, asked: Request) -> Iterator[bytes]:
+        request = request_for(asked)
         try:
             with self._http.stream(**request) as answer:
                 if answer.status_code >= 400:

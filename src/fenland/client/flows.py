@@ -12,7 +12,14 @@ from typing import Any, TypeVar
 from urllib.parse import quote
 
 from fenland.client.body import read_json
-from fenland.client.errors import BY_STATUS, InvalidError, ProblemError, UnreachableError, UnsendableError
+from fenland.client.errors import (
+    BY_STATUS,
+    ConflictError,
+    InvalidError,
+    ProblemError,
+    UnreachableError,
+    UnsendableError,
+)
 
 Result = TypeVar("Result")
 
@@ -126,10 +133,15 @@ def ask_import(request: Request) -> Flow[Any]:
     return (yield from _ask_also_refused(request, "rows"))
 
 
+def ask_undo(request: Request) -> Flow[Any]:
+    """The answer to what was to be undone, also where something stands in the way."""
+    return (yield from _ask_also_refused(request, "items"))
+
+
 def _ask_also_refused(request: Request, holding: str) -> Flow[Any]:
     try:
         return (yield from ask_json(request))
-    except InvalidError as error:
+    except (ConflictError, InvalidError) as error:
         if holding not in error.problem:
             raise
         return error.problem

@@ -18,6 +18,7 @@ from fenland.web.errors import PROBLEM
 from fenland.web.openapi_accounts import SCHEMAS as ACCOUNT_SCHEMAS
 from fenland.web.openapi_accounts import account_paths
 from fenland.web.openapi_files import FILE_SCHEMAS
+from fenland.web.openapi_history import HISTORY_SCHEMAS, history_paths
 from fenland.web.openapi_parts import (
     OPEN,
     PARAMETERS,
@@ -123,6 +124,7 @@ def _own_paths() -> dict[str, Schema]:
         },
         **_service_paths(),
         **account_paths(),
+        **history_paths(),
     }  # fmt: skip
 
 
@@ -159,7 +161,14 @@ def document(definitions: Definitions, title: str, limits: Limits, address: str 
     """The document for these definitions, under these limits, of a service at this address."""
     paths = _own_paths()
     edits = {name: value for name, value in edits_schema(limits).items() if name != "$schema"}
-    schemas = {**SCHEMAS, **FILE_SCHEMAS, **ACCOUNT_SCHEMAS, **batch_schemas(limits), "Edits": edits}
+    schemas = {
+        **SCHEMAS,
+        **HISTORY_SCHEMAS,
+        **FILE_SCHEMAS,
+        **ACCOUNT_SCHEMAS,
+        **batch_schemas(limits),
+        "Edits": edits,
+    }
     for name, type_name in type_names(definitions, schemas).items():
         collection = definitions.collections[name]
         schemas |= schemas_of(collection, type_name)

@@ -92,6 +92,7 @@ SCHEMAS: dict[str, Schema] = {
     "Many": closed(
         {
             "done": FLAG,
+            "batch": {"type": ["string", "null"], "description": "What the entries share."},
             "matched": {"type": "integer"},
             "changed": {"type": "integer"},
             "refused": {"type": "integer"},

@@ -49,6 +49,7 @@ FILE_SCHEMAS: dict[str, Schema] = {
     "Imported": closed(
         {
             "done": {**FLAG, "description": "Whether every row was taken, and it was no preview."},
+            "batch": {**nullable(TEXT), "description": "What the entries of these changes share."},
             "rows": NUMBER,
             "created": NUMBER,
             "updated": NUMBER,

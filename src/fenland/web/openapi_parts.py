@@ -173,7 +173,6 @@ SCHEMAS: dict[str, Schema] = {
         optional=("before", "after", "hidden", "erased", "inside", "put_in", "taken_out", "now"),
     ),
     "Entry": closed(dict(ENTRY_SCHEMAS), description="One change of one record."),
-    "History": closed({"items": _texts(ref("schemas/Entry")), "next": nullable(NUMBER)}),
     "Health": closed({"status": TEXT, "title": TEXT, "version": TEXT}),
     "Choice": closed({"value": ANY, "label": TEXT}),
     "Choices": closed(
@@ -261,7 +260,9 @@ def batch_schemas(limits: Limits) -> dict[str, Schema]:
             description="All or nothing, unless `atomic` is false: then each on its own.",
         ),
         "BatchResult": _BATCH_RESULT,
-        "BatchResults": closed({"done": FLAG, "results": _texts(ref("schemas/BatchResult"))}),
+        "BatchResults": closed(
+            {"done": FLAG, "batch": nullable(TEXT), "results": _texts(ref("schemas/BatchResult"))}
+        ),
     }
 
 

@@ -16,6 +16,7 @@ from fenland.core.schemas import field_schema
 from fenland.core.values import MISSING
 from fenland.web.body import HTML_FORMS
 from fenland.web.openapi_files import file_content, import_parts
+from fenland.web.openapi_history import AT, VERSION, record_history_paths
 from fenland.web.openapi_parts import (
     FLAG,
     NUMBER,
@@ -220,7 +221,7 @@ class _Operations:
     def read(self, suffix: str) -> Schema:
         return self.operation(
             "read", suffix, f"Read a {self.one}", "The record as it is now; 304 when If-None-Match has its ETag.",
-            parameters=used("fields", "if_none_match"),
+            parameters=[*used("fields", "if_none_match"), VERSION, AT],
             responses={
                 "200": _record_answer(self.name, "The record.", "ETag", "Accept-Patch"),
                 "304": {"description": "The client has this version."},
@@ -302,6 +303,7 @@ class _Operations:
             "list", "", f"List and search {self.collection.title.lower()}", "Pages by cursor; no record is met twice.",
             parameters=[
                 *used("where", "q", "sort", "fields", "expand", "limit", "cursor", "count", "labels"),
+                AT,
                 *_equalities(self.collection),
             ],
             responses={
@@ -373,7 +375,11 @@ class _Operations:
     def history(self) -> Schema:
         return self.operation(
             "history", "", f"Who changed what in a {self.one}", "Newest first, also after it was deleted.",
-            parameters=used("below", "limit"),
+            parameters=[
+                *used("below", "limit"),
+                parameter("field", "query", TEXT, "Only entries that changed this field."),
+                parameter("actor", "query", TEXT, "Only entries by, or on behalf of, this account."),
+            ],
             responses={
                 "200": {
                     "description": "A page of entries.",
@@ -387,6 +393,7 @@ class _Operations:
     def form(self) -> Schema:
         return self.operation(
             "form", "", f"All a form to edit a {self.one} needs", "Values, schema, choices and who may set what.",
+            parameters=[VERSION, AT],
             responses={
                 "200": _record_answer(f"{self.name}Form", "The form.", "ETag", "Accept-Patch"),
                 **responses_of("malformed", *READING),
@@ -416,6 +423,7 @@ class _Operations:
             f"{base}/{{key}}/preview": {"parameters": key, "post": self.preview()},
             f"{base}/{{key}}/history": {"parameters": key, "get": self.history()},
             f"{base}/{{key}}/form": {"parameters": key, "get": self.form()},
+            **record_history_paths(self.operation, self.name, self.one, (f"{base}/{{key}}", key)),
         }
         for item in collection.fields.values():
             if item.unique:

@@ -106,7 +106,9 @@ _ASTRAY = """
 SELECT count(*) FROM "{name}" AS r WHERE (NOT EXISTS (
   SELECT 1 FROM fenland_history AS h
   WHERE h.record_id = r.id AND h.version = r.version AND h.action != 'delete'
-) {archived}) OR EXISTS (SELECT 1 FROM fenland_history AS h WHERE h.record_id = r.id AND h.version > r.version)
+) {archived}) OR EXISTS (
+  SELECT 1 FROM fenland_history AS h WHERE h.record_id = r.id AND h.version > r.version
+)
 """
 _COUNT = 'SELECT count(*) FROM "{name}"'
 _TABLES = "SELECT name FROM sqlite_master WHERE type = 'table' AND name NOT LIKE 'sqlite%'"
