@@ -24,6 +24,11 @@ _PROJECT = typer.Option(Path("."), "--project", envvar="FENLAND_PROJECT", help="
 _TOLD = 50
 
 
+def entries_of(number: int) -> str:
+    """So many entries, in words."""
+    return f"{number} {'entry' if number == 1 else 'entries'}"
+
+
 def head(
     file: Path | None = typer.Option(None, "--write", help="Add it to this file, with the keys that sign."),
     timeout: float = TIMEOUT,
@@ -69,9 +74,7 @@ def evidence(
     if as_json:
         print_json({"file": str(file), "entries": len(found["entries"]), "head": found["head"]["size"]})
     else:
-        out.print(
-            f"[green]✓[/] {counted(len(found['entries']), 'entry')} in {escape(file)}, with their proofs."
-        )
+        out.print(f"[green]✓[/] {entries_of(len(found['entries']))} in {escape(file)}, with proofs.")
 
 
 def export_history(
@@ -204,7 +207,7 @@ def _tell(report: Report) -> None:
         err.print(f"[bold red]✗[/] {fault.kind}: {escape(fault.sentence)}{since}")
     if len(report.faults) > _TOLD:
         tell(f"And {len(report.faults) - _TOLD} more; --json tells all.")
-    what = f"{counted(report.entries, 'entry').replace('entrys', 'entries')}, root {report.root or 'unknown'}"
+    what = f"{entries_of(report.entries)}, root {report.root or 'unknown'}"
     if report.sound:
         records = f" They give the {report.records} records that are there." if report.records else ""
         out.print(f"[green]✓[/] Whole and unchanged: {what}; {counted(report.heads, 'head')} fit.{records}")

@@ -23,10 +23,18 @@ class Unknown:
         self.hash, self.salt = hash_, salt
 
 
-class Replay:
-    """Takes in entries one by one; `records` are then those of each collection, by id."""
+#: What a record held before the first entry that is at hand.
+BEFORE = Unknown("", None)
 
-    def __init__(self) -> None:
+
+class Replay:
+    """Takes in entries one by one; `records` are then those of each collection, by id.
+
+    One that is `partial` begins in the middle: of a record, what no entry at hand tells is `Unknown`.
+    """
+
+    def __init__(self, *, partial: bool = False) -> None:
+        self._partial = partial
         self._data: dict[str, Any] = {"collections": {}, "roles": []}
         self.definitions = Definitions({}, data=self._data)
         self.records: dict[str, dict[str, Record]] = {}
@@ -48,6 +56,8 @@ class Replay:
         if records is None:
             raise ValueError(f"There is no collection {entry.collection!r} at this time.")
         before = records.get(entry.record_id)
+        if self._partial and before is None and entry.record_id not in self._gone and entry.version > 1:
+            before = self._assumed(entry, records)
         if (before is None) != (entry.action in BRINGS) and entry.action != "erase":
             raise ValueError(f"The record {entry.record_id} cannot be {entry.action}d at this time.")
         if before is None:
@@ -61,6 +71,17 @@ class Replay:
             self._gone[entry.record_id] = before | {"version": entry.version}
             return
         records[entry.record_id] = before | self._after(entry) | entry.kept()
+
+    def _assumed(self, entry: Entry, records: dict[str, Record]) -> Record | None:
+        """The record as it must have been, of which nothing is known."""
+        nothing = dict.fromkeys(self.definitions.collections[entry.collection].fields, BEFORE)
+        record: Record = {**nothing, "id": entry.record_id, "version": entry.version - 1}
+        record |= {"created_at": BEFORE, "created_by": BEFORE}
+        if entry.action in BRINGS:
+            self._gone[entry.record_id] = record
+            return None
+        records[entry.record_id] = record
+        return record
 
     def _begun(self, entry: Entry) -> Record:
         """The record that an entry begins from, where none is there."""

@@ -164,16 +164,15 @@ def _archives(base: Audited, folder: Path, report: Report) -> None:
 
 def _entries(base: Audited, report: Report, progress: Progress) -> None:
     """Opens every seal, and replays the history."""
-    replay: Replay | None = Replay()
-    if base.archives():
-        # What came before is not here: records cannot be made from nothing.
-        replay = None
-    defined, whole = base.defined(), base.count()
+    archives, defined, whole = base.archives(), base.defined(), base.count()
+    replay: Replay | None = Replay(partial=bool(archives))
     last: dict[str, tuple[int, str]] = {}
-    if replay is not None and defined:
-        first = next(iter(base.entries()), None)
-        if first is not None and first.collection != DEFINITIONS:
-            replay.begin(defined[0].data)
+    first = next(iter(base.entries()), None)
+    if replay is not None and first is not None and first.collection != DEFINITIONS:
+        # An old database told of its first ones only later; and some may be in an archive.
+        ended = archives[-1].last if archives else 0
+        known = [one for one in defined if one.sequence < ended] or defined[:1]
+        replay.begin(known[-1].data)
     for done, entry in enumerate(base.entries(), 1):
         _seals(entry, report)
         if entry.collection not in (ACCOUNTS, DEFINITIONS):
@@ -219,6 +218,10 @@ def _records(base: Audited, replay: Replay, last: Mapping[str, tuple[int, str]],
             if told > _TOLD:
                 continue
             sequence, time = last.get(record_id, (None, None))
+            if sequence is None and base.archives():
+                # All of its entries are in an archive.
+                told -= 1
+                continue
             if record is None:
                 what = f"The record {expected[record_id][key]!r} of {name} is gone, and no entry says so."
             elif record_id not in expected:
@@ -249,6 +252,7 @@ class _Counted:
 def _same(name: str, told: Any, stored: Any) -> bool:
     if isinstance(told, Unknown):
         if told.salt is None or stored is None:
+            # Nothing is known of it, or it was never to be kept.
             return True
         return commitment(told.salt, stored) == told.hash
     return same(told, stored)
