@@ -1,19 +1,99 @@
-import { infiniteQueryOptions } from "@tanstack/react-query";
-import { ask } from "./http";
+import { infiniteQueryOptions, queryOptions } from "@tanstack/react-query";
+import { ask, askForFile, type Answer } from "./http";
 import { inCollection } from "./records";
+import type { Form, Preview, Row } from "./types";
 
 const PAGE_SIZE = 20;
+const ONE = "/v1/records/{collection}/{key}";
+
+/** Which entries of a record are wanted: those that changed a field, or by one account; all where empty. */
+export interface EntryFilter {
+  field: string;
+  actor: string;
+}
 
 /** Who changed what in a record, newest first; read anew when any record of its collection changes. */
-export const historyOf = (collection: string, key: string) =>
+export const historyOf = (collection: string, key: string, { field, actor }: EntryFilter) =>
   infiniteQueryOptions({
-    queryKey: [...inCollection(collection), "history", key],
+    queryKey: [...inCollection(collection), "history", key, field, actor],
     queryFn: ({ pageParam, signal }) =>
-      ask("/v1/records/{collection}/{key}/history", "get", {
+      ask(`${ONE}/history`, "get", {
         at: { collection, key },
-        query: { limit: PAGE_SIZE, below: pageParam },
+        query: { limit: PAGE_SIZE, below: pageParam, field, actor },
         signal,
       }),
     initialPageParam: null as number | null,
     getNextPageParam: (last) => last.next,
   });
+
+/** What a search of the whole history asks; empty ones ask nothing. */
+export interface Search {
+  collection: string;
+  actor: string;
+  action: string;
+  field: string;
+  reason: string;
+  where: string;
+  from: string;
+  to: string;
+}
+
+export const entriesOf = (search: Search) =>
+  infiniteQueryOptions({
+    queryKey: ["history", search],
+    queryFn: ({ pageParam, signal }) => ask("/v1/history", "get", { query: { ...search, limit: 50, below: pageParam }, signal }),
+    initialPageParam: null as number | null,
+    getNextPageParam: (last) => last.next,
+    retry: false,
+  });
+
+export type Activity = Answer<"/v1/history/activity">;
+
+export const activityOf = ({ collection, actor, from, to }: Search, by: "collection" | "actor") =>
+  queryOptions({
+    queryKey: ["history", "activity", collection, actor, from, to, by],
+    queryFn: ({ signal }) => ask("/v1/history/activity", "get", { query: { collection, actor, from, to, by }, signal }),
+    retry: false,
+  });
+
+/** A record as it was at a version, or at a time; exactly one of them is given. */
+export const pastFormOf = (collection: string, key: string, version: number | null, at: string | null) =>
+  queryOptions({
+    queryKey: [...inCollection(collection), "past", key, version, at],
+    queryFn: async ({ signal }) =>
+      (await ask(`${ONE}/form`, "get", { at: { collection, key }, query: { version, at }, signal })) as unknown as Form,
+  });
+
+export const differenceOf = (collection: string, key: string, from: number, to: number) =>
+  queryOptions({
+    queryKey: [...inCollection(collection), "difference", key, from, to],
+    queryFn: ({ signal }) => ask(`${ONE}/difference`, "get", { at: { collection, key }, query: { from, to }, signal }),
+  });
+
+export type Evidence = Answer<`${typeof ONE}/history/evidence`>;
+
+export const evidenceOf = (collection: string, key: string): Promise<Evidence> =>
+  ask(`${ONE}/history/evidence`, "get", { at: { collection, key } });
+
+/** The same as a file, byte for byte as the service gives it. */
+export const evidenceFile = (collection: string, key: string): Promise<Blob> =>
+  askForFile(`${ONE}/history/evidence`, { at: { collection, key } }, "application/json");
+
+// --- the way back --------------------------------------------------------------------------------------
+
+export const previewRestoring = async (collection: string, key: string, version: number | null): Promise<Preview> =>
+  (await ask(`${ONE}/restore`, "post", { at: { collection, key }, query: { version, preview: true } })) as Preview;
+
+export const restoreRecord = async (collection: string, key: string, version: number | null): Promise<Row> =>
+  (await ask(`${ONE}/restore`, "post", { at: { collection, key }, query: { version } })) as Row;
+
+export type Undoing = Answer<"/v1/history/{sequence}/undo", "post">;
+
+export const undoEntry = (sequence: number, preview: boolean): Promise<Undoing> =>
+  ask("/v1/history/{sequence}/undo", "post", { at: { sequence }, query: { preview } });
+
+export const undoBatch = (batch: string, preview: boolean): Promise<Undoing> =>
+  ask("/v1/history/undo", "post", { query: { preview }, body: { batch } });
+
+export const eraseFields = (collection: string, key: string, fields: string[], reason: string): Promise<Row> =>
+  ask(`${ONE}/erase`, "post", { at: { collection, key }, body: { fields, reason } });

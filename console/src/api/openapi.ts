@@ -1070,6 +1070,9 @@ export interface components {
           };
         };
       };
+      people: {
+        [key: string]: string;
+      };
       /** @description Files that older entries were moved to. */
       archived: string[];
     };
@@ -1080,6 +1083,9 @@ export interface components {
         [key: string]: {
           [key: string]: string;
         };
+      };
+      people: {
+        [key: string]: string;
       };
       /** @description Files that older entries were moved to. */
       archived: string[];
@@ -1391,6 +1397,8 @@ export interface components {
     /** @description What became of the chosen records; up to 20 are shown, refusals first. */
     Many: {
       done: boolean;
+      /** @description What the entries share. */
+      batch: string | null;
       matched: number;
       changed: number;
       refused: number;
@@ -1608,6 +1616,7 @@ export interface components {
       };
       writable: string[];
       deletable: boolean;
+      erasable: string[];
     };
     /** @description What a change would do, had it been saved. */
     RecordPreview: {

@@ -5,11 +5,14 @@ import { useState } from "react";
 import { createBrowserRouter, Navigate, RouterProvider } from "react-router";
 import { basePath } from "../api/base";
 import { RulesPage } from "../features/access/RulesPage";
+import { ActivityPage } from "../features/activity/ActivityPage";
 import { AccountsPage } from "../features/accounts/AccountsPage";
 import { OwnAccountPage } from "../features/accounts/OwnAccountPage";
 import { ImportPage } from "../features/files/ImportPage";
+import { ComparePage } from "../features/records/ComparePage";
 import { CreatePage } from "../features/records/CreatePage";
 import { ListPage } from "../features/records/ListPage";
+import { PastPage } from "../features/records/PastPage";
 import { RecordPage } from "../features/records/RecordPage";
 import { SignInGate } from "../features/session/SignInGate";
 import { Shell } from "../features/shell/Shell";
@@ -28,6 +31,9 @@ const createRouter = () =>
           { path: "c/:collection", element: <ListPage /> },
           { path: "c/:collection/access", element: <RulesPage /> },
           { path: "c/:collection/import", element: <ImportPage /> },
+          { path: "c/:collection/r/:recordKey/past", element: <PastPage /> },
+          { path: "c/:collection/r/:recordKey/compare", element: <ComparePage /> },
+          { path: "activity", element: <ActivityPage /> },
           { path: "accounts", element: <AccountsPage /> },
           { path: "account", element: <OwnAccountPage /> },
           { path: "c/:collection/new", element: <CreatePage /> },

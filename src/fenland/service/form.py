@@ -36,6 +36,8 @@ class Form:
     deletable: bool
     collection: Collection
     saved: Saved | None = None
+    #: The fields whose values the caller may erase for good.
+    erasable: tuple[str, ...] = ()
 
 
 def edit_form(service: Service, caller: Caller, address: Address, when: When = NOW) -> Form:
@@ -60,7 +62,14 @@ def edit_form(service: Service, caller: Caller, address: Address, when: When = N
             deletable=policy.may("delete", sight, record),
             collection=resource.collection,
             saved=Saved(shown, changed=False, etag=resource.etag(record)),
+            erasable=tuple(one.name for one in _sensitive(access))
+            if policy.may("erase", sight, record)
+            else (),
         )
+
+
+def _sensitive(access: FieldAccess) -> list[Field]:
+    return [one for one in access.collection.fields.values() if one.sensitive and access.sets(one.name)]
 
 
 def _past_form(view: View, caller: Caller, address: Address, when: When) -> Form:

@@ -88,12 +88,14 @@ class Entries:
     """A page of entries as answers show them, newest first, and the sequence to ask below for the next.
 
     There may be fewer than the limit, and still more below: a page looks through only so many. `labels` says
-    by collection and field what references and owners in them stand for; `archived` where older ones are.
+    by collection and field what references and owners in them stand for, `people` what accounts are called;
+    `archived` where older ones are.
     """
 
     items: list[dict[str, Any]]
     next: int | None
     labels: dict[str, dict[str, dict[str, str]]]
+    people: dict[str, str]
     archived: list[str]
 
 
@@ -103,13 +105,13 @@ def search(service: Service, caller: Caller, request: HistoryRequest) -> Entries
         view = View(service, reading)
         reader = Reader(view, caller)
         found, below = _page(view, reader, request)
-        known = people_of(view, found)
+        people = people_of(view, found)
         labels = _labels(view, caller, reader, found)
         archives = [] if below is not None else service.database.history.archives(reading)
     items = [
-        entry_json(one, reader.telling(one), Known(known, labels.get(one.collection, {}))) for one in found
+        entry_json(one, reader.telling(one), Known(people, labels.get(one.collection, {}))) for one in found
     ]
-    return Entries(items, below, labels, [one.file for one in archives])
+    return Entries(items, below, labels, people, [one.file for one in archives])
 
 
 def _page(view: View, reader: Reader, request: HistoryRequest) -> tuple[list[Entry], int | None]:

@@ -34,12 +34,14 @@ class Asked:
 class Timeline:
     """A page of entries as answers show them, and the version to ask below for the next page.
 
-    `labels` says what references and owners in them stand for; `archived` where older entries are.
+    `labels` says what references and owners in them stand for, `people` what accounts are called; `archived`
+    where older entries are.
     """
 
     items: list[dict[str, Any]]
     next: int | None
     labels: dict[str, dict[str, str]]
+    people: dict[str, str]
     archived: list[str]
 
 
@@ -52,12 +54,12 @@ def timeline(service: Service, caller: Caller, address: Address, asked: Asked) -
             raise Malformed(f"field is {asked.field!r}, which is no field of {address.collection}.")
         shown, more = _wanted(view, found, asked)
         labels = _labels(view, caller, found, shown)
-        known = Known(people_of(view, shown), labels)
+        people = people_of(view, shown)
         whole = not more and (shown[-1].version if shown else 1) == 1
         archives = [] if whole else service.database.history.archives(reading)
-    tell = telling_of(service, found)
+    tell, known = telling_of(service, found), Known(people, labels)
     items = [entry_json(one, tell(one), known) for one in shown]
-    return Timeline(items, more, labels, [one.file for one in archives])
+    return Timeline(items, more, labels, people, [one.file for one in archives])
 
 
 def _wanted(view: View, found: Subject, asked: Asked) -> tuple[list[Entry], int | None]:

@@ -23,4 +23,5 @@ def form_json(form: Form, prefix: str) -> dict[str, Any]:
         "choices": {**form.choices, **searched},
         "writable": form.writable,
         "deletable": form.deletable,
+        "erasable": list(form.erasable),
     }

@@ -25,9 +25,9 @@ from fenland.service.proving import (
 )
 from fenland.service.restoring import RestoreRequest, restore
 from fenland.service.restoring import preview as preview_restoring
-from fenland.service.searching import EQUAL, HistoryRequest, entry_of, search
+from fenland.service.searching import EQUAL, Entries, HistoryRequest, entry_of, search
 from fenland.service.service import Service
-from fenland.service.timeline import Asked, timeline
+from fenland.service.timeline import Asked, Timeline, timeline
 from fenland.service.tracing import activity, difference
 from fenland.service.undoing import Undoing, UndoRequest, undo
 from fenland.web.answering import Answer, json_answer, record_answer
@@ -102,6 +102,16 @@ def _flag(sent: Mapping[str, Any], name: str, default: bool) -> bool:
     return value
 
 
+def _page_json(found: Entries | Timeline) -> dict[str, Any]:
+    return {
+        "items": found.items,
+        "next": found.next,
+        "labels": found.labels,
+        "people": found.people,
+        "archived": found.archived,
+    }
+
+
 class _Views:
     """The views, each named for its use case."""
 
@@ -134,8 +144,7 @@ class _Views:
         headers = {}
         if found.next is not None:
             headers["Link"] = f'<{here(request)}?{query_with(query, below=found.next)}>; rel="next"'
-        body = {"items": found.items, "next": found.next, "labels": found.labels, "archived": found.archived}
-        return json_answer(body, headers=headers)
+        return json_answer(_page_json(found), headers=headers)
 
     def activity(self, request: Request) -> Answer:
         caller = caller_of(request, self.service)
@@ -232,8 +241,7 @@ class _Views:
         headers = {}
         if found.next is not None:
             headers["Link"] = f'<{here(request)}?{query_with(query, below=found.next)}>; rel="next"'
-        body = {"items": found.items, "next": found.next, "labels": found.labels, "archived": found.archived}
-        return json_answer(body, headers=headers)
+        return json_answer(_page_json(found), headers=headers)
 
     def difference(self, request: Request, address: Address) -> Answer:
         caller = caller_of(request, self.service)

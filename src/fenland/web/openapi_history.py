@@ -50,6 +50,7 @@ HISTORY_SCHEMAS: dict[str, Schema] = {
             "items": {"type": "array", "items": ref("schemas/Entry")},
             "next": {**nullable(NUMBER), "description": "The sequence to go on below; null at the end."},
             "labels": {"type": "object", "additionalProperties": _LABELS},
+            "people": {"type": "object", "additionalProperties": TEXT},
             "archived": _ARCHIVED,
         }
     ),
@@ -58,6 +59,7 @@ HISTORY_SCHEMAS: dict[str, Schema] = {
             "items": {"type": "array", "items": ref("schemas/Entry")},
             "next": nullable(NUMBER),
             "labels": _LABELS,
+            "people": {"type": "object", "additionalProperties": TEXT},
             "archived": _ARCHIVED,
         }
     ),

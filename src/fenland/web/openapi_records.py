@@ -130,6 +130,7 @@ def schemas_of(collection: Collection, name: str) -> dict[str, Schema]:
                 "choices": {"type": "object", "additionalProperties": ref("schemas/Choices")},
                 "writable": {"type": "array", "items": TEXT},
                 "deletable": FLAG,
+                "erasable": {"type": "array", "items": TEXT},
             },
             description="All an edit form needs; `version` and `etag` are null for what is yet to be created.",
         ),

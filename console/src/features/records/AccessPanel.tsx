@@ -71,6 +71,7 @@ const WORDS: Record<string, string> = {
   update: "Change it",
   delete: "Delete it",
   transfer: "Give it to another",
+  erase: "Erase values for good",
 };
 
 function Chooser({ value, onChange }: { value: string; onChange: (account: string) => void }) {

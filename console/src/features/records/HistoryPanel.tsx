@@ -1,59 +1,116 @@
+import Alert from "@mui/material/Alert";
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
+import Link from "@mui/material/Link";
+import MenuItem from "@mui/material/MenuItem";
+import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useInfiniteQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { Link as RouterLink } from "react-router";
 import { historyOf } from "../../api/history";
-import type { Entry } from "../../api/types";
-import { moment } from "../../lib/text";
+import type { CollectionSchema, Entry } from "../../api/types";
+import { EntryLine } from "../../ui/EntryLine";
 import { Trouble } from "../../ui/Trouble";
+import { UndoDialog } from "../../ui/UndoDialog";
 import { Waiting } from "../../ui/Waiting";
+import { ProofBadge } from "./ProofBadge";
 
-/** Who changed what, newest first, in plain sentences. */
-export function HistoryPanel({ collection, recordKey }: { collection: string; recordKey: string }) {
-  const pages = useInfiniteQuery(historyOf(collection, recordKey));
+interface Props {
+  collection: string;
+  recordKey: string;
+  schema?: CollectionSchema | undefined;
+}
+
+/** Who changed what, newest first, and the ways back from there. */
+export function HistoryPanel({ collection, recordKey, schema }: Props) {
+  const [field, setField] = useState("");
+  const [actor, setActor] = useState("");
+  const [undoing, setUndoing] = useState<Entry | null>(null);
+  const pages = useInfiniteQuery(historyOf(collection, recordKey, { field, actor }));
+  const all = pages.data?.pages ?? [];
+  const entries = all.flatMap((page) => page.items);
+  const people = Object.assign({}, ...all.map((page) => page.people)) as Record<string, string>;
+  const newest = entries[0];
+  const here = `/c/${collection}/r/${encodeURIComponent(recordKey)}`;
   return (
     <Box component="section" aria-label="History">
-      <Typography variant="h2" sx={{ mb: 1 }}>
-        History
-      </Typography>
+      <Box sx={{ display: "flex", gap: 1, alignItems: "baseline", flexWrap: "wrap", mb: 1 }}>
+        <Typography variant="h2" sx={{ flex: 1 }}>
+          History
+        </Typography>
+        <Link component={RouterLink} to={`${here}/compare`}>
+          Compare versions
+        </Link>
+        <Link component={RouterLink} to={`${here}/past`}>
+          As it was on…
+        </Link>
+      </Box>
+      <ProofBadge collection={collection} recordKey={recordKey} version={newest?.version ?? 0} />
+      <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1fr", gap: 1, my: 1.5 }}>
+        <Chooser label="Field" value={field} onChange={setField} options={fieldsOf(schema)} every="Every field" />
+        <Chooser label="By" value={actor} onChange={setActor} options={Object.entries(people)} every="Everybody" />
+      </Box>
       {pages.isPending && <Waiting what="the history" />}
       {pages.isError && <Trouble error={pages.error} retry={pages.refetch} />}
+      {pages.data && entries.length === 0 && <Typography color="textSecondary">No change is like that.</Typography>}
       <Box component="ol" sx={{ listStyle: "none", m: 0, p: 0, borderLeft: 2, borderColor: "divider" }}>
-        {pages.data?.pages
-          .flatMap((page) => page.items)
-          .map((entry) => (
-            <Line key={entry.sequence} entry={entry} />
-          ))}
+        {all.flatMap((page) =>
+          page.items.map((entry) => (
+            <EntryLine key={entry.sequence} entry={entry} people={people} labels={page.labels} schema={schema}>
+              <Box sx={{ display: "flex", gap: 2 }}>
+                {entry.action !== "delete" && entry !== newest && (
+                  <Link component={RouterLink} variant="body2" to={`${here}/past?version=${entry.version}`}>
+                    As it was then
+                  </Link>
+                )}
+                {entry.action !== "erase" && (
+                  <Link component="button" variant="body2" onClick={() => setUndoing(entry)}>
+                    Undo…
+                  </Link>
+                )}
+              </Box>
+            </EntryLine>
+          )),
+        )}
       </Box>
       {pages.hasNextPage && (
         <Button onClick={() => void pages.fetchNextPage()} loading={pages.isFetchingNextPage}>
           Earlier changes
         </Button>
       )}
+      {all.at(-1)?.archived.map((file) => (
+        <Alert key={file} severity="info" sx={{ mt: 1 }}>
+          Earlier changes are in the archive {file}.
+        </Alert>
+      ))}
+      {undoing && <UndoDialog what={{ entry: undoing }} schema={schema} onClose={() => setUndoing(null)} />}
     </Box>
   );
 }
 
-function Line({ entry }: { entry: Entry }) {
-  const dot = {
-    content: '""',
-    position: "absolute",
-    left: -6,
-    top: 9,
-    width: 10,
-    height: 10,
-    borderRadius: "50%",
-    bgcolor: "secondary.main",
-  };
+function fieldsOf(schema: CollectionSchema | undefined): [string, string][] {
+  const all = Object.entries(schema?.properties ?? {});
+  return all.filter(([, one]) => !one["x-reserved"]).map(([name, one]) => [name, one.title ?? name]);
+}
+
+interface ChooserProps {
+  label: string;
+  value: string;
+  onChange: (value: string) => void;
+  options: [string, string][];
+  every: string;
+}
+
+function Chooser({ label, value, onChange, options, every }: ChooserProps) {
   return (
-    <Box component="li" sx={{ position: "relative", pl: 2.25, pb: 2, "&::before": dot }}>
-      <Typography sx={{ overflowWrap: "anywhere" }}>{entry.sentence}</Typography>
-      <Typography variant="body2" color="textSecondary">
-        Version {entry.version} · {moment(entry.time)} · through the {viaWords[entry.via] ?? entry.via}
-        {entry.reason !== null && ` · ${entry.reason}`}
-      </Typography>
-    </Box>
+    <TextField select label={label} value={value} onChange={(event) => onChange(event.target.value)}>
+      <MenuItem value="">{every}</MenuItem>
+      {options.map(([name, title]) => (
+        <MenuItem key={name} value={name}>
+          {title}
+        </MenuItem>
+      ))}
+    </TextField>
   );
 }
-
-const viaWords: Record<string, string> = { api: "API", "command-line": "command line", client: "Python client" };

@@ -3,9 +3,11 @@ import Box from "@mui/material/Box";
 import Link from "@mui/material/Link";
 import Paper from "@mui/material/Paper";
 import Typography from "@mui/material/Typography";
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useInfiniteQuery, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link as RouterLink, useLocation, useParams } from "react-router";
+import { schemaOf } from "../../api/collections";
+import { historyOf } from "../../api/history";
 import { previewRecord, updateRecord, formOf, refreshCollection } from "../../api/records";
 import type { Fields, Form } from "../../api/types";
 import { shown } from "../../lib/text";
@@ -15,10 +17,12 @@ import { Waiting } from "../../ui/Waiting";
 import { AccessPanel } from "./AccessPanel";
 import { ConflictPanel } from "./ConflictPanel";
 import { DeleteButton } from "./DeleteButton";
+import { EraseButton } from "./EraseButton";
 import { HistoryPanel } from "./HistoryPanel";
 import { draftFrom, patchFrom, tagOf, type Draft } from "./model";
 import { PreviewDialog } from "./PreviewDialog";
 import { RecordForm } from "./RecordForm";
+import { RestoreButton } from "./RestoreButton";
 
 export function RecordPage() {
   const { collection = "", recordKey = "" } = useParams();
@@ -47,6 +51,7 @@ function Opened({ collection, recordKey }: Opened) {
         <Link component={RouterLink} to={list}>
           Back to the list
         </Link>
+        {gone && <Gone collection={collection} recordKey={recordKey} />}
       </Trouble>
     );
   }
@@ -73,11 +78,30 @@ function Opened({ collection, recordKey }: Opened) {
           <Editor collection={collection} recordKey={recordKey} form={form.data} reload={form.refetch} />
         </Paper>
         <Box>
-          <HistoryPanel collection={collection} recordKey={recordKey} />
+          <HistoryPanel collection={collection} recordKey={recordKey} schema={form.data.schema} />
           <AccessPanel collection={collection} recordKey={recordKey} schema={form.data.schema} />
         </Box>
       </Box>
     </>
+  );
+}
+
+/** Of a record that was there: what became of it, and the way back. */
+function Gone({ collection, recordKey }: Opened) {
+  const history = useInfiniteQuery({ ...historyOf(collection, recordKey, { field: "", actor: "" }), retry: false });
+  const schema = useQuery(schemaOf(collection)).data;
+  if (!history.data) return null;
+  return (
+    <Box sx={{ maxWidth: 720, mt: 2 }}>
+      <Alert
+        severity="info"
+        action={<RestoreButton collection={collection} recordKey={recordKey} version={null} schema={schema} />}
+        sx={{ mb: 2 }}
+      >
+        It was there, and was deleted.
+      </Alert>
+      <HistoryPanel collection={collection} recordKey={recordKey} schema={schema} />
+    </Box>
   );
 }
 
@@ -147,6 +171,7 @@ function Editor({ collection, recordKey, form, reload }: EditorProps) {
           check.reset();
         }}
       >
+        {form.erasable.length > 0 && <EraseButton collection={collection} recordKey={recordKey} form={form} onErased={reload} />}
         {form.deletable && <DeleteButton collection={collection} recordKey={recordKey} etag={form.etag} />}
       </RecordForm>
       {check.data && draft && (

@@ -23,6 +23,7 @@ function formWith(values: { [name: string]: Json }): Form {
     choices: { station: { options: [{ value: "PS-1", label: "One" }], more: false } },
     writable: Object.keys(properties),
     deletable: false,
+    erasable: [],
   };
 }
 

@@ -198,6 +198,12 @@ export function addressOf(collection: string, key: Json | undefined): string {
 }
 
 /** The entity tag of a version of the record in a form. */
+/** The value of a field as people know it: by what it stands for, where it is a choice. */
+export function labelIn(form: Form, name: string): Json {
+  const value = form.values[name] ?? null;
+  return form.choices[name]?.options.find((one) => textOf(one.value) === textOf(value))?.label ?? value;
+}
+
 export function tagOf(form: Form, version: number): string {
   return `"${textOf(form.values["id"])}.${version}"`;
 }

@@ -75,6 +75,8 @@ export const SENTENCES: Record<string, Sentence> = {
   edit: (error) => error.detail,
   address: () => "The address says otherwise.",
   unique: () => "Another record has this already. Enter another.",
+  reason: () => "Say why this is changed.",
+  not_sensitive: (error) => error.detail,
   reference: () => "There is no such record that you may see. Choose one that is there.",
 };
 

@@ -48,6 +48,9 @@ export function SideBar({ onChosen }: { onChosen?: () => void }) {
             </Box>
           ))}
       </Box>
+      <Box component={NavLink} to="/activity" sx={link} onClick={onChosen}>
+        Activity
+      </Box>
       {account?.manages_accounts && (
         <Box component={NavLink} to="/accounts" sx={link} onClick={onChosen}>
           Accounts
