@@ -377,6 +377,52 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/v1/history/{sequence}": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        /** @description The number of the entry. */
+        sequence: number;
+      };
+      cookie?: never;
+    };
+    /**
+     * One entry
+     * @description One entry.
+     */
+    get: operations["readEntry"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/v1/history/{sequence}/undo": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        /** @description The number of the entry. */
+        sequence: number;
+      };
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Undo the save of an entry
+     * @description Undo the save of an entry.
+     */
+    post: operations["undo"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/v1/history/head": {
     parameters: {
       query?: never;
@@ -451,52 +497,6 @@ export interface paths {
     get: operations["readConsistency"];
     put?: never;
     post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/v1/history/{sequence}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        /** @description The number of the entry. */
-        sequence: number;
-      };
-      cookie?: never;
-    };
-    /**
-     * One entry
-     * @description One entry.
-     */
-    get: operations["readEntry"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/v1/history/{sequence}/undo": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        /** @description The number of the entry. */
-        sequence: number;
-      };
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * Undo the save of an entry
-     * @description Undo the save of an entry.
-     */
-    post: operations["undo"];
     delete?: never;
     options?: never;
     head?: never;
@@ -2623,6 +2623,96 @@ export interface operations {
       507: components["responses"]["storage-full"];
     };
   };
+  readEntry: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        /** @description The number of the entry. */
+        sequence: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description One entry. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Entry"];
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      404: components["responses"]["not-found"];
+      413: components["responses"]["too-large"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+    };
+  };
+  undo: {
+    parameters: {
+      query?: {
+        /** @description Whether only to tell what it would do. */
+        preview?: boolean;
+        /** @description Why; kept in the history. */
+        reason?: components["parameters"]["reason"];
+      };
+      header?: {
+        /** @description Carried out once, however often it is sent. */
+        "Idempotency-Key"?: components["parameters"]["once"];
+        /** @description A name the client keeps: its own changes are not others'. */
+        "Fenland-Client"?: components["parameters"]["client"];
+      };
+      path: {
+        /** @description The number of the entry. */
+        sequence: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: {
+      content: {
+        "application/json": {
+          /** @description All or nothing, unless false. */
+          atomic?: boolean;
+        };
+      };
+    };
+    responses: {
+      /** @description Undo the save of an entry. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Undoing"];
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      403: components["responses"]["not-permitted"];
+      404: components["responses"]["not-found"];
+      408: components["responses"]["body-timeout"];
+      /** @description Something stands in the way, and nothing was done: each item says what. */
+      409: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Undoing"];
+        };
+      };
+      413: components["responses"]["too-large"];
+      422: components["responses"]["key-reused"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+      507: components["responses"]["storage-full"];
+    };
+  };
   readHead: {
     parameters: {
       query?: never;
@@ -2734,96 +2824,6 @@ export interface operations {
       429: components["responses"]["too-many"];
       500: components["responses"]["internal"];
       503: components["responses"]["unavailable"];
-    };
-  };
-  readEntry: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        /** @description The number of the entry. */
-        sequence: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description One entry. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Entry"];
-        };
-      };
-      400: components["responses"]["malformed"];
-      401: components["responses"]["not-signed-in"];
-      404: components["responses"]["not-found"];
-      413: components["responses"]["too-large"];
-      429: components["responses"]["too-many"];
-      500: components["responses"]["internal"];
-      503: components["responses"]["unavailable"];
-    };
-  };
-  undo: {
-    parameters: {
-      query?: {
-        /** @description Whether only to tell what it would do. */
-        preview?: boolean;
-        /** @description Why; kept in the history. */
-        reason?: components["parameters"]["reason"];
-      };
-      header?: {
-        /** @description Carried out once, however often it is sent. */
-        "Idempotency-Key"?: components["parameters"]["once"];
-        /** @description A name the client keeps: its own changes are not others'. */
-        "Fenland-Client"?: components["parameters"]["client"];
-      };
-      path: {
-        /** @description The number of the entry. */
-        sequence: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: {
-      content: {
-        "application/json": {
-          /** @description All or nothing, unless false. */
-          atomic?: boolean;
-        };
-      };
-    };
-    responses: {
-      /** @description Undo the save of an entry. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Undoing"];
-        };
-      };
-      400: components["responses"]["malformed"];
-      401: components["responses"]["not-signed-in"];
-      403: components["responses"]["not-permitted"];
-      404: components["responses"]["not-found"];
-      408: components["responses"]["body-timeout"];
-      /** @description Something stands in the way, and nothing was done: each item says what. */
-      409: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Undoing"];
-        };
-      };
-      413: components["responses"]["too-large"];
-      422: components["responses"]["key-reused"];
-      429: components["responses"]["too-many"];
-      500: components["responses"]["internal"];
-      503: components["responses"]["unavailable"];
-      507: components["responses"]["storage-full"];
     };
   };
   readProof: {

@@ -44,11 +44,12 @@ export function Change({ change, labelOf = shown }: Props) {
     );
   if (change.put_in && change.taken_out) return <Members taken={change.taken_out} put={change.put_in} labelOf={labelOf} />;
   if (change.erased) return <>(a value was erased since)</>;
-  if (isLong(before) && isLong(after)) return <Marked before={before} after={after} />;
+  if (typeof before === "string" && typeof after === "string" && (isLong(before) || isLong(after)))
+    return <Marked before={before} after={after} />;
   return <Pair before={before ?? null} after={after ?? null} labelOf={labelOf} />;
 }
 
-const isLong = (value: Json | undefined): value is string => typeof value === "string" && value.length > LONG;
+const isLong = (text: string) => text.length > LONG;
 
 function Pair({ before, after, labelOf = shown }: { before: Json; after: Json; labelOf?: (value: Json) => string }) {
   return (

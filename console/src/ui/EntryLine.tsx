@@ -67,7 +67,13 @@ export function EntryLine({ entry, people, labels, schema, about, children }: Pr
         </Box>
       )}
       <Typography variant="body2" color="textSecondary">
-        {[`Version ${entry.version}`, moment(entry.time), VIAS[entry.via] ?? `through ${entry.via}`, entry.reason, origin(entry)]
+        {[
+          about === undefined && `Version ${entry.version}`,
+          moment(entry.time),
+          VIAS[entry.via] ?? `through ${entry.via}`,
+          entry.reason,
+          origin(entry),
+        ]
           .filter(Boolean)
           .join(" · ")}
       </Typography>

@@ -244,7 +244,8 @@ def archive(
     found = open_project(project)
     settings = found.settings
     try:
-        service = open_service(as_kept(found), settings.database, key_file=settings.key_file)
+        service = open_service(as_kept(found), settings.database)
+        service.key_file = settings.key_file
         try:
             with shown_progress() as progress:
                 path, moved = move(service, settings.archive_folder, timestamp(moment), progress)
@@ -270,7 +271,8 @@ def new_key(project: Path = _PROJECT, as_json: bool = json_option()) -> None:
     found = open_project(project)
     settings = found.settings
     try:
-        service = open_service(as_kept(found), settings.database, key_file=settings.key_file)
+        service = open_service(as_kept(found), settings.database)
+        service.key_file = settings.key_file
         try:
             # What the old key signed last, so that its public half is kept.
             newest_head(service)

@@ -52,7 +52,7 @@ def archive(service: Service, folder: Path, before: str, progress: Progress = QU
         if last < first:
             raise Conflict(f"There are no entries from before {before} to move.")
         path = folder / f"history-{first}-{last}.jsonl"
-        digest = _write(service, reading, path, (first, last), head, progress)
+        digest = _write(path, _lines(service, reading, (first, last), head, progress))
     found = read_archive(path)
     with service.database.reading() as reading:
         if found.root != history.tree.root(reading, last):
@@ -64,21 +64,14 @@ def archive(service: Service, folder: Path, before: str, progress: Progress = QU
     return path, found
 
 
-def _write(
-    service: Service,
-    reading: Reading,
-    path: Path,
-    span: tuple[int, int],
-    head: Head,
-    progress: Progress,
-) -> str:
+def _write(path: Path, lines: Iterator[bytes]) -> str:
     """Writes the file; the SHA-256 of its bytes."""
     digest, part = hashlib.sha256(), path.with_name(path.name + ".part")
     try:
         path.parent.mkdir(mode=0o700, parents=True, exist_ok=True)
         file = os.open(part, os.O_WRONLY | os.O_CREAT | os.O_TRUNC | os.O_CLOEXEC, 0o600)
         with os.fdopen(file, "wb") as out:
-            for line in _lines(service, reading, span, head, progress):
+            for line in lines:
                 digest.update(line)
                 out.write(line)
             out.flush()

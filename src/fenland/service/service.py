@@ -64,16 +64,14 @@ class Service:
         limits: Limits = DEFAULTS,
         clock: Callable[[], datetime] = lambda: datetime.now(UTC),
         ways_in: WaysIn = WaysIn(),  # noqa: B008 - frozen
-        key_file: Path = Path("fenland.key"),
-        place: Path = Path(),
     ) -> None:
-        """`key_file` is where the key lies that signs heads of the history, `place` the database's folder."""
         self.definitions = definitions
         self.database = database
         self.limits = limits
         self.clock = clock
         self.ways_in = ways_in
-        self.key_file, self.place = key_file, place
+        #: Where the key lies that signs heads of the history, and the folder of the database.
+        self.key_file, self.place = Path("fenland.key"), Path()
         issuer = ways_in.issuer
         self.issued: Issued | None = None
         if issuer is not None:
@@ -163,11 +161,9 @@ def open_service(
     limits: Limits = DEFAULTS,
     ways_in: WaysIn | None = None,
     made: Made | None = None,
-    key_file: Path | None = None,
 ) -> Service:
     """The service over the database at `path`; its key lies beside that. Raises `DatabaseRefused`."""
     database = open_database(path, definitions, limits, made)
-    key_file = key_file or path.with_name(path.name + ".key")
-    return Service(
-        definitions, database, limits, ways_in=ways_in or WaysIn(), key_file=key_file, place=path.parent
-    )
+    service = Service(definitions, database, limits, ways_in=ways_in or WaysIn())
+    service.key_file, service.place = path.with_name(path.name + ".key"), path.parent
+    return service

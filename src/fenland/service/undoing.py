@@ -215,7 +215,10 @@ def _changed_back(work: Work, caller: Caller, resource: Resource, entry: Entry, 
         blank="store",
         reason=reason,
     )
-    decision = decide(work, caller, asked)
+    try:
+        decision = decide(work, caller, asked)
+    except Conflict as conflict:
+        raise _changed_again(entry, conflict) from None
     saved = carry_out(work, caller, asked, decision)
     fields_changed = {} if decision.change is None else dict(decision.change.fields)
     shown = decision.access.shown(fields_changed)
@@ -227,6 +230,13 @@ def _changed_back(work: Work, caller: Caller, resource: Resource, entry: Entry, 
         saved.record["version"],
         {name: {"before": was, "after": now} for name, (was, now) in shown.items()},
     )
+
+
+def _changed_again(entry: Entry, conflict: Conflict) -> Conflict:
+    """The same conflict, in the words of who takes something back."""
+    if "conflicts" not in conflict.extra:
+        return conflict
+    return Conflict(f"Fields of entry {entry.sequence} were changed again since.", **conflict.extra)
 
 
 #: Whatever version the record is at: the fields are looked at one by one.

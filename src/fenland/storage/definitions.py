@@ -32,34 +32,33 @@ def all_defined(connection: Connection, tables: Tables) -> list[Defined]:
 class Through:
     """A connection of SQLAlchemy's as storage takes one: it runs statements of the driver."""
 
-    def __init__(self, connection: Connection) -> None:
-        self._connection = connection
+    def __init__(self, connection: Connection, engine: Engine) -> None:
+        self.connection, self.engine = connection, engine
 
     def execute(self, text: str, values: Any = (), /) -> Any:
         """See `Reading`."""
-        return self._connection.exec_driver_sql(text, tuple(values))
+        return self.connection.exec_driver_sql(text, tuple(values))
 
     def nested(self) -> AbstractContextManager[Any]:
         """See `Writing`."""
-        return self._connection.begin_nested()
+        return self.connection.begin_nested()
 
 
 def define(
-    connection: Connection,
+    through: Through,
     tables: Tables,
     before: Sequence[Defined],
     comparison: Comparison | None,
     made: Made,
-    engine: Engine,
 ) -> Defined:
     """Keeps the definitions of the tables as those of the database from now on, with their entry."""
-    history, writing = TableHistory(tables, engine), Through(connection)
+    history, connection = TableHistory(tables, through.engine), through.connection
     new = dict(tables.project.data)
     old = before[-1].data if before else _NOTHING
     number = before[-1].number + 1 if before else 1
     moved = () if comparison is None else tuple(comparison.moved)
     steps = [] if comparison is None else [step.sentence for step in comparison.steps]
-    last, _ = history.last(writing)
+    last, _ = history.last(through)
     entry = Entry(
         time=made.time,
         collection=DEFINITIONS,
@@ -73,7 +72,7 @@ def define(
         changes=_changes(old, new),
         reason=" ".join(steps) or None,
     )
-    history.add(writing, entry)
+    history.add(through, entry)
     connection.execute(
         tables.definitions.insert().values(
             number=number,

@@ -13,7 +13,7 @@ from operator import attrgetter
 from typing import Any
 
 import orjson
-from sqlalchemy import BindParameter, bindparam, func, select
+from sqlalchemy import BindParameter, Table, bindparam, func, select
 
 from fenland.core.canonical import canonical_plain
 from fenland.core.history import Entry, Seal
@@ -57,6 +57,11 @@ class TableHistory:
             engine,
         )
         self._add_order = [name.removeprefix("v_") for name in self._add.order]
+        self._prepare_reading(table, engine)
+        self._prepare_archives(tables, engine)
+        self._prepare_secrets(secrets, engine)
+
+    def _prepare_reading(self, table: Table, engine: Engine) -> None:
         entries = select(*table.columns)
         self._last = Prepared(
             select(table.c.sequence, table.c.time).order_by(table.c.sequence.desc()).limit(1), engine
@@ -105,7 +110,9 @@ class TableHistory:
             .group_by(table.c.collection, table.c.actor),
             engine,
         )
-        gone = tables.tree.archives
+
+    def _prepare_archives(self, tables: Tables, engine: Engine) -> None:
+        table, gone = tables.history, tables.tree.archives
         self._add_archive = Prepared(gone.insert().values(parameters_of(gone, gone.c.keys())), engine)
         out, kept = table.c.sequence <= bindparam("last"), tables.tree.archived
         nodes = select(table.c.sequence, table.c.nodes).where(out)
@@ -115,6 +122,8 @@ class TableHistory:
             select(gone.c.first, gone.c.last, gone.c.file, gone.c.digest, gone.c.time).order_by(gone.c.last),
             engine,
         )
+
+    def _prepare_secrets(self, secrets: Table, engine: Engine) -> None:
         self._seal = Prepared(secrets.insert().values(parameters_of(secrets, secrets.c.keys())), engine)
         self._seals = Prepared(
             select(secrets.c.field, secrets.c.side, secrets.c.salt, secrets.c.value).where(

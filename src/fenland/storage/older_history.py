@@ -17,7 +17,6 @@ from fenland.storage.column_types import read_json_text
 from fenland.storage.definitions import Through
 from fenland.storage.history import TableHistory
 from fenland.storage.protocols import Defined
-from fenland.storage.statements import Engine
 from fenland.storage.tables import Tables
 
 _ASIDE = "fenland_history_before"
@@ -38,21 +37,19 @@ def set_aside(connection: Connection) -> None:
     connection.exec_driver_sql(f"ALTER TABLE fenland_history RENAME TO {_ASIDE}")
 
 
-def refill(
-    connection: Connection, tables: Tables, defined: Sequence[Defined], engine: Engine, told: Told
-) -> None:
+def refill(through: Through, tables: Tables, defined: Sequence[Defined], told: Told) -> None:
     """Fills the new history table with the entries of the old one, and drops that.
 
     `defined` are the definitions that the database has had. `told` hears how many entries are done, of all.
     """
     secrets = _secrets_of([tables.project, *(one.read() for one in defined)])
-    history, writing = TableHistory(tables, engine), Through(connection)
+    history, connection = TableHistory(tables, through.engine), through.connection
     whole = connection.exec_driver_sql(f"SELECT count(*) FROM {_ASIDE}").scalar_one()  # noqa: S608 - our own name
     there = {column["name"] for column in inspect(connection).get_columns(_ASIDE)}
     for done, entry in enumerate(_entries(connection, there), 1):
         # Sequences stay: nothing was ever taken out, and causes are told by them.
         secret, unkept = secrets.get(entry.collection, _NONE)
-        last = history.add(writing, replace(entry, secret=secret, unkept=unkept))
+        last = history.add(through, replace(entry, secret=secret, unkept=unkept))
         if last != entry.sequence:
             raise LookupError(f"Entry {last} is missing, so that no tree can be made of the history.")
         if done % _AT_A_TIME == 0 or done == whole:

@@ -15,7 +15,7 @@ from sqlalchemy.schema import AddConstraint, CreateIndex, CreateTable
 from fenland.core.comparing import Comparison, compare
 from fenland.core.definitions import DefinitionMistakes, Definitions
 from fenland.core.values import same, write_json
-from fenland.storage.definitions import all_defined, define
+from fenland.storage.definitions import Through, all_defined, define
 from fenland.storage.layouts import foreign
 from fenland.storage.migrating import carry_out, operations_on
 from fenland.storage.protocols import DatabaseRefused, Defined, Made
@@ -58,7 +58,7 @@ def prepare(connection: Connection, tables: Tables, made: Made, engine: Engine) 
     layout = layout_of(connection, tables)
     if layout is None:
         make_all(connection, tables)
-        return Known((define(connection, tables, [], None, made, engine),))
+        return Known((define(Through(connection, engine), tables, [], None, made),))
     if layout < LAYOUT:
         raise DatabaseRefused(
             f"The database is of an older version (layout {layout}; this one uses {LAYOUT}). "
@@ -72,7 +72,7 @@ def prepare(connection: Connection, tables: Tables, made: Made, engine: Engine) 
     old = Tables(before[-1].read())
     refuse_foreign(connection, comparison, tables)
     carry_out(operations_on(connection), comparison, old, tables)
-    newest = define(connection, tables, before, comparison, made, engine)
+    newest = define(Through(connection, engine), tables, before, comparison, made)
     return Known((*before, newest), tuple(step.sentence for step in comparison.steps))
 
 

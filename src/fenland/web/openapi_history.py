@@ -186,15 +186,15 @@ def history_paths() -> dict[str, Schema]:
     )  # fmt: skip
     files = content_of({"type": "string", "format": "binary"}, MEDIA_LINES, MEDIA_CSV)
     search["responses"]["200"]["content"] |= files
+    return {"/v1/history": {"get": search}, **_undo_paths(), **_proof_paths()}
+
+
+def _undo_paths() -> dict[str, Schema]:
     atomic = {"atomic": {**FLAG, "description": "All or nothing, unless false."}}
     many = {"batch": TEXT, "actor": TEXT, "from": _TIME, "to": _TIME}
-    one_size = parameter("size", "query", NUMBER, "The size of the head to prove it under.")
-    sizes = [parameter("from", "query", NUMBER, "The size of the older head."),
-             parameter("to", "query", NUMBER, "That of the newer one; the newest if left out.")]  # fmt: skip
     by = {"type": "string", "enum": ["collection", "actor"], "default": "collection"}
     named = [parameter(name, "query", TEXT, f"Only of this {name}.") for name in ("collection", "actor")]
     return {
-        "/v1/history": {"get": search},
         "/v1/history/activity": {
             "get": _own(
                 "readActivity", "How many entries there were day by day", "Activity", *READING,
@@ -207,6 +207,23 @@ def history_paths() -> dict[str, Schema]:
                 closed({**many, **atomic}, optional=(*many, *atomic)),
             )
         },
+        "/v1/history/{sequence}": {
+            "parameters": [_SEQUENCE], "get": _own("readEntry", "One entry", "Entry", *READING)
+        },
+        "/v1/history/{sequence}/undo": {
+            "parameters": [_SEQUENCE],
+            "post": _undo("undo", "Undo the save of an entry", closed(atomic, optional=tuple(atomic))),
+        },
+    }  # fmt: skip
+
+
+def _proof_paths() -> dict[str, Schema]:
+    one_size = parameter("size", "query", NUMBER, "The size of the head to prove it under.")
+    sizes = [
+        parameter("from", "query", NUMBER, "The size of the older head."),
+        parameter("to", "query", NUMBER, "That of the newer one; the newest if left out."),
+    ]
+    return {
         "/v1/history/head": {
             "get": _own("readHead", "The signed head of the history", "Head", "not-signed-in")
         },
@@ -224,13 +241,6 @@ def history_paths() -> dict[str, Schema]:
                 "readConsistency", "What shows that the history begins with all of an older head",
                 "Consistency", "not-signed-in", parameters=sizes,
             )
-        },
-        "/v1/history/{sequence}": {
-            "parameters": [_SEQUENCE], "get": _own("readEntry", "One entry", "Entry", *READING)
-        },
-        "/v1/history/{sequence}/undo": {
-            "parameters": [_SEQUENCE],
-            "post": _undo("undo", "Undo the save of an entry", closed(atomic, optional=tuple(atomic))),
         },
         "/v1/history/{sequence}/proof": {
             "parameters": [_SEQUENCE],
@@ -253,7 +263,11 @@ def record_history_paths(
 ) -> dict[str, Schema]:
     """The paths of one record's past; `name` is that of its type, `one` what a record is called."""
     base, key = address
+    found = {**_reading_paths(operation, one), **_back_paths(operation, name, one)}
+    return {f"{base}{path}": {"parameters": key, **operations} for path, operations in found.items()}
 
+
+def _reading_paths(operation: Operation, one: str) -> dict[str, Schema]:
     def reading(verb: str, schema: str, summary: str, *parameters: Schema) -> Schema:
         return operation(
             verb, "", summary, "Who may read the record may read this.",
@@ -261,53 +275,53 @@ def record_history_paths(
             responses={**_ok(f"{summary}.", schema), **responses_of("malformed", *READING)},
         )  # fmt: skip
 
+    older = parameter("from", "query", NUMBER, "The older version.")
+    newer = parameter("to", "query", NUMBER, "The newer one; the newest if left out.")
+    return {
+        "/history/proof": {
+            "get": reading("prove", "Proofs", f"What proves the history of a {one}", _BELOW, *used("limit"))
+        },
+        "/history/evidence": {"get": reading("evidence", "Evidence", f"An evidence file of a {one}")},
+        "/difference": {
+            "get": reading(
+                "difference", "Difference", f"What differs between two versions of a {one}", older, newer
+            )
+        },
+    }
+
+
+def _back_paths(operation: Operation, name: str, one: str) -> dict[str, Schema]:
     saved = {
         "description": "The record as saved.",
         "headers": {"ETag": {"schema": TEXT}},
         "content": content_of({"anyOf": [ref(f"schemas/{name}"), ref(f"schemas/{name}Preview")]}),
     }
     erased = {**saved, "content": content_of(ref(f"schemas/{name}"))}
-    answers = responses_of(
-        "malformed", *READING, *_WRITING, "version-mismatch", "version-required", "invalid"
-    )
+    codes = ("malformed", *READING, *_WRITING, "version-mismatch", "version-required", "invalid")
+    answers = {
+        **responses_of(*codes),
+        "204": {"description": "Done; return=minimal was preferred."},
+    }
     body = closed(
         {"fields": {"type": "array", "items": TEXT, "minItems": 1}, "reason": TEXT, "values": OPEN},
         optional=("values", "reason"),
     )
-    minimal = {"description": "Done; return=minimal was preferred."}
     return {
-        f"{base}/history/proof": {
-            "parameters": key,
-            "get": reading("prove", "Proofs", f"What proves the history of a {one}", _BELOW, *used("limit")),
-        },
-        f"{base}/history/evidence": {
-            "parameters": key, "get": reading("evidence", "Evidence", f"An evidence file of a {one}")
-        },
-        f"{base}/difference": {
-            "parameters": key,
-            "get": reading(
-                "difference", "Difference", f"What differs between two versions of a {one}",
-                parameter("from", "query", NUMBER, "The older version."),
-                parameter("to", "query", NUMBER, "The newer one; the newest if left out."),
-            ),
-        },
-        f"{base}/restore": {
-            "parameters": key,
+        "/restore": {
             "post": operation(
                 "restore", "", f"Bring a {one} back, or to how it was",
                 "A deleted one as it was last, or at a moment; one that is there, at a moment.",
                 parameters=[VERSION, AT, _PREVIEW, *used("if_match", "base", "prefer", "reason", "once", "client")],
-                responses={**answers, "200": saved, "204": minimal},
-            ),
+                responses={**answers, "200": saved},
+            )
         },
-        f"{base}/erase": {
-            "parameters": key,
+        "/erase": {
             "post": operation(
                 "erase", "", f"Erase values of a {one} for good",
                 "Sensitive fields alone; the values go from the record, its history and kept outcomes.",
                 parameters=used("if_match", "prefer", "reason", "once", "client"),
                 requestBody={"required": True, "content": content_of(body)},
-                responses={**answers, "200": erased, "204": minimal},
-            ),
+                responses={**answers, "200": erased},
+            )
         },
     }  # fmt: skip

@@ -68,11 +68,11 @@ def worker() -> Front:
             settings.ways_in(),
             # Begun later, it must not take in what was written since: the others would be under older ones.
             made_now("start", at_start=False),
-            settings.key_file,
         )
     except DatabaseRefused as error:
         structlog.get_logger().error("worker cannot begin", why=str(error))
         raise SystemExit(1) from None
+    service.key_file = settings.key_file
     threading.Thread(target=_note_uses, args=[service], daemon=True).start()
     if settings.backup_hours:
         threading.Thread(target=_back_up, args=[settings], daemon=True).start()
@@ -148,7 +148,8 @@ def run(project: Project, ready: Callable[[str], None]) -> None:
         raise StartRefused(f"{what} {remedy}.") from None
     try:
         made = made_now("start", at_start=settings.migrate_at_start)
-        service = open_service(project.definitions, settings.database, made=made, key_file=settings.key_file)
+        service = open_service(project.definitions, settings.database, made=made)
+        service.key_file = settings.key_file
         # Made at the first start: nobody should have to wait for it, or find that it cannot be.
         signing_key(service)
     except (DatabaseRefused, Unavailable) as error:

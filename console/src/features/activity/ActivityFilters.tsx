@@ -23,6 +23,8 @@ const ACTIONS: [string, string][] = [
   ["sign_in_refused", "Refused at sign-in"],
 ];
 
+const EMPTY = { select: { displayEmpty: true }, inputLabel: { shrink: true } };
+
 /** What the page is narrowed down by; typed ones count once the form is sent. */
 export function ActivityFilters({ search, collections, onChange }: Props) {
   const [typed, setTyped] = useState(search);
@@ -52,6 +54,7 @@ export function ActivityFilters({ search, collections, onChange }: Props) {
       <TextField
         select
         label="In"
+        slotProps={EMPTY}
         value={search.collection}
         onChange={(event) => onChange({ ...typed, collection: event.target.value })}
       >
@@ -67,6 +70,7 @@ export function ActivityFilters({ search, collections, onChange }: Props) {
       <TextField
         select
         label="What"
+        slotProps={EMPTY}
         value={search.action}
         onChange={(event) => onChange({ ...typed, action: event.target.value })}
       >

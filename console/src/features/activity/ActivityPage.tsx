@@ -44,7 +44,11 @@ export function ActivityPage() {
         </Typography>
       )}
       {groups.map((group) => (
-        <Paper key={group.entries[0].sequence} variant="outlined" sx={{ p: { xs: 1.5, sm: 2 }, pb: 0, mb: 1.5 }}>
+        <Paper
+          key={group.entries[0].sequence}
+          variant="outlined"
+          sx={{ px: { xs: 1.5, sm: 2 }, pt: { xs: 1.5, sm: 2 }, mb: 1.5 }}
+        >
           {group.batch !== null && group.entries.length > 1 && (
             <Box sx={{ display: "flex", gap: 2, alignItems: "baseline", mb: 1 }}>
               <Typography sx={{ flex: 1, fontWeight: 700 }}>{group.entries.length} changes together</Typography>

@@ -104,7 +104,13 @@ interface ChooserProps {
 
 function Chooser({ label, value, onChange, options, every }: ChooserProps) {
   return (
-    <TextField select label={label} value={value} onChange={(event) => onChange(event.target.value)}>
+    <TextField
+      select
+      label={label}
+      value={value}
+      onChange={(event) => onChange(event.target.value)}
+      slotProps={{ select: { displayEmpty: true }, inputLabel: { shrink: true } }}
+    >
       <MenuItem value="">{every}</MenuItem>
       {options.map(([name, title]) => (
         <MenuItem key={name} value={name}>

@@ -19,7 +19,7 @@ from sqlalchemy.exc import DBAPIError
 from fenland.core.comparing import Comparison
 from fenland.core.definitions import Definitions
 from fenland.core.values import same
-from fenland.storage.definitions import all_defined, define
+from fenland.storage.definitions import Through, all_defined, define
 from fenland.storage.layouts import KEEPS_DEFINITIONS, bring_over
 from fenland.storage.migrating import MOVED, carry_out, moved_by, operations_on, remakings_of, sql_of
 from fenland.storage.obstacles import Obstacles
@@ -76,8 +76,7 @@ def migrate_sqlite(
         if _as_kept(plan, before):
             defined = before[-1]
         else:
-            engine = sqlite.SqliteEngine(connection.dialect)
-            defined = define(connection, tables, before, comparison, made, engine)
+            defined = define(_through(connection), tables, before, comparison, made)
         sqlite.number(connection, defined.number)
         _see_references(connection)
         mark = Mark(path.with_name(path.name + ".lock"))
@@ -92,6 +91,10 @@ def migrate_sqlite(
     return plan, copy
 
 
+def _through(connection: Connection) -> Through:
+    return Through(connection, sqlite.SqliteEngine(connection.dialect))
+
+
 def _as_kept(plan: Migration, before: list[Defined]) -> bool:
     """Whether a database that is brought over has kept its definitions already."""
     return plan.layout is not None and bool(before)
@@ -104,8 +107,8 @@ def _bring_over(
         bring_over(connection, tables, known_of(connection, tables))
     set_aside(connection)
     make_missing(connection, tables)
-    engine = sqlite.SqliteEngine(connection.dialect)
-    refill(connection, tables, before, engine, lambda done, whole: progress.told("entries", done, whole))
+    told = progress.told
+    refill(_through(connection), tables, before, lambda done, whole: told("entries", done, whole))
     connection.execute(tables.meta.update().where(tables.meta.c.name == "layout").values(value=LAYOUT))
 
 
