@@ -63,11 +63,15 @@ class SigningKey:
         self._key = loaded
         self.public = public_jwk(loaded.public_key())
 
+    def signature(self, data: bytes) -> bytes:
+        """The signature of some bytes."""
+        return self._key.sign(data)
+
     def signed(self, content: Mapping[str, Any]) -> str:
         """The content with a signature, as a compact JWS."""
         header = {"alg": "EdDSA", "kid": self.public["kid"], "typ": TYPE}
         text = f"{_text(canonical(header))}.{_text(canonical(dict(content)))}"
-        return f"{text}.{_text(self._key.sign(text.encode()))}"
+        return f"{text}.{_text(self.signature(text.encode()))}"
 
 
 def make_key(path: Path) -> None:
