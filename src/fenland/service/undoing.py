@@ -27,6 +27,8 @@ from fenland.service.update import UpdateRequest, carry_out, decide
 from fenland.service.work import Work, written
 from fenland.storage.door import Candidates
 
+#: How much of what came after an entry is looked through.
+_MOST_LATER, _MOST_CHARACTERS = 1_000, 1_000_000
 #: Entries that one save may have entailed, at most.
 _MOST_ENTAILED = 10_000
 
@@ -218,6 +220,8 @@ def _changed_back(work: Work, caller: Caller, resource: Resource, entry: Entry, 
     try:
         decision = decide(work, caller, asked)
     except Conflict as conflict:
+        if _taken_back(work, entry):
+            return Undone(entry.sequence or 0, resource.collection.name, entry.key, "nothing")
         raise _changed_again(entry, conflict) from None
     saved = carry_out(work, caller, asked, decision)
     fields_changed = {} if decision.change is None else dict(decision.change.fields)
@@ -230,6 +234,18 @@ def _changed_back(work: Work, caller: Caller, resource: Resource, entry: Entry, 
         saved.record["version"],
         {name: {"before": was, "after": now} for name, (was, now) in shown.items()},
     )
+
+
+def _taken_back(work: Work, entry: Entry) -> bool:
+    """Whether an entry was undone before, and that was not undone in its turn."""
+    later = work.service.database.history.since(
+        work.reading, entry.record_id, entry.version, most=_MOST_LATER, characters=_MOST_CHARACTERS
+    )
+    undoings = {one.undoes: one.sequence for one in later or []}
+    place, count = undoings.get(entry.sequence), 0
+    while place is not None:
+        place, count = undoings.get(place), count + 1
+    return count % 2 == 1
 
 
 def _changed_again(entry: Entry, conflict: Conflict) -> Conflict:
@@ -280,7 +296,7 @@ def _changed_since(work: Work, resource: Resource, entry: Entry) -> dict[str, An
     """By field that was changed after an entry, what it held then."""
     found: dict[str, Any] = {}
     later = work.service.database.history.since(
-        work.reading, entry.record_id, entry.version, most=1_000, characters=1_000_000
+        work.reading, entry.record_id, entry.version, most=_MOST_LATER, characters=_MOST_CHARACTERS
     )
     for one in later or []:
         for name, (old, _) in today(work, resource, one).changes.items():
