@@ -92,17 +92,21 @@ class TreeAudit:
     def _climb(self, row: Row, sequence: int, time: str) -> None:
         """Takes its nodes as they are kept, each held against those to its left."""
         nodes, place, level, found = row.nodes, sequence - 1, 1, row.nodes[:HASH]
+        expected = (place ^ (place + 1)).bit_length()
+        if len(nodes) != expected * HASH:
+            words = f"Entry {sequence} has another number of nodes than its place asks."
+            self._tell("node", words, sequence, time)
         while place & 1:
             stored = nodes[level * HASH : (level + 1) * HASH]
-            if self._whole and node_hash(self.peaks.pop(), found) != stored:
-                words = f"Node {level} of entry {sequence} does not follow from those below it."
-                self._tell("node", words, sequence, time)
+            if self._whole:
+                made = node_hash(self.peaks.pop(), found)
+                if len(stored) != HASH:
+                    stored = made
+                elif made != stored:
+                    words = f"Node {level} of entry {sequence} does not follow from those below it."
+                    self._tell("node", words, sequence, time)
             found = stored
             place, level = place >> 1, level + 1
-        if len(nodes) != level * HASH:
-            self._tell(
-                "node", f"Entry {sequence} has another number of nodes than its place asks.", sequence, time
-            )
         self.size = sequence
         if self._whole:
             self.peaks.append(found)

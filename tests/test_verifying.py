@@ -1,0 +1,582 @@
+"""Tampering with a history is seen: each kind, and where; by the command, and by a script without our code."""
+
+from __future__ import annotations
+
+import json
+import os
+import random
+import shutil
+import sqlite3
+import subprocess
+import sys
+import threading
+import time
+from collections.abc import Callable, Iterator
+from pathlib import Path
+from typing import Any
+
+import httpx
+import pytest
+
+from fenland.core.merkle import leaf_hash
+from fenland.service.publishing import publish
+from fenland.service.service import open_service
+from fenland.service.signing_keys import SigningKey
+from fenland.service.verifying import Report, verify_database
+from fenland.storage.door import back_up, kept_definitions
+from fenland.storage.sqlite.engine import guards
+from support import FENLAND, Running, start
+
+SCRIPT = Path(__file__).parents[1] / "docs" / "verify_history.py"
+DATABASE = "sedgemarsh.db"
+
+
+@pytest.fixture(scope="module")
+def whole(sample: Running, tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A copy of the sample's database with a head, and beside it what was kept elsewhere."""
+    folder = tmp_path_factory.mktemp("whole")
+    with sample.client() as http:
+        http.patch("/v1/records/stations/PS-014", json={"pumps": 3}).raise_for_status()
+        http.patch("/v1/records/landholders/L0003", json={"phone": "0555 7"}).raise_for_status()
+        keys = http.get("/v1/history/keys").json()
+        head = http.get("/v1/history/head").json()
+        (folder / "head.jsonl").write_text(json.dumps({**head, **keys}) + "\n")
+        text = http.get("/v1/history", headers={"Accept": "application/jsonl"}, timeout=120).text
+        (folder / "export.jsonl").write_text(text)
+        evidence = http.get("/v1/records/landholders/L0003/history/evidence")
+        (folder / "evidence.json").write_text(evidence.text)
+        # What comes after the head is in no head yet.
+        http.patch("/v1/records/stations/PS-014", json={"pumps": 4}).raise_for_status()
+    back_up(sample.folder / DATABASE, folder / "whole.db")
+    return folder
+
+
+@pytest.fixture
+def base(whole: Path, tmp_path: Path) -> Iterator[sqlite3.Connection]:
+    """A connection to a copy of it, without triggers while the test is at it."""
+    shutil.copyfile(whole / "whole.db", tmp_path / "copy.db")
+    raw = sqlite3.connect(tmp_path / "copy.db")
+    for name in guards("fenland_history"):
+        raw.execute(f"DROP TRIGGER {name}")
+    yield raw
+    raw.close()
+
+
+def audited(base: sqlite3.Connection, head: Path | None = None, **options: Any) -> Report:
+    for text in guards("fenland_history").values():
+        base.execute(text)
+    base.commit()
+    path = Path(base.execute("PRAGMA database_list").fetchone()[2])
+    return verify_database(path, None if head is None else head.read_text(), **options)
+
+
+def told(report: Report) -> set[tuple[str, int | None]]:
+    return {(one.kind, one.sequence) for one in report.faults}
+
+
+def last_of(base: sqlite3.Connection) -> int:
+    return int(base.execute("SELECT max(sequence) FROM fenland_history").fetchone()[0])
+
+
+def test_the_sample_is_whole(base: sqlite3.Connection, whole: Path) -> None:
+    report = audited(base, whole / "head.jsonl")
+    assert report.faults == []
+    assert (report.entries, report.heads) == (last_of(base), 1)
+    assert report.records > 3000
+
+
+COLUMNS = (
+    "time, collection, record_id, key, version, action, actor, behalf, via, request_id, reason, cause, client, "
+    "batch, undoes, restores, changes, sealed"
+)
+
+
+def changed(base: sqlite3.Connection) -> set[tuple[str, int | None]]:
+    base.execute("UPDATE fenland_history SET reason = 'Another one' WHERE sequence = 700")
+    return {("changed", 700)}
+
+
+def changed_values(base: sqlite3.Connection) -> set[tuple[str, int | None]]:
+    sequence = base.execute(
+        "SELECT sequence FROM fenland_history WHERE action = 'update' AND sealed IS NULL"
+    ).fetchone()[0]
+    base.execute(
+        "UPDATE fenland_history SET changes = replace(changes, '[', ' [') WHERE sequence = ?", [sequence]
+    )
+    return {("changed", sequence)}
+
+
+def removed(base: sqlite3.Connection) -> set[tuple[str, int | None]]:
+    base.execute("DELETE FROM fenland_history WHERE sequence = 1234")
+    return {("missing", 1234)}
+
+
+def several_removed(base: sqlite3.Connection) -> set[tuple[str, int | None]]:
+    base.execute("DELETE FROM fenland_history WHERE sequence BETWEEN 800 AND 816")
+    return {("missing", 800)}
+
+
+def _swap(base: sqlite3.Connection, one: int, other: int, columns: str) -> None:
+    rows = {
+        s: base.execute(f"SELECT {columns} FROM fenland_history WHERE sequence = ?", [s]).fetchone()
+        for s in (one, other)
+    }
+    base.execute("UPDATE fenland_history SET record_id = 'aside' WHERE sequence = ?", [one])
+    marks = ", ".join(f"{name} = ?" for name in columns.split(", "))
+    for to, source in ((other, one), (one, other)):
+        base.execute(f"UPDATE fenland_history SET {marks} WHERE sequence = ?", [*rows[source], to])
+
+
+def swapped(base: sqlite3.Connection) -> set[tuple[str, int | None]]:
+    _swap(base, 900, 1500, COLUMNS)
+    return {("swapped", 900), ("swapped", 1500)}
+
+
+def neighbours_swapped(base: sqlite3.Connection) -> set[tuple[str, int | None]]:
+    _swap(base, 900, 901, COLUMNS)
+    return {("swapped", 900), ("swapped", 901)}
+
+
+def swapped_with_nodes(base: sqlite3.Connection) -> set[tuple[str, int | None]]:
+    _swap(base, 901, 1501, f"{COLUMNS}, nodes")
+    return {("swapped", 901), ("swapped", 1501)}
+
+
+def inserted(base: sqlite3.Connection) -> set[tuple[str, int | None]]:
+    last = last_of(base)
+    at = last - 20
+    base.execute("UPDATE fenland_history SET sequence = -sequence WHERE sequence > ?", [at])
+    base.execute("UPDATE fenland_history SET sequence = 1 - sequence WHERE sequence < 0")
+    base.execute(
+        f"INSERT INTO fenland_history (sequence, {COLUMNS}, nodes) SELECT ?, "
+        f"{COLUMNS.replace('record_id', repr('0190a1b2-0000-7000-8000-000000000000'))}, nodes "
+        "FROM fenland_history WHERE sequence = ?",
+        [at + 1, at],
+    )
+    return {("inserted", at + 1)}
+
+
+def pulled_up(base: sqlite3.Connection) -> set[tuple[str, int | None]]:
+    at = last_of(base) - 20
+    base.execute("DELETE FROM fenland_history WHERE sequence = ?", [at])
+    base.execute("UPDATE fenland_history SET sequence = -sequence WHERE sequence > ?", [at])
+    base.execute("UPDATE fenland_history SET sequence = -sequence - 1 WHERE sequence < 0")
+    return {("removed", at)}
+
+
+def node_changed(base: sqlite3.Connection) -> set[tuple[str, int | None]]:
+    nodes = bytearray(base.execute("SELECT nodes FROM fenland_history WHERE sequence = 1024").fetchone()[0])
+    nodes[32 * 5] ^= 1
+    base.execute("UPDATE fenland_history SET nodes = ? WHERE sequence = 1024", [bytes(nodes)])
+    return {("node", 1024)}
+
+
+def node_missing(base: sqlite3.Connection) -> set[tuple[str, int | None]]:
+    base.execute("UPDATE fenland_history SET nodes = substr(nodes, 1, 32) WHERE sequence = 512")
+    return {("node", 512)}
+
+
+def leaf_changed_with_its_entry(base: sqlite3.Connection) -> set[tuple[str, int | None]]:
+    """Whoever changes an entry and its leaf has not changed what is above."""
+    base.execute("UPDATE fenland_history SET actor = 'marta.quill' WHERE sequence = 701")
+    return {("changed", 701)}
+
+
+def record_changed(base: sqlite3.Connection) -> set[tuple[str, int | None]]:
+    base.execute("UPDATE stations SET pumps = 9 WHERE code = 'PS-014'")
+    return {("record", last_of(base))}
+
+
+def record_gone(base: sqlite3.Connection) -> set[tuple[str, int | None]]:
+    number, record_id = base.execute("SELECT number, id FROM tickets LIMIT 1").fetchone()
+    base.execute("DELETE FROM tickets WHERE number = ?", [number])
+    last = base.execute(
+        "SELECT max(sequence) FROM fenland_history WHERE record_id = ?", [record_id]
+    ).fetchone()[0]
+    return {("record", last)}
+
+
+def record_made(base: sqlite3.Connection) -> set[tuple[str, int | None]]:
+    names = [row[1] for row in base.execute("PRAGMA table_info(watercourses)")]
+    wanted = ", ".join(
+        {"id": "'0190a1b2-0000-7000-8000-000000000000'", "code": "'W99'"}.get(name, name) for name in names
+    )
+    base.execute(f"INSERT INTO watercourses SELECT {wanted} FROM watercourses LIMIT 1")
+    return {("record", None)}
+
+
+def root_forged(base: sqlite3.Connection) -> set[tuple[str, int | None]]:
+    size = base.execute("SELECT size FROM fenland_heads").fetchone()[0]
+    base.execute("UPDATE fenland_heads SET root = ?", ["ab" * 32])
+    return {("head", size)}
+
+
+def signature_forged(base: sqlite3.Connection) -> set[tuple[str, int | None]]:
+    size, signed = base.execute("SELECT size, signed FROM fenland_heads").fetchone()
+    mark = signed.rindex(".") + 5
+    base.execute(
+        "UPDATE fenland_heads SET signed = ?",
+        [f"{signed[:mark]}{'A' if signed[mark] != 'A' else 'B'}{signed[mark + 1 :]}"],
+    )
+    return {("head", size)}
+
+
+def salt_changed(base: sqlite3.Connection) -> set[tuple[str, int | None]]:
+    sequence = base.execute("SELECT max(sequence) FROM fenland_sealed").fetchone()[0]
+    base.execute("UPDATE fenland_sealed SET salt = zeroblob(16) WHERE sequence = ? AND side = 1", [sequence])
+    return {("salt", sequence)}
+
+
+def sealed_value_changed(base: sqlite3.Connection) -> set[tuple[str, int | None]]:
+    sequence = base.execute("SELECT max(sequence) FROM fenland_sealed").fetchone()[0]
+    base.execute("UPDATE fenland_sealed SET value = '\"0555 8\"' WHERE sequence = ? AND side = 0", [sequence])
+    return {("salt", sequence)}
+
+
+def commitment_changed(base: sqlite3.Connection) -> set[tuple[str, int | None]]:
+    sequence = base.execute("SELECT max(sequence) FROM fenland_sealed").fetchone()[0]
+    base.execute(
+        "UPDATE fenland_history SET sealed = replace(sealed, 'a', 'b') WHERE sequence = ?", [sequence]
+    )
+    return {("changed", sequence), ("salt", sequence)}
+
+
+TAMPERINGS: list[Callable[[sqlite3.Connection], set[tuple[str, int | None]]]] = [
+    changed, changed_values, removed, several_removed, swapped, neighbours_swapped, swapped_with_nodes, inserted,
+    pulled_up, node_changed, node_missing, leaf_changed_with_its_entry, record_changed, record_gone, record_made,
+    root_forged, signature_forged, salt_changed, sealed_value_changed, commitment_changed,
+]  # fmt: skip
+#: Those that change what records are replayed from, so that records are at fault too.
+_REPLAYED = {"missing", "swapped", "inserted", "removed", "changed"}
+
+
+@pytest.mark.parametrize("tamper", TAMPERINGS, ids=lambda one: one.__name__)
+def test_each_kind_of_tampering_is_named_with_its_place(
+    base: sqlite3.Connection, tamper: Callable[[sqlite3.Connection], set[tuple[str, int | None]]]
+) -> None:
+    expected = tamper(base)
+    report = audited(base)
+    found = told(report)
+    assert expected <= found
+    kinds = {kind for kind, _ in expected}
+    others = {
+        (kind, place) for kind, place in found - expected if kind not in ("record", "head", "node", "salt")
+    }
+    assert others <= {("time", place) for _, place in others}
+    if not kinds & _REPLAYED:
+        assert found == expected
+    for one in report.faults:
+        assert one.sentence.endswith(".")
+        assert one.time or one.kind in ("head", "cut", "record")
+
+
+def test_a_tail_that_was_cut_off_is_seen_with_a_head_that_was_kept_elsewhere(
+    base: sqlite3.Connection, whole: Path
+) -> None:
+    size = base.execute("SELECT size FROM fenland_heads").fetchone()[0]
+    base.execute("DELETE FROM fenland_history WHERE sequence > ?", [size - 5])
+    base.execute("DELETE FROM fenland_heads")
+    base.execute("DELETE FROM fenland_sealed WHERE sequence > ?", [size - 5])
+    assert told(audited(base, tree_only=True)) == set()
+    for name in guards("fenland_history"):
+        base.execute(f"DROP TRIGGER {name}")
+    assert told(audited(base, whole / "head.jsonl", tree_only=True)) == {("cut", size - 4)}
+
+
+def test_a_history_that_was_rewritten_throughout_is_seen_with_a_head_that_was_kept_elsewhere(
+    base: sqlite3.Connection, whole: Path
+) -> None:
+    """Whoever holds the database, and not its key, can make every hash anew."""
+    from fenland.core.auditing import TreeAudit
+    from fenland.core.merkle import completed
+    from fenland.storage.door import audited as opened
+
+    base.execute("UPDATE fenland_history SET request_id = 'another' WHERE sequence = 2000")
+    base.execute("DELETE FROM fenland_heads")
+    base.commit()
+    path, rows = Path(base.execute("PRAGMA database_list").fetchone()[2]), []
+    with opened(path) as found:
+        kept: list[list[bytes]] = []
+        for row in found.rows():
+            kept.append(
+                completed(len(kept), row.leaf(), lambda level, place: kept[((place + 1) << level) - 1][level])
+            )
+            rows.append((b"".join(kept[-1]), row.sequence))
+    base.executemany("UPDATE fenland_history SET nodes = ? WHERE sequence = ?", rows)
+    assert told(audited(base)) == set()
+    for name in guards("fenland_history"):
+        base.execute(f"DROP TRIGGER {name}")
+    size = json.loads((whole / "head.jsonl").read_text())["size"]
+    assert told(audited(base, whole / "head.jsonl")) == {("head", size)}
+    assert TreeAudit().root() != leaf_hash(b"")
+
+
+def test_triggers_that_are_gone_are_missed(base: sqlite3.Connection) -> None:
+    base.commit()
+    path = Path(base.execute("PRAGMA database_list").fetchone()[2])
+    assert [one.kind for one in verify_database(path, tree_only=True).faults] == ["trigger", "trigger"]
+
+
+def test_a_head_signed_by_another_key_is_forged(
+    base: sqlite3.Connection, whole: Path, tmp_path: Path
+) -> None:
+    size, root, moment, _ = base.execute("SELECT * FROM fenland_heads").fetchone()
+    forged = SigningKey(tmp_path / "other.key").signed({"size": size, "root": root, "time": moment})
+    base.execute("UPDATE fenland_heads SET signed = ?", [forged])
+    assert told(audited(base)) == {("head", size)}
+    elsewhere = tmp_path / "head.jsonl"
+    elsewhere.write_text(json.dumps({"size": size, "root": root, "time": moment, "signed": forged}))
+    with pytest.raises(ValueError, match="not known"):
+        verify_database(tmp_path / "copy.db", elsewhere.read_text())
+
+
+# --- exports, by both ---------------------------------------------------------------------------------
+
+
+def _edit(lines: list[str], number: int, change: Callable[[dict[str, Any]], Any]) -> list[str]:
+    entry = json.loads(lines[number - 1])
+    change(entry)
+    return [*lines[: number - 1], json.dumps(entry), *lines[number:]]
+
+
+def _opened(lines: list[str]) -> int:
+    return next(number for number, line in enumerate(lines, 1) if '"opened":{"' in line and '"salt"' in line)
+
+
+def _salted(entry: dict[str, Any], part: str, value: str) -> None:
+    sides = next(iter(entry["opened"].values()))
+    next(one for one in sides if one is not None)[part] = value
+
+
+EXPORTS: dict[str, tuple[Callable[[list[str]], list[str]], str]] = {
+    "nothing": (lambda lines: lines, ""),
+    "a value changed": (lambda lines: _edit(lines, 700, lambda one: one["leaf"].update(actor="nobody")), "Entry 700 is not what its hash says"),
+    "a value and its hash changed": (
+        lambda lines: _edit(lines, 700, lambda one: one.update(leaf=None, leaf_hash="ab" * 32)),
+        "has another root",
+    ),
+    "an entry removed": (lambda lines: lines[:699] + lines[700:], "Entries 700 to 700 are not in the export"),
+    "two swapped": (lambda lines: [*lines[:9], lines[10], lines[9], *lines[11:]], "are not in the export"),
+    "the tail cut": (lambda lines: lines[:-9], "of more"),
+    "a salt changed": (lambda lines: _edit(lines, _opened(lines), lambda one: _salted(one, "salt", "00" * 16)), "or its salt"),
+    "a sealed value changed": (lambda lines: _edit(lines, _opened(lines), lambda one: _salted(one, "value", "x")), "or its salt"),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", EXPORTS)
+def test_an_export_is_checked_by_the_command_and_by_a_script_of_its_own(
+    whole: Path, tmp_path: Path, name: str
+) -> None:
+    change, words = EXPORTS[name]
+    lines = (whole / "export.jsonl").read_text().splitlines()
+    (tmp_path / "export.jsonl").write_text("\n".join(change(lines)) + "\n")
+    files = [str(tmp_path / "export.jsonl"), "--head", str(whole / "head.jsonl")]
+    for command in ([FENLAND, "verify", "--export", *files], [sys.executable, str(SCRIPT), "export", *files]):
+        found = subprocess.run(command, capture_output=True, text=True)
+        assert found.returncode == (1 if words else 0), found.stdout + found.stderr
+        assert words in found.stdout + found.stderr
+
+
+EVIDENCE: dict[str, tuple[Callable[[dict[str, Any]], Any], str]] = {
+    "nothing": (lambda one: None, ""),
+    "an entry changed": (lambda one: one["entries"][0]["leaf"].update(actor="nobody"), "not what its hash says"),
+    "a path changed": (lambda one: one["entries"][-1]["path"].reverse(), "not in the tree"),
+    "a commitment opened otherwise": (lambda one: _salted(one["entries"][-1], "value", "0555 9"), "or its salt"),
+    "another root": (lambda one: one["head"].update(signed=one["head"]["signed"][:-3] + "AAA"), "forged"),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", EVIDENCE)
+def test_an_evidence_file_is_checked_by_both(whole: Path, tmp_path: Path, name: str) -> None:
+    change, words = EVIDENCE[name]
+    found = json.loads((whole / "evidence.json").read_text())
+    change(found)
+    path = tmp_path / "evidence.json"
+    path.write_text(json.dumps(found))
+    for command in (
+        [FENLAND, "verify", "--evidence", str(path)],
+        [sys.executable, str(SCRIPT), "evidence", str(path)],
+    ):
+        answer = subprocess.run(command, capture_output=True, text=True)
+        assert (answer.returncode != 0) == bool(words), answer.stdout + answer.stderr
+        assert words in answer.stdout + answer.stderr
+
+
+# --- archives, keys and heads elsewhere ----------------------------------------------------------------
+
+
+def test_older_entries_move_to_an_archive_that_proves_itself(whole: Path, tmp_path: Path) -> None:
+    path = tmp_path / DATABASE
+    shutil.copyfile(whole / "whole.db", path)
+    source = Path(__file__).parents[1] / "src" / "fenland" / "demo" / "project"
+    shutil.copytree(source, tmp_path, dirs_exist_ok=True)
+
+    def run(*words: str, code: int = 0) -> Any:
+        made = subprocess.run(
+            [FENLAND, *words, "--project", str(tmp_path), "--json"], capture_output=True, text=True
+        )
+        assert made.returncode == code, made.stdout + made.stderr
+        return json.loads(made.stdout)
+
+    run("archive", "--before", "1999-01-01", code=1)
+    run("archive", "--before", "soon", code=2)
+    first = run("archive", "--before", "2026-03-01")
+    second = run("archive", "--before", "2026-05-01")
+    assert second["first"] == first["last"] + 1
+    for one in (first, second):
+        assert run("verify", "--archive", one["file"])["root"] == one["root"]
+        found = subprocess.run(
+            [sys.executable, str(SCRIPT), "archive", one["file"]], capture_output=True, text=True
+        )
+        assert found.returncode == 0, found.stdout
+        assert '"salt"' not in Path(one["file"]).read_text()
+    report = run("verify", "--head", str(whole / "head.jsonl"))
+    assert report["sound"]
+    assert report["records"] > 3000
+    raw = sqlite3.connect(path)
+    with pytest.raises(sqlite3.IntegrityError, match="append-only"):
+        raw.execute("DELETE FROM fenland_history")
+    raw.execute("UPDATE stations SET pumps = 9 WHERE code = 'PS-014'")
+    raw.commit()
+    raw.close()
+    assert [one["kind"] for one in run("verify", code=1)["faults"]] == ["record"]
+    lines = Path(first["file"]).read_bytes().splitlines(keepends=True)
+    Path(first["file"]).write_bytes(b"".join([*lines[:5], *lines[6:]]))
+    assert "archive" in {one["kind"] for one in run("verify", code=1)["faults"]}
+    run("verify", "--archive", first["file"], code=2)
+    definitions = kept_definitions(path)
+    assert definitions is not None
+    service = open_service(definitions, path)
+    with service.database.reading() as reading:
+        assert service.database.history.first(reading) == second["last"] + 1
+        entries, _ = service.database.history.of_record(reading, "no-such", below=9, limit=1)
+        assert entries == []
+    service.close()
+
+
+def test_a_new_key_signs_and_the_old_one_stays_known(project: Path) -> None:
+    def run(*words: str) -> Any:
+        made = subprocess.run(
+            [FENLAND, *words, "--project", str(project), "--json"], capture_output=True, text=True
+        )
+        assert made.returncode == 0, made.stdout + made.stderr
+        return json.loads(made.stdout)
+
+    first = run("new-key")
+    kept = project / "heads.jsonl"
+    definitions = kept_definitions(project / "records.db")
+    assert definitions is not None
+    service = open_service(definitions, project / "records.db")
+    publish(service, str(kept))
+    service.close()
+    second = run("new-key")
+    assert first["kid"] != second["kid"]
+    assert (project / "records.db.key").stat().st_mode & 0o777 == 0o600
+    report = run("verify", "--head", str(kept))
+    assert (report["sound"], report["heads"]) == (True, 1)
+
+
+def test_heads_are_sent_to_a_place_of_the_operators_choice(project: Path) -> None:
+    toml = project / "fenland.toml"
+    toml.write_text(toml.read_text() + "head_minutes = 0.005\nhead_target = 'elsewhere.jsonl'\n")
+    running = start("start", project, project / "log", "--workers", "2")
+    try:
+        with running.client((project / "token").read_text()) as http:
+            http.post("/v1/records/notes", json={"slug": "one", "title": "1"}).raise_for_status()
+            size = http.get("/v1/history/head").json()["size"]
+            until = time.monotonic() + 60
+            sizes: list[int] = []
+            while size not in sizes and time.monotonic() < until:
+                time.sleep(0.1)
+                kept = project / "elsewhere.jsonl"
+                sizes = (
+                    [json.loads(line)["size"] for line in kept.read_text().splitlines()]
+                    if kept.exists()
+                    else []
+                )
+            assert size in sizes
+            assert sizes == sorted(set(sizes))
+    finally:
+        running.stop()
+    found = subprocess.run(
+        [FENLAND, "verify", "--project", str(project), "--head", str(project / "elsewhere.jsonl")]
+    )
+    assert found.returncode == 0
+
+
+# --- rebuilding ----------------------------------------------------------------------------------------
+
+#: Operations sent to two processes that are killed meanwhile; the nightly run makes the full number.
+OPERATIONS, KILLS = (20_000, 12) if os.environ.get("FENLAND_TESTS") == "nightly" else (600, 2)
+
+
+def _one(http: httpx.Client, dice: random.Random) -> httpx.Response:
+    """Sends an operation of any kind."""
+    slug = f"n{dice.randrange(40)}"
+    here = f"/v1/records/notes/{slug}"
+    fields = {
+        "title": f"t{dice.randrange(9)}",
+        "body": "x" * dice.randrange(50),
+        "pinned": dice.random() < 0.5,
+    }
+    item = {"action": "update", "collection": "notes", "key": slug, "fields": fields}
+    both = {"items": [item, {**item, "key": "n1"}], "atomic": dice.random() < 0.5}
+    kinds: list[Callable[[], httpx.Response]] = [
+        lambda: http.post("/v1/records/notes", json={**fields, "slug": slug}),
+        lambda: http.patch(here, json=dict(dice.sample(sorted(fields.items()), 1))),
+        lambda: http.patch(here, json=fields),
+        lambda: http.delete(here),
+        lambda: http.post(f"{here}/restore"),
+        lambda: http.post(f"{here}/restore?version={dice.randint(1, 6)}"),
+        lambda: http.post("/v1/batch", json=both),
+        lambda: http.post(f"/v1/history/{dice.randint(2, 400)}/undo"),
+        lambda: http.patch("/v1/records/notes?where=pinned == true", json={"body": "many"}),
+        lambda: http.post("/v1/tokens", json={"label": "x"}),
+        lambda: http.get("/v1/history/head"),
+        lambda: http.post(f"{here}/erase", json={"fields": ["phone"], "reason": "x"}),
+        lambda: http.patch(here, json={"phone": f"0{dice.randrange(10**6)}"}),
+    ]
+    return dice.choice(kinds)()
+
+
+def _work(address: str, token: str, seed: int, stop: threading.Event, counts: list[int]) -> None:
+    dice, headers = random.Random(seed), {"Authorization": f"Bearer {token}"}
+    with httpx.Client(base_url=address, headers=headers, timeout=10) as http:
+        while not stop.is_set() and counts[0] < OPERATIONS:
+            counts[0] += 1
+            try:
+                answer = _one(http, dice)
+            except httpx.TransportError:
+                return
+            assert answer.status_code < 500 or answer.status_code == 503, answer.text
+
+
+def test_replaying_the_history_gives_the_tables_after_anything_at_all(project: Path) -> None:
+    """Every kind of operation from two processes, which are killed in the middle of it."""
+    notes = project / "collections" / "notes.yaml"
+    text = notes.read_text().replace("fields:\n", "fields:\n  phone: {type: string, sensitive: true}\n", 1)
+    notes.write_text(text.replace("access:\n", "access:\n  erase: [editor]\n", 1))
+    subprocess.run([FENLAND, "migrate", str(project)], check=True, capture_output=True)
+    token, counts = (project / "token").read_text(), [0]
+    for round_ in range(KILLS + 1):
+        running = start("start", project, project / "log", "--workers", "2")
+        stop = threading.Event()
+        share = OPERATIONS * (round_ + 1) // (KILLS + 1)
+        threads = [
+            threading.Thread(target=_work, args=(running.address, token, round_ * 10 + n, stop, counts))
+            for n in range(6)
+        ]
+        for one in threads:
+            one.start()
+        while counts[0] < share and any(one.is_alive() for one in threads):
+            time.sleep(0.02)
+        if round_ < KILLS:
+            running.kill()
+        stop.set()
+        for one in threads:
+            one.join()
+        if round_ == KILLS:
+            running.stop()
+        report = verify_database(project / "records.db")
+        assert report.faults == []
+    assert report.entries > OPERATIONS // 4
