@@ -8,10 +8,12 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
+from hashlib import sha256
 from typing import Any, Literal
 
-from fenland.core.leaves import leaf_text
-from fenland.core.merkle import EMPTY, HASH, leaf_hash, node_hash
+import orjson
+
+from fenland.core.merkle import EMPTY, HASH, node_hash
 
 #: Entries that are wrong and looked into together; more say the same.
 _MOST_BAD = 300
@@ -36,24 +38,22 @@ class Fault:
         return {"kind": self.kind, "sequence": self.sequence, "since": self.time, "sentence": self.sentence}
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(slots=True)
 class Row:
-    """An entry as it stands in its table; `parts` are by the attributes of `Entry`."""
+    """An entry as it stands in its table: the parts of its leaf by name, those that are null left out.
 
-    parts: Mapping[str, Any]
-    changes: bytes
-    seals: bytes | None
+    Its changes and seals are among them, as the bytes that stand in the table.
+    """
+
+    sequence: int
+    time: str
+    parts: dict[str, Any]
     nodes: bytes
-
-    @property
-    def sequence(self) -> int:
-        """Its place."""
-        return int(self.parts["sequence"])
 
     def leaf(self, sequence: int | None = None) -> bytes:
         """The hash of its leaf, at its place or at another one."""
         parts = self.parts if sequence is None else {**self.parts, "sequence": sequence}
-        return leaf_hash(leaf_text(parts, self.changes, self.seals))
+        return sha256(b"\0" + orjson.dumps(parts, option=orjson.OPT_SORT_KEYS)).digest()
 
 
 @dataclass
@@ -75,7 +75,7 @@ class TreeAudit:
 
     def take(self, row: Row) -> None:
         """Looks at the next entry."""
-        sequence, time = row.sequence, row.parts["time"]
+        sequence, time = row.sequence, row.time
         if sequence != self.size + 1:
             self._gap(sequence, time)
         if time < self._time:
@@ -175,7 +175,7 @@ class TreeAudit:
 
     def _blame(self, kind: Kind, bad: Mapping[int, Row], sequence: int, words: str) -> None:
         row = bad.get(sequence)
-        self._tell(kind, words, sequence, None if row is None else row.parts["time"])
+        self._tell(kind, words, sequence, None if row is None else row.time)
 
     @staticmethod
     def _from(row: Row, bad: Mapping[int, Row]) -> int | None:

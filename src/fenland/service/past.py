@@ -20,8 +20,8 @@ from fenland.service.service import Resource
 from fenland.service.work import View
 
 BEYOND_ALL = 2**63 - 1
-#: Entries that are read at a time.
-_AT_A_TIME = 500
+#: Entries that are read at a time: few at first, since most of what is asked is near.
+_FIRST, _AT_A_TIME = 8, 500
 
 
 @dataclass(frozen=True, slots=True)
@@ -116,10 +116,11 @@ def deletion_of(view: View, resource: Resource, record_id: str) -> Entry | None:
 
 def newest_first(view: View, record_id: str, below: int = BEYOND_ALL) -> Iterator[Entry]:
     """The entries of a record, newest first."""
-    history, more = view.service.database.history, True
+    history, more, count = view.service.database.history, True, _FIRST
     while more:
-        entries, more = history.of_record(view.reading, record_id, below=below, limit=_AT_A_TIME)
+        entries, more = history.of_record(view.reading, record_id, below=below, limit=count)
         yield from entries
+        count = min(count * 4, _AT_A_TIME)
         below = entries[-1].version if entries else 0
 
 

@@ -127,7 +127,7 @@ def _page(view: View, reader: Reader, request: HistoryRequest) -> tuple[list[Ent
                 if len(found) == request.limit:
                     # Whether there are more is for the next page to tell.
                     return found, one.sequence
-        looked += 32
+        looked += len(entries) + 1
         if looked >= _MOST_LOOKED and above > asked.candidates.above:
             return found, above + 1
     return found, None
@@ -168,7 +168,7 @@ class Question:
         if self._field is not None:
             yield term("field", self._field)
         if self._reason:
-            yield from list(pieces(self._reason))[:4]
+            yield from pieces(self._reason)
         if self._checked is not None:
             yield from _needed(self._checked.tree, self._sealed)
 
@@ -242,7 +242,7 @@ def _needed_by(asked: tuple[str, frozenset[str]], one: Node, other: Node) -> Ite
     elif call == "_in_" and isinstance(other, Items) and len(other.items) == 1:
         yield from _equality(one, other.items[0], sealed)
     elif call == "contains" and isinstance(other, Constant) and isinstance(other.value, str):
-        yield from list(pieces(other.value))[:4] if isinstance(one, Name) and one.name == "reason" else ()
+        yield from pieces(other.value) if isinstance(one, Name) and one.name == "reason" else ()
 
 
 def _equality(one: Node, other: Node, sealed: frozenset[str]) -> Iterator[int]:

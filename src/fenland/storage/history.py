@@ -33,7 +33,7 @@ from fenland.core.terms import BLOCK
 from fenland.storage.protocols import Archive, Candidates, Reading, Writing
 from fenland.storage.statements import Engine, Prepared, parameters_of
 from fenland.storage.tables import Tables
-from fenland.storage.terms import Terms, block_of
+from fenland.storage.terms import Terms, block_of, has
 from fenland.storage.tree import Tree
 
 #: Columns that hold what is not a part of an `Entry`.
@@ -261,16 +261,33 @@ class TableHistory:
         self, reading: Reading, wanted: Candidates, *, below: int
     ) -> Iterator[tuple[int, list[Entry]]]:
         """See `History`."""
-        for start, top in self._spans(reading, wanted, below):
+        for start, top, mask in self._spans(reading, wanted, below):
             above = max(start, wanted.above)
-            rows = self._newest.all(reading, {"above": above, "below": top, "x_limit": BLOCK})
+            if mask is None:
+                rows = self._newest.all(reading, {"above": above, "below": top, "x_limit": BLOCK})
+            else:
+                rows = self._of(reading, range(top - 1, above, -1), mask)
             yield above, [self._entry(reading, row) for row in rows if self._meets(row, wanted.equal)]
+
+    def _of(self, reading: Reading, sequences: Sequence[int], mask: int) -> list[Any]:
+        """The rows of those entries of a block that are among some, each found by its number."""
+        found = []
+        for sequence in sequences:
+            if has(mask, sequence):
+                given = {"above": sequence - 1, "below": sequence + 1, "x_limit": 1}
+                found += self._newest.all(reading, given)
+        return found
 
     def _meets(self, row: Sequence[Any], equal: Mapping[str, Collection[Any]]) -> bool:
         return all(row[self._places[name]] in allowed for name, allowed in equal.items())
 
-    def _spans(self, reading: Reading, wanted: Candidates, below: int) -> Iterator[tuple[int, int]]:
-        """What is to be looked through, newest first: each span is above one sequence and below another."""
+    def _spans(
+        self, reading: Reading, wanted: Candidates, below: int
+    ) -> Iterator[tuple[int, int, int | None]]:
+        """What is to be looked through, newest first: each span is above one sequence and below another.
+
+        Where it is known, it comes with those of its entries that have all terms, a bit for each.
+        """
         last, _ = self.last(reading)
         top = min(below, last + 1)
         full = last - last % BLOCK
@@ -278,22 +295,24 @@ class TableHistory:
         if top - 1 > full or not wanted.terms:
             # What is newest is in no full block yet, and its terms are not kept.
             start = max(start, 0)
-            yield start, top
+            yield start, top, None
             top = start + 1
+        terms = self.terms.rarest(reading, wanted.terms) if wanted.terms else []
         while top - 1 > wanted.above:
             if not wanted.terms:
                 start = max(top - 1 - BLOCK, 0)
-                yield start, top
+                yield start, top, None
                 top = start + 1
                 continue
-            blocks = self.terms.blocks(reading, wanted.terms, block_of(top - 1) + 1)
-            for block in blocks:
+            blocks = self.terms.blocks(reading, terms, block_of(top - 1) + 1)
+            for block, mask in blocks:
                 if block <= wanted.above:
                     return
-                yield block - BLOCK, min(top, block + 1)
+                if mask:
+                    yield block - BLOCK, min(top, block + 1), mask
             if not blocks:
                 return
-            top = blocks[-1] - BLOCK + 1
+            top = blocks[-1][0] - BLOCK + 1
 
     def _within(self, reading: Reading, above: int, below: int, limit: int) -> list[Entry]:
         rows = self._oldest.all(reading, {"above": above, "below": below, "x_limit": limit})

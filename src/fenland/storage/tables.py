@@ -244,6 +244,8 @@ class TreeTables:
             metadata,
             Column("term", BigInteger, primary_key=True, autoincrement=False),
             Column("block", _SEQUENCE, primary_key=True, autoincrement=False),
+            # Which entries of the block have it, a bit for each.
+            Column("entries", BigInteger, nullable=False),
             sqlite_with_rowid=False,
         )
         self.heads = Table(

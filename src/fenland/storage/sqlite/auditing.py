@@ -9,12 +9,14 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
+import orjson
 from sqlalchemy.dialects import sqlite as sqlite_dialect
 
 from fenland.core.auditing import Row
 from fenland.core.definitions import Definitions
 from fenland.core.field_access import Record
 from fenland.core.history import Entry
+from fenland.core.leaves import MARK, PARTS, leaf_value
 from fenland.storage.column_types import read_json_text
 from fenland.storage.protocols import Archive, DatabaseRefused, Defined, Head
 from fenland.storage.records import TableRecords
@@ -23,6 +25,8 @@ from fenland.storage.stores import Stores
 from fenland.storage.tables import LAYOUT, Tables
 
 _AT_A_TIME = 2_000
+#: How a key begins whose text is another one in a leaf.
+_MARKED = f'"{MARK}'
 
 
 class Audited:
@@ -41,18 +45,19 @@ class Audited:
 
     def rows(self) -> Iterator[Row]:
         """The entries as they stand, in the order of their sequence."""
-        places = {name: place for place, name in enumerate(self._columns)}
-        key, changes, sealed, nodes = (places[name] for name in ("key", "changes", "sealed", "nodes"))
-        names = [
-            (name, place) for name, place in places.items() if name not in ("changes", "sealed", "nodes")
-        ]
-        columns = ", ".join(f'"{name}"' for name in self._columns)
+        held, fragment = ("changes", "sealed", "nodes", "key"), orjson.Fragment
+        plain = [name for name in self._columns if name not in held]
+        names = [PARTS[name] for name in plain]
+        columns = ", ".join(f'"{name}"' for name in (*plain, *held))
         cursor = self._connection.execute(f"SELECT {columns} FROM fenland_history ORDER BY sequence")  # noqa: S608 - our own names
-        for row in cursor:
-            parts = {name: row[place] for name, place in names}
-            parts["key"] = json.loads(row[key])
-            seals = row[sealed]
-            yield Row(parts, row[changes].encode(), None if seals is None else seals.encode(), row[nodes])
+        for *values, changes, sealed, nodes, key in cursor:
+            parts = {name: value for name, value in zip(names, values, strict=True) if value is not None}
+            parts["changes"] = fragment(changes.encode())
+            if sealed is not None:
+                parts["sealed"] = fragment(sealed.encode())
+            plain_text = key.startswith('"') and not key.startswith(_MARKED)
+            parts["key"] = fragment(key.encode()) if plain_text else leaf_value(read_json_text(key))
+            yield Row(parts["sequence"], parts["time"], parts, nodes)
 
     def entries(self) -> Iterator[Entry]:
         """The same, read."""
