@@ -182,7 +182,9 @@ def check_archive(path):
 
 
 def main():
-    parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
+    parser = argparse.ArgumentParser(
+        description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter
+    )
     parser.add_argument("kind", choices=("export", "evidence", "archive"))
     parser.add_argument("file")
     parser.add_argument("--head", help="heads that were kept elsewhere, one JSON object a line")
@@ -190,7 +192,9 @@ def main():
     try:
         heads = heads_in(asked.head) if asked.head else []
         checks = {"export": check_export, "evidence": check_evidence}
-        count = check_archive(asked.file) if asked.kind == "archive" else checks[asked.kind](asked.file, heads)
+        count = (
+            check_archive(asked.file) if asked.kind == "archive" else checks[asked.kind](asked.file, heads)
+        )
     except (OSError, ValueError, KeyError, TypeError) as error:
         sys.exit(f"{asked.file} cannot be read as {asked.kind}: {error}")
     for words in FAULTS:

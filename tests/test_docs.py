@@ -165,6 +165,8 @@ _SAID_OTHERWISE = {
     "unknown_field",
     "unknown_property",
     "key_characters",
+    "not_sensitive",
+    "reason",
 }
 
 
