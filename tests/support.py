@@ -26,6 +26,10 @@ from fenland.service.settings import Settings
 from fenland.service.tokens import NewToken, issue_token
 from fenland.web.app import create_app
 
+#: Whether tests that can be as long as one likes are to be long. Taken out of the environment, since the
+#: services that tests start refuse variables of theirs that they do not know.
+NIGHTLY = os.environ.pop("FENLAND_TESTS", "") == "nightly"
+
 FENLAND = str(Path(sys.executable).with_name("fenland"))
 
 #: name → role and token of the workshop's accounts.

@@ -6,7 +6,6 @@ in full: true, false, or an error.
 
 from __future__ import annotations
 
-import os
 import random
 from collections.abc import Iterator
 from dataclasses import dataclass, field
@@ -34,10 +33,11 @@ from fenland.storage.postgres.engine import PostgresEngine, connect
 from fenland.storage.sqlite import engine as sqlite
 from fenland.storage.statements import Engine, Prepared
 from fenland.storage.tables import Tables
+from support import NIGHTLY
 
 #: Each expression is compared on this many rows; the nightly run makes ten times as many expressions.
 ROWS = 24
-EXAMPLES = 3_000 if os.environ.get("FENLAND_TESTS") == "nightly" else 300
+EXAMPLES = 3_000 if NIGHTLY else 300
 
 DEFINITIONS = definitions_from(
     {

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import re
 import threading
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from urllib.parse import quote
 
 import pytest
-from playwright.sync_api import Page, expect, sync_playwright
+from playwright.sync_api import Page, Route, expect, sync_playwright
 
 from browser import chromium
 from fenland.demo.data import PASSWORD
@@ -63,7 +63,7 @@ def test_find_a_record_change_it_and_see_its_history_grow(page: Page) -> None:
     page.get_by_role("link", name="PS-041").click()
 
     history = page.get_by_role("region", name="History")
-    expect(history.get_by_role("listitem").last).to_contain_text("created PS-041")
+    expect(history.get_by_role("listitem").last).to_contain_text("Ines Harrow created it")
     grown = history.get_by_role("listitem").count() + 1
     sent = fields_sent(page)
     save = page.get_by_role("button", name="Save")
@@ -83,7 +83,7 @@ def test_find_a_record_change_it_and_see_its_history_grow(page: Page) -> None:
     expect(message).to_be_focused()
     expect(page.get_by_role("heading", level=1)).to_contain_text("Renamed Bank")
     expect(history.get_by_role("listitem")).to_have_count(grown)
-    expect(history.get_by_role("listitem").first).to_contain_text("Ines Harrow changed name from")
+    expect(history.get_by_role("listitem").first).to_contain_text("Ines Harrow changed name:")
     expect(history.get_by_role("listitem").first).to_contain_text("through the console")
     assert sent[0] == {"pumps": 99}
     assert sent[1].keys() <= {"name", "status", "pumps"}
@@ -526,3 +526,147 @@ def test_rows_of_a_file_are_matched_looked_at_and_brought_in(page: Page, sample:
     # The same file again changes nothing of what was taken.
     choose.set_input_files({"name": "new.csv", "mimeType": "text/csv", "buffer": text.encode()})
     expect(page.get_by_role("status")).to_contain_text("1 is as in the file already")
+
+
+# --- the past ------------------------------------------------------------------------------------------
+
+
+def test_a_timeline_tells_what_differs_and_leads_back(page: Page, sample: Running) -> None:
+    sign_in(page)
+    with sample.client() as http:
+        words = "No reading has come in since the storm; the aerial was bent."
+        first = {
+            "description": "No reading has come in since the storm; somebody should look.",
+            "parts": ["fuse"],
+        }
+        http.patch("/v1/records/tickets/T-0081", json=first).raise_for_status()
+        http.patch(
+            "/v1/records/tickets/T-0081", json={"description": words, "parts": ["cable"]}
+        ).raise_for_status()
+    page.goto("/c/tickets/r/T-0081")
+    history = page.get_by_role("region", name="History")
+    newest = history.get_by_role("listitem").filter(has_text="Ines Harrow changed").first
+    expect(newest.locator("ins").first).to_have_text("the aerial was bent.")
+    expect(newest.locator("del").first).to_have_text("somebody should look.")
+    expect(newest.locator("ins").last).to_have_text("cable")
+    history.get_by_label("Field").click()
+    page.get_by_role("option", name="Parts", exact=True).click()
+    expect(history.get_by_text("parts:")).to_have_count(2)
+    # The older of both is in conflict, and says with what.
+    history.get_by_role("button", name="Undo…").nth(1).click()
+    dialog = page.get_by_role("dialog")
+    expect(dialog.get_by_text("changed again since")).to_be_visible()
+    expect(dialog.get_by_text("Parts: now cable")).to_be_visible()
+    expect(dialog.get_by_role("button", name="Undo", exact=True)).to_be_disabled()
+    dialog.get_by_role("button", name="Back").click()
+    history.get_by_role("button", name="Undo…").first.click()
+    dialog.get_by_role("button", name="Undo", exact=True).click()
+    expect(page.get_by_text("Undone: one save.")).to_be_visible()
+    expect(page.get_by_label("Description")).to_have_value(first["description"])
+    history.get_by_role("link", name="Compare versions").click()
+    expect(page.get_by_role("heading", name="T-0081: two versions side by side")).to_be_visible()
+    page.get_by_label("Version", exact=True).fill("1")
+    expect(page.get_by_role("row", name=re.compile("^Parts"))).to_contain_text("fuse")
+    page.goto("/c/tickets/r/T-0081/past?version=1")
+    page.get_by_role("button", name="Go back to version 1…").click()
+    expect(dialog.get_by_text("Parts:")).to_be_visible()
+    dialog.get_by_role("button", name="Go back", exact=True).click()
+    expect(page.get_by_text("T-0081 is back, at version")).to_be_visible()
+    expect(history.get_by_text("back to version 1")).to_be_visible()
+
+
+def test_a_deleted_record_is_found_and_brought_back(page: Page) -> None:
+    sign_in(page)
+    page.goto("/c/tickets/r/T-0082")
+    page.get_by_role("button", name="Delete…").click()
+    page.get_by_role("dialog").get_by_role("button", name=re.compile("Delete")).last.click()
+    expect(page.get_by_role("table")).to_be_visible()
+    page.goto("/c/tickets/r/T-0082")
+    expect(page.get_by_text("It was there, and was deleted.")).to_be_visible()
+    page.get_by_role("button", name="Bring it back…").click()
+    page.get_by_role("dialog").get_by_role("button", name="Bring it back", exact=True).click()
+    expect(page.get_by_text("T-0082 is back, at version")).to_be_visible()
+    expect(page.get_by_role("button", name="Delete…")).to_be_visible()
+
+
+def _forging(old: str, new: str) -> Callable[[Route], None]:
+    """Has an answer changed on its way."""
+
+    def forge(route: Route) -> None:
+        answer = route.fetch()
+        assert old in answer.text()
+        route.fulfill(response=answer, body=answer.text().replace(old, new))
+
+    return forge
+
+
+def test_a_proof_is_checked_in_the_browser_and_a_forged_one_is_not_believed(page: Page) -> None:
+    sign_in(page)
+    page.goto("/c/stations/r/PS-021")
+    page.get_by_role("button", name="Check the proof").click()
+    expect(page.get_by_text(re.compile(r"Proved here: all \d+ entries stand unchanged"))).to_be_visible()
+    expect(page.get_by_text("cannot check the signature")).to_have_count(0)
+    with page.expect_download() as saved:
+        page.get_by_role("button", name="Evidence file").click()
+    assert saved.value.suggested_filename == "stations-PS-021.evidence.json"
+    for old, new, words in (
+        ('"actor":"', '"actor":"x', "is not what its hash says"),
+        ('"path":["', '"path":["00', "is not under the head"),
+        ('"x":"', '"x":"AA', "signature"),
+    ):
+        page.route("**/history/evidence", _forging(old, new))
+        page.reload()
+        page.get_by_role("button", name="Check the proof").click()
+        expect(
+            page.get_by_text("This history does not fit its proof.").or_(page.get_by_text("cannot check"))
+        ).to_be_visible()
+        expect(page.get_by_role("alert").filter(has_text=words)).to_be_visible()
+        page.unroute("**/history/evidence")
+
+
+def test_values_are_erased_once_somebody_has_said_which_why_and_that_they_mean_it(page: Page) -> None:
+    sign_in(page)
+    page.goto("/c/landholders/r/L0021")
+    page.get_by_role("button", name="Erase…").click()
+    dialog = page.get_by_role("dialog")
+    expect(dialog.get_by_text("Nobody can bring it back")).to_be_visible()
+    erase = dialog.get_by_role("button", name="Erase for good")
+    dialog.get_by_label("Phone").check()
+    dialog.get_by_label("Why").fill("Asked to be forgotten")
+    expect(erase).to_be_disabled()
+    dialog.get_by_label("Type L0021 to confirm").fill("L0021")
+    erase.click()
+    expect(page.get_by_text("Erased for good from L0021.")).to_be_visible()
+    expect(page.get_by_role("textbox", name="Phone")).to_have_value("")
+    expect(page.get_by_role("region", name="History").get_by_text("phone: erased for good")).to_be_visible()
+
+
+def test_activity_is_narrowed_down_pictured_and_undone_together(page: Page, sample: Running) -> None:
+    sign_in(page)
+    with sample.client() as http:
+        items = [
+            {"action": "update", "collection": "stations", "key": f"PS-03{n}", "fields": {"pumps": 3}}
+            for n in range(3)
+        ]
+        items = [{**one, "fields": {"access_notes": "By the north gate."}} for one in items]
+        http.post("/v1/batch", json={"items": items}).raise_for_status()
+    page.get_by_role("link", name="Activity").click()
+    expect(page.get_by_role("heading", name="Changes day by day")).to_be_visible()
+    expect(page.locator("svg rect, svg path").first).to_be_visible()
+    page.get_by_role("button", name="Who").click()
+    expect(page.get_by_text("ines.harrow").first).to_be_visible()
+    page.get_by_label("Condition").fill('after.access_notes == "By the north gate."')
+    page.get_by_role("button", name="Search").click()
+    expect(page.get_by_text("3 changes together")).to_be_visible()
+    page.get_by_role("button", name="Undo all…").click()
+    dialog = page.get_by_role("dialog")
+    expect(dialog.get_by_text("PS-031")).to_be_visible()
+    dialog.get_by_role("button", name="Undo", exact=True).click()
+    expect(page.get_by_text("Undone: 3 changes.")).to_be_visible()
+    page.get_by_label("Condition").fill("oops")
+    page.get_by_role("button", name="Search").click()
+    expect(page.get_by_role("alert").filter(has_text="oops").first).to_be_visible()
+    page.set_viewport_size({"width": 390, "height": 800})
+    page.goto("/activity?action=sign_in")
+    expect(page.get_by_text("signed in").first).to_be_visible()
+    assert page.evaluate("document.documentElement.scrollWidth") <= 390

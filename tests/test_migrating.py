@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-import os
 import random
 import shutil
 import signal
@@ -35,7 +34,7 @@ from fenland.storage.door import (
     plan_migration,
 )
 from fenland.storage.door import open_database as opened
-from support import FENLAND, free_port, new_project, start, workshop_of
+from support import FENLAND, NIGHTLY, free_port, new_project, start, workshop_of
 
 MADE = Made("2031-04-09T12:00:00.000000Z", "ada", "command-line")
 LAYOUTS = Path(__file__).with_name("layouts")
@@ -521,7 +520,7 @@ def test_a_migration_that_is_killed_leaves_the_old_or_the_new(tmp_path: Path) ->
 
 # --- walks -------------------------------------------------------------------------------------------
 
-WALKS = 300 if os.environ.get("FENLAND_TESTS") == "nightly" else 6
+WALKS = 300 if NIGHTLY else 6
 
 #: What a field can become, and what can be put into it.
 KINDS: dict[str, tuple[dict[str, Any], st.SearchStrategy[Any]]] = {

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-import os
 import random
 import socket
 import sqlite3
@@ -15,9 +14,9 @@ from pathlib import Path
 import httpx
 import pytest
 
-from support import FENLAND, Running, free_port, start
+from support import FENLAND, NIGHTLY, Running, free_port, start
 
-KILLS = 20 if os.environ.get("FENLAND_TESTS") == "nightly" else 10
+KILLS = 20 if NIGHTLY else 10
 UPDATES, THREADS, RECORDS = 1000, 16, 20
 
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-import os
 import random
 import shutil
 import sqlite3
@@ -25,7 +24,7 @@ from fenland.service.signing_keys import SigningKey
 from fenland.service.verifying import Report, verify_database
 from fenland.storage.door import back_up, kept_definitions
 from fenland.storage.sqlite.engine import guards
-from support import FENLAND, Running, start
+from support import FENLAND, NIGHTLY, Running, start
 
 SCRIPT = Path(__file__).parents[1] / "docs" / "verify_history.py"
 DATABASE = "sedgemarsh.db"
@@ -507,7 +506,7 @@ def test_heads_are_sent_to_a_place_of_the_operators_choice(project: Path) -> Non
 # --- rebuilding ----------------------------------------------------------------------------------------
 
 #: Operations sent to two processes that are killed meanwhile; the nightly run makes the full number.
-OPERATIONS, KILLS = (20_000, 12) if os.environ.get("FENLAND_TESTS") == "nightly" else (600, 2)
+OPERATIONS, KILLS = (20_000, 12) if NIGHTLY else (600, 2)
 
 
 def _one(http: httpx.Client, dice: random.Random) -> httpx.Response:

@@ -9,8 +9,8 @@ const MOST = 600;
 
 /** The difference of two texts, word by word: the longest common row of words stays. */
 export function difference(before: string, after: string): Piece[] {
-  const old = before.match(/\s+|\S+/g) ?? [];
-  const now = after.match(/\s+|\S+/g) ?? [];
+  const old = before.match(/\S+\s*|\s+/g) ?? [];
+  const now = after.match(/\S+\s*|\s+/g) ?? [];
   if (old.length > MOST || now.length > MOST) return joined([out(before), put(after)]);
   const common = lengths(old, now);
   const pieces: Piece[] = [];

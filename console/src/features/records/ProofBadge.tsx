@@ -58,7 +58,7 @@ export function ProofBadge({ collection, recordKey, version }: Props) {
           </Button>
         )}
         <Button size="small" loading={save.isPending} onClick={() => save.mutate()}>
-          Save as evidence
+          Evidence file
         </Button>
       </Box>
     </Box>
