@@ -90,8 +90,7 @@ def _fill(service: Service, entries: int, versions: int) -> None:
             after = history.last(writing)
             for number in range(start, min(start + PORTION, entries)):
                 one = entry(number)
-                sequence = history.add(writing, one, after)
-                after = (sequence, max(one.time, after[1]))
+                after = history.add(writing, one, after)
 
         service.database.write(work)
         made += PORTION

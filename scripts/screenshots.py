@@ -66,6 +66,17 @@ SURVEY = (
     "Code,Name,Pump count,Status,Remarks\n"
     "PS-014,,4,running,dry\nPS-015,,2,asleep,\nPS-020,,many,standby,\nPS-201,New sluice,1,standby,wet\n"
 )
+HISTORY = """\
+fenland history --field phone --since 2026-11-09 --limit 4
+fenland update tickets T-0042 hours=5 state=done --reason 'Seen on site'
+fenland history tickets T-0042
+fenland difference tickets T-0042 1
+fenland undo $(fenland history tickets T-0042 --limit 1 --json | head -c 40 | tr -dc 0-9 | head -c 4) --preview
+fenland head --write kept-elsewhere.jsonl
+fenland erase landholders L0044 phone --reason 'Asked to be forgotten' --yes
+fenland history landholders L0044
+fenland verify --head kept-elsewhere.jsonl
+"""
 EVALUATE = """\
 fenland evaluate "timestamp('2031-04-09T14:30:00+02:00').getDayOfWeek()"
 fenland evaluate "[1, 2, 3].filter(n, n % 2 == 1)"
@@ -100,7 +111,6 @@ def console(running: Running) -> None:
         page = browser.new_page(viewport=SIZE, base_url=running.address, color_scheme="light")
         page.goto("/")
         page.get_by_label("Password").wait_for()
-        _shot(page, "sign-in")
         _sign_in(page)
         page.goto("/c/tickets?q=weed&sort=-number")
         page.get_by_role("table").wait_for()
@@ -108,9 +118,10 @@ def console(running: Running) -> None:
         page.goto('/c/stations?where=pumps > 2 %26%26 status == "running"&sort=-pumps')
         page.get_by_role("table").wait_for()
         _shot(page, "filter")
-        page.goto("/c/tickets/access")
-        page.get_by_role("table").first.wait_for()
-        _shot(page, "rules")
+        page.goto("/activity?collection=tickets&from=2026-08-01&to=2026-08-31")
+        page.locator("svg").first.wait_for()
+        page.wait_for_timeout(1500)
+        _shot(page, "activity")
         page.goto("/c/stations/import")
         survey = {"name": "survey.csv", "mimeType": "text/csv", "buffer": SURVEY.encode()}
         page.get_by_label("File").set_input_files(survey)
@@ -130,26 +141,32 @@ def console(running: Running) -> None:
         _shot(page, "access")
         page.goto("/c/stations/r/PS-014")
         page.get_by_label("Pumps").fill("4")
-        page.get_by_role("button", name="Save").click()
+        page.get_by_role("button", name="Save", exact=True).click()
         page.get_by_text("Saved. PS-014").wait_for()
+        page.get_by_role("button", name="Check the proof").click()
+        page.get_by_text("Proved here").wait_for()
         _shot(page, "record")
+        page.goto("/c/stations/r/PS-014/compare?from=1")
+        page.get_by_role("table").wait_for()
+        _shot(page, "compare")
+        page.goto("/c/stations/r/PS-014")
         page.get_by_label("Pumps").fill("99")
         page.get_by_role("textbox", name="Name", exact=True).first.fill("x")
-        page.get_by_role("button", name="Save").click()
+        page.get_by_role("button", name="Save", exact=True).click()
         page.get_by_text("Enter 12 or less.").wait_for()
         _shot(page, "errors")
         page.goto("/c/stations/r/PS-020")
         page.get_by_label("Pumps").fill("5")
         with running.client() as client:
             client.patch("/v1/records/stations/PS-020", json={"pumps": 2, "status": "standby"})
-        page.get_by_role("button", name="Save").click()
+        page.get_by_role("button", name="Save", exact=True).click()
         page.get_by_role("region", name="Conflict").wait_for()
         _shot(page, "conflict")
         page.close()
         page = browser.new_page(viewport=SIZE, base_url=running.address, color_scheme="dark")
         _sign_in(page)
         page.goto("/c/tickets/r/T-0001")
-        page.get_by_role("button", name="Save").wait_for()
+        page.get_by_role("button", name="Save", exact=True).wait_for()
         _shot(page, "dark")
         page.close()
         page = browser.new_page(
@@ -219,6 +236,7 @@ def main() -> None:
             terminal("evaluate", EVALUATE, {**environment, "FENLAND_PROJECT": str(running.folder)})
             terminal("explain", EXPLAIN, environment)
             terminal("check", CHECK, environment)
+            terminal("history", HISTORY, {**environment, "FENLAND_PROJECT": str(running.folder)})
             terminal("files", FILES, {**environment, "FENLAND_PROJECT": str(running.folder)})
             console(running)
         finally:

@@ -63,8 +63,8 @@ def test_find_a_record_change_it_and_see_its_history_grow(page: Page) -> None:
     page.get_by_role("link", name="PS-041").click()
 
     history = page.get_by_role("region", name="History")
-    expect(history.get_by_role("listitem").last).to_contain_text("Ines Harrow created it")
-    grown = history.get_by_role("listitem").count() + 1
+    expect(history.locator("ol > li").last).to_contain_text("Ines Harrow created it")
+    grown = history.locator("ol > li").count() + 1
     sent = fields_sent(page)
     save = page.get_by_role("button", name="Save")
     expect(save).to_be_disabled()
@@ -82,9 +82,9 @@ def test_find_a_record_change_it_and_see_its_history_grow(page: Page) -> None:
     message = page.get_by_role("status").filter(has_text="Saved. PS-041 is at version")
     expect(message).to_be_focused()
     expect(page.get_by_role("heading", level=1)).to_contain_text("Renamed Bank")
-    expect(history.get_by_role("listitem")).to_have_count(grown)
-    expect(history.get_by_role("listitem").first).to_contain_text("Ines Harrow changed name:")
-    expect(history.get_by_role("listitem").first).to_contain_text("through the console")
+    expect(history.locator("ol > li")).to_have_count(grown)
+    expect(history.locator("ol > li").first).to_contain_text("Ines Harrow changed name:")
+    expect(history.locator("ol > li").first).to_contain_text("through the console")
     assert sent[0] == {"pumps": 99}
     assert sent[1].keys() <= {"name", "status", "pumps"}
     page.get_by_role("link", name="← Stations").click()
@@ -545,7 +545,7 @@ def test_a_timeline_tells_what_differs_and_leads_back(page: Page, sample: Runnin
         ).raise_for_status()
     page.goto("/c/tickets/r/T-0081")
     history = page.get_by_role("region", name="History")
-    newest = history.get_by_role("listitem").filter(has_text="Ines Harrow changed").first
+    newest = history.locator("ol > li").filter(has_text="Ines Harrow changed").first
     expect(newest.locator("ins").first).to_have_text("the aerial was bent.")
     expect(newest.locator("del").first).to_have_text("somebody should look.")
     expect(newest.locator("ins").last).to_have_text("cable")

@@ -131,18 +131,21 @@ PARTS: Mapping[str, str] = {
 }
 
 
-def leaf_text(parts: Mapping[str, Any], changes: bytes, seals: bytes | None) -> bytes:
-    """The leaf of an entry by its parts, named as attributes, and the texts of its changes and seals."""
-    whole: dict[str, Any] = {PARTS[name]: value for name, value in parts.items() if value is not None}
-    whole["key"] = leaf_value(parts["key"])
-    whole["changes"] = orjson.Fragment(changes)
+def leaf_text(parts: dict[str, Any], changes: bytes, seals: bytes | None) -> bytes:
+    """The leaf of an entry by its parts, which are not null, and the texts of its changes and seals.
+
+    It takes the parts over, in which the key is still as it is.
+    """
+    parts["key"] = leaf_value(parts["key"])
+    parts["changes"] = orjson.Fragment(changes)
     if seals is not None:
-        whole["sealed"] = orjson.Fragment(seals)
+        parts["sealed"] = orjson.Fragment(seals)
     # Its own names are of ASCII, so this order is that of RFC 8785 whatever the values hold.
-    return orjson.dumps(whole, option=orjson.OPT_SORT_KEYS)
+    return orjson.dumps(parts, option=orjson.OPT_SORT_KEYS)
 
 
 def leaf_of(entry: Entry) -> bytes:
     """The leaf of an entry, which has its sequence and its seals."""
-    parts = {attribute: getattr(entry, attribute) for attribute in PARTS}
-    return leaf_text(parts, changes_text(open_changes(entry)), sealed_text(entry.seals))
+    parts = {name: getattr(entry, attribute) for attribute, name in PARTS.items()}
+    kept = {name: value for name, value in parts.items() if value is not None}
+    return leaf_text(kept, changes_text(open_changes(entry)), sealed_text(entry.seals))

@@ -7,7 +7,8 @@ never too little. Values under seals have none: they would outlive what is erase
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Mapping
+from functools import cache
 from typing import Any
 from zlib import crc32
 
@@ -23,26 +24,34 @@ _PIECE = 3
 
 def term(kind: str, text: str) -> int:
     """The number of a term. Where two have one, a search reads a block for nothing."""
-    return crc32(f"{kind}\0{text}".encode())
+    return crc32(text.encode(), _begun(kind))
+
+
+@cache
+def _begun(kind: str) -> int:
+    # Kinds are few, and the sum of a text goes on from that of what stands before it.
+    return crc32(f"{kind}\0".encode())
 
 
 def value_term(field: str, value: Any) -> int:
     """The term of a value, in the form of leaves, that a field had or came to have."""
-    return term(f"value {field}", _text(value))
+    return crc32(_text(value), _begun(f"value {field}"))
 
 
-def _text(value: Any) -> str:
+def _text(value: Any) -> bytes:
     """One text for each value; numbers have it by what they are worth."""
-    if isinstance(value, str):
-        return _number(value[1:]) if value.startswith("=") and not value.startswith("==") else value
+    if type(value) is str:
+        if value.startswith("=") and not value.startswith("=="):
+            return _number(value[1:])
+        return value.encode()
     if type(value) is int:
         return _number(value)
-    return canonical_plain(value).decode()
+    return (b"true" if value else b"false") if type(value) is bool else canonical_plain(value)
 
 
-def _number(value: int | str) -> str:
+def _number(value: int | str) -> bytes:
     # As a double: of numbers that any comparison takes for equal, these are.
-    return f"#{float(str(value)) + 0.0!r}"
+    return b"#%r" % (float(value if type(value) is str else str(value)) + 0.0)
 
 
 def pieces(text: str) -> set[int]:
@@ -51,19 +60,28 @@ def pieces(text: str) -> set[int]:
     return {term("reason", lower[at : at + _PIECE]) for at in range(len(lower) - _PIECE + 1)}
 
 
-def terms_of(
-    parts: Mapping[str, Any], changes: Mapping[str, Any], sealed: Mapping[str, Any]
-) -> Iterator[int]:
-    """The terms of an entry by its parts, changes and seals, in the form of leaves; some perhaps twice."""
-    for kind in EQUALS:
-        if value := parts[kind]:
-            yield term(kind, value)
-    for name, sides in changes.items():
-        yield term("field", name)
-        for value in sides:
-            if value is not None:
-                yield value_term(name, value)
+def take_terms(
+    found: dict[int, int],
+    bit: int,
+    parts: Mapping[str, Any],
+    changes: Mapping[str, Any],
+    sealed: Iterable[str],
+) -> None:
+    """Notes the terms of an entry, by its parts, changes and seals in the form of leaves.
+
+    `found` has by term the bits of the entries that have it. Every change pays for this, so it is one loop.
+    """
+    terms = [crc32(value.encode(), _begun(kind)) for kind in EQUALS if (value := parts[kind])]
+    for name, (before, after) in changes.items():
+        terms.append(crc32(name.encode(), _begun("field")))
+        begun = _begun(f"value {name}")
+        if before is not None:
+            terms.append(crc32(_text(before), begun))
+        if after is not None:
+            terms.append(crc32(_text(after), begun))
     for name in sealed:
-        yield term("field", name)
+        terms.append(term("field", name))
     if reason := parts["reason"]:
-        yield from pieces(reason)
+        terms += pieces(reason)
+    for one in terms:
+        found[one] = found.get(one, 0) | bit

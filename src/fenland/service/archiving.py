@@ -48,7 +48,7 @@ def archive(service: Service, folder: Path, before: str, progress: Progress = QU
     history, head = service.database.history, newest_head(service)
     with service.database.snapshot() as reading:
         first = history.first(reading)
-        last = min(history.at(reading, before[:-1]), history.last(reading)[0] - 1)
+        last = min(history.at(reading, before[:-1]), history.last(reading).sequence - 1)
         if last < first:
             raise Conflict(f"There are no entries from before {before} to move.")
         path = folder / f"history-{first}-{last}.jsonl"

@@ -38,17 +38,18 @@ def newest_head(service: Service) -> Head:
     """The head of the tree as it is now; signed and kept if it is not yet."""
     heads, history = service.database.heads, service.database.history
     with service.database.reading() as reading:
-        kept, (size, _) = heads.last(reading), history.last(reading)
+        kept, size = heads.last(reading), history.last(reading).sequence
     if kept is not None and kept.size == size:
         return kept
     key = signing_key(service)
 
     def work(writing: Writing) -> Head:
-        size, last = history.last(writing)
+        last = history.last(writing)
+        size = last.sequence
         kept = heads.last(writing)
         if kept is not None and kept.size == size:
             return kept
-        now = max(service.now(), last)
+        now = max(service.now(), last.time)
         root = history.tree.root(writing, size)
         content = {"size": size, "root": root.hex(), "time": now}
         head = Head(size, root, now, key.signed(content))

@@ -54,7 +54,7 @@ def publish_always(service: Service, target: str, minutes: float, lock: Path) ->
     while True:
         try:
             with service.database.reading() as reading:
-                size, _ = service.database.history.last(reading)
+                size = service.database.history.last(reading).sequence
             if size != sent:
                 sent = publish(service, target)
                 log.info("head sent", target=target, size=sent)

@@ -15,7 +15,7 @@ from fenland.core.history import Entry
 from fenland.core.limits import Limits
 from fenland.core.problems import Conflict
 from fenland.service.service import Resource, Service
-from fenland.storage.door import Account, Reading, Record, ReferenceBroken, Writing
+from fenland.storage.door import Account, Last, Reading, Record, ReferenceBroken, Writing
 
 Result = TypeVar("Result")
 
@@ -83,24 +83,22 @@ class Work(View):
     def __init__(self, service: Service, writing: Writing) -> None:
         super().__init__(service, writing)
         self.writing = writing
-        self._newest: tuple[int, str] | None = None
+        self._newest: Last | None = None
 
     def stamp(self, caller: Caller, reason: str | None = None) -> Stamp:
         """See `View`. Never before the last change, whatever the clock does."""
-        return Stamp(max(self.service.now(), self._last()[1]), caller.actor.name, reason)
+        return Stamp(max(self.service.now(), self._last().time), caller.actor.name, reason)
 
-    def _last(self) -> tuple[int, str]:
-        """The sequence and the time of the newest entry; nobody else adds any meanwhile."""
+    def _last(self) -> Last:
+        """The newest entry; nobody else adds any meanwhile."""
         if self._newest is None:
             self._newest = self.service.database.history.last(self.writing)
         return self._newest
 
     def enter(self, entry: Entry) -> int:
         """Adds an entry to the history; its sequence."""
-        last = self._last()
-        sequence = self.service.database.history.add(self.writing, entry, last)
-        self._newest = (sequence, max(entry.time, last[1]))
-        return sequence
+        self._newest = self.service.database.history.add(self.writing, entry, self._last())
+        return self._newest.sequence
 
     @contextmanager
     def nested(self) -> Iterator[None]:

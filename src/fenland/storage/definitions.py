@@ -58,7 +58,7 @@ def define(
     number = before[-1].number + 1 if before else 1
     moved = () if comparison is None else tuple(comparison.moved)
     steps = [] if comparison is None else [step.sentence for step in comparison.steps]
-    last, _ = history.last(through)
+    last = history.last(through).sequence
     entry = Entry(
         time=made.time,
         collection=DEFINITIONS,

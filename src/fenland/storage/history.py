@@ -18,6 +18,7 @@ from sqlalchemy import BindParameter, Table, bindparam, func, select
 from fenland.core.canonical import canonical_plain
 from fenland.core.history import Entry, Seal
 from fenland.core.leaves import (
+    PARTS,
     SALT,
     changes_from,
     changes_text,
@@ -30,14 +31,14 @@ from fenland.core.leaves import (
 )
 from fenland.core.limits import DEFAULTS, Limits
 from fenland.core.terms import BLOCK
-from fenland.storage.protocols import Archive, Candidates, Reading, Writing
+from fenland.storage.protocols import NONE_YET, Archive, Candidates, Last, Reading, Writing
 from fenland.storage.statements import Engine, Prepared, parameters_of
 from fenland.storage.tables import Tables
 from fenland.storage.terms import Terms, block_of, has
 from fenland.storage.tree import Tree
 
-#: Columns that hold what is not a part of an `Entry`.
-_STORED = ("changes", "sealed", "nodes")
+#: Columns that an entry has no value for as it is: the first two, and the last three.
+_STORED = ("sequence", "time", "changes", "sealed", "nodes")
 
 
 class TableHistory:
@@ -50,13 +51,14 @@ class TableHistory:
         table, secrets = tables.history, tables.tree.sealed
         self._columns = [column.name for column in table.columns]
         self._places = {name: place for place, name in enumerate(self._columns)}
-        self._parts = [name for name in self._columns if name not in _STORED]
-        self._get_parts = attrgetter(*self._parts)
+        attributes = [name for name in self._columns if name not in _STORED]
+        #: What leaves call the parts of an entry, in the order of the columns.
+        self._names = [PARTS[name] for name in attributes]
+        self._get_parts = attrgetter(*attributes)
         self._add = Prepared(
             engine.numbering(table.insert().values(parameters_of(table, self._columns)), table.c.sequence),
             engine,
         )
-        self._add_order = [name.removeprefix("v_") for name in self._add.order]
         self._prepare_reading(table, engine)
         self._prepare_archives(tables, engine)
         self._prepare_secrets(secrets, engine)
@@ -64,8 +66,10 @@ class TableHistory:
     def _prepare_reading(self, table: Table, engine: Engine) -> None:
         entries = select(*table.columns)
         self._last = Prepared(
-            select(table.c.sequence, table.c.time).order_by(table.c.sequence.desc()).limit(1), engine
+            select(table.c.sequence, table.c.time, table.c.nodes).order_by(table.c.sequence.desc()).limit(1),
+            engine,
         )
+        self._last_values = self._last.values({})
         of_record = table.c.record_id == bindparam("record_id", type_=table.c.record_id.type)
         limited: BindParameter[int] = bindparam("x_limit")
         below: BindParameter[int] = bindparam("below")
@@ -141,34 +145,36 @@ class TableHistory:
 
     # --- adding ------------------------------------------------------------------------------------------
 
-    def last(self, reading: Reading) -> tuple[int, str]:
+    def last(self, reading: Reading) -> Last:
         """See `History`."""
-        row = self._last.one(reading, {})
+        # Each change asks this, so that what need not be converted is not looked through.
+        row = reading.execute(self._last.text, self._last_values).fetchone()
         if row is None:
-            return 0, ""
-        sequence, time = self._last.converted(row)
-        return sequence, time
+            return NONE_YET
+        return Last(*(self._last.converted(row) if self._last.conversions else row))
 
-    def add(self, writing: Writing, entry: Entry, after: tuple[int, str] | None = None) -> int:
+    def add(self, writing: Writing, entry: Entry, after: Last | None = None) -> Last:
         """See `History`."""
-        last, time = after or self.last(writing)
+        last = after or self.last(writing)
         if entry.secret and not entry.secret.isdisjoint(entry.changes):
             entry = sealed(entry, lambda: os.urandom(SALT))
-        parts = dict(zip(self._parts, self._get_parts(entry), strict=True))
+        sequence = last.sequence + 1
         # Whatever the clock does, no entry is from before the one before it.
-        parts["sequence"], parts["time"] = last + 1, max(entry.time, time)
+        time = max(entry.time, last.time)
+        parts = self._get_parts(entry)
         changes = changes_text(open_changes(entry) if entry.seals else entry.changes)
         seals = sealed_text(entry.seals)
-        leaf = leaf_text(parts, changes, seals)
-        parts["changes"] = changes.decode()
-        parts["sealed"] = None if seals is None else seals.decode()
-        parts["nodes"] = self.tree.completed(writing, last, leaf)
-        self._add.added(writing, [parts[name] for name in self._add_order])
+        leaf = {name: value for name, value in zip(self._names, parts, strict=True) if value is not None}
+        leaf["sequence"], leaf["time"] = sequence, time
+        nodes = self.tree.completed(writing, last, leaf_text(leaf, changes, seals))
+        # In the order of the columns.
+        row = (sequence, time, *parts, changes.decode(), None if seals is None else seals.decode(), nodes)
+        self._add.added(writing, row)
         if entry.seals:
-            self._keep_secrets(writing, last + 1, entry)
-        if (last + 1) % BLOCK == 0:
-            self.terms.add(writing, last + 1)
-        return last + 1
+            self._keep_secrets(writing, sequence, entry)
+        if sequence % BLOCK == 0:
+            self.terms.add(writing, sequence)
+        return Last(sequence, time, nodes)
 
     def _keep_secrets(self, writing: Writing, sequence: int, entry: Entry) -> None:
         for name, seals in entry.seals.items():
@@ -250,7 +256,7 @@ class TableHistory:
     def at(self, reading: Reading, time: str) -> int:
         """See `History`."""
         # Times never go back, so that the last entry up to one is found as in a dictionary.
-        low, high = self.first(reading) - 1, self.last(reading)[0]
+        low, high = self.first(reading) - 1, self.last(reading).sequence
         while low < high:
             middle = (low + high + 1) // 2
             [found] = self._time.converted(self._time.one(reading, {"sequence": middle}))
@@ -288,7 +294,7 @@ class TableHistory:
 
         Where it is known, it comes with those of its entries that have all terms, a bit for each.
         """
-        last, _ = self.last(reading)
+        last = self.last(reading).sequence
         top = min(below, last + 1)
         full = last - last % BLOCK
         start = block_of(top - 1) - BLOCK
@@ -297,22 +303,18 @@ class TableHistory:
             start = max(start, 0)
             yield start, top, None
             top = start + 1
-        terms = self.terms.rarest(reading, wanted.terms) if wanted.terms else []
-        while top - 1 > wanted.above:
-            if not wanted.terms:
+        if not wanted.terms:
+            while top - 1 > wanted.above:
                 start = max(top - 1 - BLOCK, 0)
                 yield start, top, None
                 top = start + 1
-                continue
-            blocks = self.terms.blocks(reading, terms, block_of(top - 1) + 1)
-            for block, mask in blocks:
-                if block <= wanted.above:
-                    return
-                if mask:
-                    yield block - BLOCK, min(top, block + 1), mask
-            if not blocks:
+            return
+        newest = block_of(top - 1)
+        terms = self.terms.rarest(reading, wanted.terms, newest)
+        for block, mask in self.terms.blocks(reading, terms, newest + 1):
+            if block <= wanted.above:
                 return
-            top = blocks[-1][0] - BLOCK + 1
+            yield block - BLOCK, min(top, block + 1), mask
 
     def _within(self, reading: Reading, above: int, below: int, limit: int) -> list[Entry]:
         rows = self._oldest.all(reading, {"above": above, "below": below, "x_limit": limit})

@@ -12,7 +12,7 @@ from collections.abc import Callable, Collection, Iterator, Mapping
 from contextlib import AbstractContextManager
 from dataclasses import dataclass, field
 from datetime import datetime
-from typing import Any, Literal, Protocol, TypeVar
+from typing import Any, Literal, NamedTuple, Protocol, TypeVar
 
 from fenland.core.access import Scope
 from fenland.core.conditions import ALWAYS, Condition
@@ -224,6 +224,18 @@ class Candidates:
         return cls((term(part, value),), {part: (value,)}, above)
 
 
+class Last(NamedTuple):
+    """The newest entry: its sequence and time, and the nodes of the tree that came with it."""
+
+    sequence: int
+    time: str
+    nodes: bytes
+
+
+#: What stands for it before there is any.
+NONE_YET = Last(0, "", b"")
+
+
 @dataclass(frozen=True, slots=True)
 class Head:
     """A signed head of the tree: its size and root, when it was made, and the JWS (RFC 7515) that says so."""
@@ -395,14 +407,14 @@ class History(Protocol):
     def tree(self) -> Proving:
         """What proves that entries are there, and that they are the same as ever."""
 
-    def add(self, writing: Writing, entry: Entry, after: tuple[int, str] | None = None) -> int:
-        """Appends one entry and returns its sequence: one more than that of the entry before it.
+    def add(self, writing: Writing, entry: Entry, after: Last | None = None) -> Last:
+        """Appends one entry, which is then the last: its sequence is one more than that of the one before.
 
         Its time is never before that entry's. Who knows what `last` gives hands it on as `after`.
         """
 
-    def last(self, reading: Reading) -> tuple[int, str]:
-        """The sequence and the time of the newest entry; 0 and an empty text where there is none."""
+    def last(self, reading: Reading) -> Last:
+        """The newest entry; one of sequence 0 where there is none."""
 
     def first(self, reading: Reading) -> int:
         """The sequence of the oldest entry that is in no archive."""

@@ -242,6 +242,8 @@ class TreeTables:
         self.terms = Table(
             "fenland_terms",
             metadata,
+            # Some blocks together, so that new terms all go to one place in the table.
+            Column("segment", _SEQUENCE, primary_key=True, autoincrement=False),
             Column("term", BigInteger, primary_key=True, autoincrement=False),
             Column("block", _SEQUENCE, primary_key=True, autoincrement=False),
             # Which entries of the block have it, a bit for each.

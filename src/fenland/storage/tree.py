@@ -9,7 +9,7 @@ from __future__ import annotations
 from sqlalchemy import bindparam, select
 
 from fenland.core.merkle import HASH, Node, completed, consistency_path, inclusion_path, leaf_hash, root_of
-from fenland.storage.protocols import Reading
+from fenland.storage.protocols import Last, Reading
 from fenland.storage.statements import Engine, Prepared
 from fenland.storage.tables import Tables
 
@@ -35,10 +35,18 @@ class Tree:
 
         return found
 
-    def completed(self, reading: Reading, size: int, leaf: bytes) -> bytes:
-        """The nodes of the next entry after so many, by the text of its leaf."""
-        hashed = leaf_hash(leaf)
-        return hashed if not size & 1 else b"".join(completed(size, hashed, self.node(reading)))
+    def completed(self, reading: Reading, last: Last, leaf: bytes) -> bytes:
+        """The nodes of the entry that comes next, by the text of its leaf."""
+        hashed, size = leaf_hash(leaf), last.sequence
+        if not size & 1:
+            return hashed
+        kept = self.node(reading)
+
+        def node(level: int, place: int) -> bytes:
+            # The leaf beside the new one is at hand.
+            return last.nodes[:HASH] if level == 0 else kept(level, place)
+
+        return b"".join(completed(size, hashed, node))
 
     def root(self, reading: Reading, size: int) -> bytes:
         """The root of the tree of the first so many entries."""
