@@ -87,10 +87,9 @@ def _fill(service: Service, entries: int, versions: int) -> None:
     while made < entries:
 
         def work(writing: Writing, start: int = made) -> None:
-            after = history.last(writing)
             for number in range(start, min(start + PORTION, entries)):
                 one = entry(number)
-                after = history.add(writing, one, after)
+                history.add(writing, one)
 
         service.database.write(work)
         made += PORTION

@@ -107,7 +107,8 @@ def alteration(
     version = stored["version"] + 1
     record = {**stored, **values, **renewed(version, stamp.time, stamp.by)}
     differing = {name: (stored[name], value) for name, value in values.items()}
-    return _caused(_change(collection, "update", (stored, record), differing, stamp), cause)
+    change = _change(collection, "update", (stored, record), differing, stamp)
+    return change if cause is None else replace(change, cause=cause)
 
 
 def restoration(collection: Collection, last: Record, stamp: Stamp) -> Change:
@@ -128,7 +129,8 @@ def erasure(collection: Collection, stored: Record, values: Mapping[str, Any], s
 def deletion(collection: Collection, stored: Record, stamp: Stamp, cause: int | None = None) -> Change:
     """The change that deletes a stored record."""
     differing = {name: (stored[name], None) for name in collection.fields if stored[name] is not None}
-    return _caused(_change(collection, "delete", (stored, None), differing, stamp), cause)
+    change = _change(collection, "delete", (stored, None), differing, stamp)
+    return change if cause is None else replace(change, cause=cause)
 
 
 def _change(
@@ -153,7 +155,3 @@ def _change(
         secret=collection.secret,
         unkept=collection.unkept,
     )
-
-
-def _caused(change: Change, cause: int | None) -> Change:
-    return change if cause is None else replace(change, cause=cause)

@@ -8,7 +8,7 @@ never too little. Values under seals have none: they would outlive what is erase
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
-from functools import cache
+from functools import cache, lru_cache
 from typing import Any
 from zlib import crc32
 
@@ -18,6 +18,8 @@ from fenland.core.canonical import canonical_plain
 BLOCK = 32
 #: Parts of an entry that a search can skip by.
 EQUALS = ("collection", "actor", "behalf", "action", "request_id", "batch")
+#: Those of which there are few different ones, and many.
+_FEW, _MANY = EQUALS[:4], EQUALS[4:]
 #: Letters of a piece of a reason.
 _PIECE = 3
 
@@ -25,6 +27,10 @@ _PIECE = 3
 def term(kind: str, text: str) -> int:
     """The number of a term. Where two have one, a search reads a block for nothing."""
     return crc32(text.encode(), _begun(kind))
+
+
+#: For what there is little of, and so comes again and again.
+_known_term = lru_cache(maxsize=4_096)(term)
 
 
 @cache
@@ -49,9 +55,16 @@ def _text(value: Any) -> bytes:
     return (b"true" if value else b"false") if type(value) is bool else canonical_plain(value)
 
 
+#: Whole numbers up to this are written without an exponent.
+_PLAIN = 10**15
+
+
 def _number(value: int | str) -> bytes:
     # As a double: of numbers that any comparison takes for equal, these are.
-    return b"#%r" % (float(value if type(value) is str else str(value)) + 0.0)
+    if type(value) is int and -_PLAIN < value < _PLAIN:
+        # As the double is written, too.
+        return b"#%d.0" % value
+    return b"#%r" % (float(str(value)) + 0.0)
 
 
 def pieces(text: str) -> set[int]:
@@ -71,9 +84,10 @@ def take_terms(
 
     `found` has by term the bits of the entries that have it. Every change pays for this, so it is one loop.
     """
-    terms = [crc32(value.encode(), _begun(kind)) for kind in EQUALS if (value := parts[kind])]
+    terms = [_known_term(kind, value) for kind in _FEW if (value := parts[kind])]
+    terms += [term(kind, value) for kind in _MANY if (value := parts[kind])]
     for name, (before, after) in changes.items():
-        terms.append(crc32(name.encode(), _begun("field")))
+        terms.append(_known_term("field", name))
         begun = _begun(f"value {name}")
         if before is not None:
             terms.append(crc32(_text(before), begun))

@@ -33,7 +33,6 @@ class Deed:
 def enter(service: Service, writing: Writing, deed: Deed, by: Caller | None) -> None:
     """Adds an entry about an account."""
     history, caller, record_id = service.database.history, by or OPERATOR, account_id(deed.name)
-    last = history.last(writing)
     newest, _ = history.of_record(writing, record_id, below=BEYOND_ALL, limit=1)
     acting = caller.acting
     entry = Entry(
@@ -50,7 +49,7 @@ def enter(service: Service, writing: Writing, deed: Deed, by: Caller | None) -> 
         client=caller.client,
         changes=deed.changes,
     )
-    history.add(writing, entry, last)
+    history.add(writing, entry)
 
 
 def account_changes(before: Account | None, after: Account) -> dict[str, tuple[Any, Any]]:

@@ -5,8 +5,8 @@ A use case opens one, and hands it to all that it does within; nothing keeps it 
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from collections.abc import Callable
+from contextlib import AbstractContextManager
 from typing import Any, TypeVar
 
 from fenland.core.access import Caller, Sight
@@ -15,7 +15,7 @@ from fenland.core.history import Entry
 from fenland.core.limits import Limits
 from fenland.core.problems import Conflict
 from fenland.service.service import Resource, Service
-from fenland.storage.door import Account, Last, Reading, Record, ReferenceBroken, Writing
+from fenland.storage.door import Account, Reading, Record, ReferenceBroken, Writing
 
 Result = TypeVar("Result")
 
@@ -78,38 +78,24 @@ class View:
 class Work(View):
     """What a use case can see and change: all of it is kept, or nothing."""
 
-    __slots__ = ("_newest", "writing")
+    __slots__ = ("writing",)
 
     def __init__(self, service: Service, writing: Writing) -> None:
         super().__init__(service, writing)
         self.writing = writing
-        self._newest: Last | None = None
 
     def stamp(self, caller: Caller, reason: str | None = None) -> Stamp:
         """See `View`. Never before the last change, whatever the clock does."""
-        return Stamp(max(self.service.now(), self._last().time), caller.actor.name, reason)
-
-    def _last(self) -> Last:
-        """The newest entry; nobody else adds any meanwhile."""
-        if self._newest is None:
-            self._newest = self.service.database.history.last(self.writing)
-        return self._newest
+        last = self.service.database.history.last(self.writing)
+        return Stamp(max(self.service.now(), last.time), caller.actor.name, reason)
 
     def enter(self, entry: Entry) -> int:
         """Adds an entry to the history; its sequence."""
-        self._newest = self.service.database.history.add(self.writing, entry, self._last())
-        return self._newest.sequence
+        return self.service.database.history.add(self.writing, entry).sequence
 
-    @contextmanager
-    def nested(self) -> Iterator[None]:
+    def nested(self) -> AbstractContextManager[None]:
         """Undoes what the body did, and only that, when it raises."""
-        with self.writing.nested():
-            try:
-                yield
-            except BaseException:
-                # Its entries go with it.
-                self._newest = None
-                raise
+        return self.writing.nested()
 
 
 def written(service: Service, work: Callable[[Work], Result]) -> Result:

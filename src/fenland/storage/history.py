@@ -46,6 +46,10 @@ class TableHistory:
 
     def __init__(self, tables: Tables, engine: Engine, limits: Limits = DEFAULTS) -> None:
         self._limits = limits
+        #: In one epoch of the connection that writes, the newest entry, and the peaks of the tree as far as
+        #: they are known.
+        self._epoch: int | None = None
+        self._kept_last, self._peaks = NONE_YET, dict[int, bytes]()
         self.tree = Tree(tables, engine)
         self.terms = Terms(tables.tree.terms, tables.history, engine)
         table, secrets = tables.history, tables.tree.sealed
@@ -147,15 +151,21 @@ class TableHistory:
 
     def last(self, reading: Reading) -> Last:
         """See `History`."""
-        # Each change asks this, so that what need not be converted is not looked through.
+        epoch = getattr(reading, "epoch", None)
+        if epoch is not None and epoch == self._epoch:
+            return self._kept_last
+        # Each transaction asks this, so that what need not be converted is not looked through.
         row = reading.execute(self._last.text, self._last_values).fetchone()
-        if row is None:
-            return NONE_YET
-        return Last(*(self._last.converted(row) if self._last.conversions else row))
+        found = NONE_YET
+        if row is not None:
+            found = Last(*(self._last.converted(row) if self._last.conversions else row))
+        if epoch is not None:
+            self._epoch, self._kept_last, self._peaks = epoch, found, {}
+        return found
 
-    def add(self, writing: Writing, entry: Entry, after: Last | None = None) -> Last:
+    def add(self, writing: Writing, entry: Entry) -> Last:
         """See `History`."""
-        last = after or self.last(writing)
+        last = self.last(writing)
         if entry.secret and not entry.secret.isdisjoint(entry.changes):
             entry = sealed(entry, lambda: os.urandom(SALT))
         sequence = last.sequence + 1
@@ -166,7 +176,8 @@ class TableHistory:
         seals = sealed_text(entry.seals)
         leaf = {name: value for name, value in zip(self._names, parts, strict=True) if value is not None}
         leaf["sequence"], leaf["time"] = sequence, time
-        nodes = self.tree.completed(writing, last, leaf_text(leaf, changes, seals))
+        peaks = self._peaks if getattr(writing, "epoch", None) == self._epoch else {}
+        nodes = self.tree.completed(writing, last, leaf_text(leaf, changes, seals), peaks)
         # In the order of the columns.
         row = (sequence, time, *parts, changes.decode(), None if seals is None else seals.decode(), nodes)
         self._add.added(writing, row)
@@ -174,7 +185,8 @@ class TableHistory:
             self._keep_secrets(writing, sequence, entry)
         if sequence % BLOCK == 0:
             self.terms.add(writing, sequence)
-        return Last(sequence, time, nodes)
+        self._kept_last = Last(sequence, time, nodes)
+        return self._kept_last
 
     def _keep_secrets(self, writing: Writing, sequence: int, entry: Entry) -> None:
         for name, seals in entry.seals.items():

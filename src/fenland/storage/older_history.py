@@ -46,11 +46,10 @@ def refill(through: Through, tables: Tables, defined: Sequence[Defined], told: T
     history, connection = TableHistory(tables, through.engine), through.connection
     whole = connection.exec_driver_sql(f"SELECT count(*) FROM {_ASIDE}").scalar_one()  # noqa: S608 - our own name
     there = {column["name"] for column in inspect(connection).get_columns(_ASIDE)}
-    last = history.last(through)
     for done, entry in enumerate(_entries(connection, there), 1):
         # Sequences stay: nothing was ever taken out, and causes are told by them.
         secret, unkept = secrets.get(entry.collection, _NONE)
-        last = history.add(through, replace(entry, secret=secret, unkept=unkept), last)
+        last = history.add(through, replace(entry, secret=secret, unkept=unkept))
         if last.sequence != entry.sequence:
             raise LookupError(
                 f"Entry {last.sequence} is missing, so that no tree can be made of the history."

@@ -407,10 +407,10 @@ class History(Protocol):
     def tree(self) -> Proving:
         """What proves that entries are there, and that they are the same as ever."""
 
-    def add(self, writing: Writing, entry: Entry, after: Last | None = None) -> Last:
+    def add(self, writing: Writing, entry: Entry) -> Last:
         """Appends one entry, which is then the last: its sequence is one more than that of the one before.
 
-        Its time is never before that entry's. Who knows what `last` gives hands it on as `after`.
+        Its time is never before that entry's.
         """
 
     def last(self, reading: Reading) -> Last:

@@ -35,18 +35,21 @@ class Tree:
 
         return found
 
-    def completed(self, reading: Reading, last: Last, leaf: bytes) -> bytes:
-        """The nodes of the entry that comes next, by the text of its leaf."""
-        hashed, size = leaf_hash(leaf), last.sequence
-        if not size & 1:
-            return hashed
+    def completed(self, reading: Reading, last: Last, leaf: bytes, peaks: dict[int, bytes]) -> bytes:
+        """The nodes of the entry that comes next, by the text of its leaf.
+
+        `peaks` are the roots of perfect subtrees that wait for one beside them, by level, as far as they are
+        known; they are brought up to date.
+        """
         kept = self.node(reading)
 
         def node(level: int, place: int) -> bytes:
             # The leaf beside the new one is at hand.
-            return last.nodes[:HASH] if level == 0 else kept(level, place)
+            return peaks.get(level) or (last.nodes[:HASH] if level == 0 else kept(level, place))
 
-        return b"".join(completed(size, hashed, node))
+        nodes = completed(last.sequence, leaf_hash(leaf), node)
+        peaks[len(nodes) - 1] = nodes[-1]
+        return b"".join(nodes)
 
     def root(self, reading: Reading, size: int) -> bytes:
         """The root of the tree of the first so many entries."""

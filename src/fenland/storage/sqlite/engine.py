@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import re
 import sqlite3
 from collections.abc import Callable, Iterator
@@ -52,6 +53,10 @@ _UNIQUE = re.compile(r"UNIQUE constraint failed: (.+)")
 _OFTEN = 15
 
 
+#: Numbers that no two connections of this process share.
+_EPOCHS = itertools.count(1)
+
+
 class TransactionLost(sqlite3.OperationalError):
     """A statement was to run in a transaction that is over: SQLite has rolled it back meanwhile."""
 
@@ -65,6 +70,9 @@ class WritingConnection(sqlite3.Connection):
 
     _within = False
     _statements = 0
+    #: Another number for each transaction, and after each thing that was undone: what was read under one
+    #: stands, but for what this connection wrote itself.
+    epoch = 0
     #: Called every so many statements: whoever works long lets others in between.
     between: Callable[[], None] = staticmethod(lambda: None)
 
@@ -80,6 +88,7 @@ class WritingConnection(sqlite3.Connection):
     def begin(self) -> None:
         """Opens a transaction with the lock to write. Raises the driver's error when others hold it."""
         self._within = False
+        self.epoch = next(_EPOCHS)
         self.execute("BEGIN IMMEDIATE")
         self._within = True
 
@@ -91,8 +100,14 @@ class WritingConnection(sqlite3.Connection):
     def undo(self) -> None:
         """Ends the transaction, if it is still open, with nothing of it kept."""
         self._within = False
+        self.epoch = next(_EPOCHS)
         if self.in_transaction:
             self.execute("ROLLBACK")
+
+    def undo_to(self, savepoint: str) -> None:
+        """Undoes what was done since a savepoint, which stays."""
+        self.epoch = next(_EPOCHS)
+        self.execute(f"ROLLBACK TO {savepoint}")
 
     @contextmanager
     def nested(self) -> Iterator[None]:
@@ -102,7 +117,7 @@ class WritingConnection(sqlite3.Connection):
             yield
         except BaseException:
             if self.in_transaction:
-                self.execute("ROLLBACK TO part")
+                self.undo_to("part")
                 self.execute("RELEASE part")
             raise
         self.execute("RELEASE part")

@@ -269,7 +269,7 @@ class Writer:
                     job.error = error
                     if not connection.in_transaction:
                         return self._undo()
-                    connection.execute("ROLLBACK TO job")
+                    connection.undo_to("job")
                 connection.execute("RELEASE job")
             return self._commit(connection, batch)
         except BaseException:
