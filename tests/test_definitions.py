@@ -33,6 +33,14 @@ MISTAKES = [
     ("fields:\n  Größe: {type: string}\n", [(2, "cannot be called", "lower-case")]),
     ("key: nam\n" + FIELD, [(1, "'nam', which is no field", "Did you mean 'name'?")]),
     ("key: name\n" + FIELD, [(3, "is the key", "fixed: true")]),
+    (
+        "key: code\nfields:\n  code: {type: string, required: true, unique: true, fixed: true, sensitive: true}\n",
+        [(3, "The key 'code' is sensitive", "Remove sensitive")],
+    ),
+    (
+        "owner: name\n" + FIELD + "    sensitive: true\n",
+        [(4, "owner field 'name' is sensitive", "another field")],
+    ),
     ("owner: name\nfields:\n  name: {type: integer}\n", [(3, "owner field", "type: string")]),
     ("access: {update: [ofice]}\n" + FIELD, [(1, "'ofice', which is no role", "'office'")]),
     ("access: {change: [office]}\n" + FIELD, [(1, "no keyword 'change'", "Known here: create")]),

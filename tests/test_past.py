@@ -216,6 +216,9 @@ def test_a_record_goes_back_to_a_version_by_an_ordinary_update(http: httpx.Clien
     assert "back to version 1" in entry["sentence"]
     again = sent(http, "POST", "/v1/records/visits/V1/restore?version=1")
     assert again["version"] == 4
+    at = sent(http, "GET", "/v1/records/visits/V1?version=2")["updated_at"]
+    sent(http, "POST", "/v1/records/visits/V1/restore", params={"at": at})
+    assert sent(http, "GET", "/v1/records/visits/V1/history?limit=1")["items"][0]["restores"] == 2
 
 
 def test_going_back_is_refused_where_others_changed_the_same_since(http: httpx.Client) -> None:

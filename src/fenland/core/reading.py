@@ -115,6 +115,7 @@ class _CollectionReader:
         return self.fields.get(name)
 
     def _key(self, name: str) -> None:
+        self._open_names(name, "key")
         if name == "id":
             return
         item = self._named("key", name)
@@ -131,7 +132,19 @@ class _CollectionReader:
                 ("fields", name), f"The key {name!r} is a {item.type}.", "Use a string or an integer."
             )
 
+    def _open_names(self, name: str, what: str) -> None:
+        """Keys and owners stand in every entry of the history, and in what refers to them."""
+        item = self.fields.get(name)
+        if item is not None and item.sensitive:
+            self.notes.add(
+                ("fields", name, "sensitive"),
+                f"The {what} {name!r} is sensitive, and stands in addresses and in every entry all the same.",
+                "Remove sensitive, or let another field be that.",
+            )
+
     def _owner(self, name: str | None) -> None:
+        if name is not None:
+            self._open_names(name, "owner field")
         item = self._named("owner", name) if name is not None else None
         if item is not None and (item.type != "string" or item.format or item.references):
             self.notes.add(

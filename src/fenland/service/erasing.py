@@ -97,9 +97,6 @@ def _values(work: Work, caller: Caller, found: Subject, request: EraseRequest) -
             hint = did_you_mean(name, sensitive)
             detail = f"{name!r} is no sensitive field, and only those can be erased. {hint}"
             problems.append(Problem(pointer_to("fields", place), "not_sensitive", detail))
-        elif name in found.access.protected and found.there:
-            detail = "Is not yours to change here."
-            problems.append(Problem(pointer_to("fields", place), "not_permitted", detail))
     for name in request.values:
         if name not in request.fields:
             detail = "Is not among the fields to erase."

@@ -69,7 +69,7 @@ def edit_form(service: Service, caller: Caller, address: Address, when: When = N
 
 
 def _sensitive(access: FieldAccess) -> list[Field]:
-    return [one for one in access.collection.fields.values() if one.sensitive and access.sets(one.name)]
+    return [one for one in access.collection.fields.values() if one.sensitive]
 
 
 def _past_form(view: View, caller: Caller, address: Address, when: When) -> Form:

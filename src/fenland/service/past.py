@@ -121,6 +121,7 @@ def newest_first(view: View, record_id: str, below: int = BEYOND_ALL) -> Iterato
         entries, more = history.of_record(view.reading, record_id, below=below, limit=count)
         yield from entries
         count = min(count * 4, _AT_A_TIME)
+        view.service.database.turn.breathe()
         below = entries[-1].version if entries else 0
 
 

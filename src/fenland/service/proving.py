@@ -67,9 +67,13 @@ def signing_key(service: Service) -> SigningKey:
 
 def key_set(service: Service) -> dict[str, Any]:
     """Every public key that signs or signed, as a JWK set (RFC 7517 section 5)."""
-    newest_head(service)
+    heads, key = service.database.heads, signing_key(service).public
     with service.database.reading() as reading:
-        return {"keys": service.database.heads.keys(reading)}
+        kept = heads.keys(reading)
+    if key["kid"] not in {one["kid"] for one in kept}:
+        service.database.write(lambda writing: heads.add_key(writing, key, service.now()))
+        kept.append(key)
+    return {"keys": kept}
 
 
 def kept_heads(service: Service, *, below: int | None, limit: int) -> list[Head]:

@@ -55,7 +55,8 @@ def restore_within(work: Work, caller: Caller, request: RestoreRequest) -> Saved
     found = subject(work, caller, request.address)
     if not found.there:
         return bring_back(work, caller, found, request)
-    return update_within(work, _going_back(caller, found, request), _as_update(work, found, request))
+    asked, version = _as_update(work, found, request)
+    return update_within(work, replace(caller, restores=version), asked)
 
 
 def preview(service: Service, caller: Caller, request: RestoreRequest) -> Preview:
@@ -64,7 +65,7 @@ def preview(service: Service, caller: Caller, request: RestoreRequest) -> Previe
         view = View(service, reading)
         found = subject(view, caller, request.address)
         if found.there:
-            return preview_of(view, _going_back(caller, found, request), _as_update(view, found, request))
+            return preview_of(view, caller, _as_update(view, found, request)[0])
         record, problems = _brought_back(view, caller, found, request)
         shown = found.access.shown(record)
         fields = found.resource.collection.fields
@@ -73,19 +74,15 @@ def preview(service: Service, caller: Caller, request: RestoreRequest) -> Previe
         return Preview(shown, given, tuple(problems), (), found.record["version"])
 
 
-def _going_back(caller: Caller, found: Subject, request: RestoreRequest) -> Caller:
-    when = request.when
-    return replace(caller, restores=when.version) if when.version is not None else caller
-
-
-def _as_update(view: View, found: Subject, request: RestoreRequest) -> UpdateRequest:
+def _as_update(view: View, found: Subject, request: RestoreRequest) -> tuple[UpdateRequest, int]:
+    """The update that takes a record back, and the version that it goes back to."""
     if not request.when:
         raise Conflict("The record is there. Say to which version it is to go back, or to which time.")
     record = as_it_was(view, found, request.when)
     fields = found.resource.collection.fields
     # What the caller may not see, they cannot put back either.
     values = {name: record[name] for name in fields if name not in found.access.hidden}
-    return UpdateRequest(
+    asked = UpdateRequest(
         Address(request.address.collection, found.id, "id"),
         lambda access: Exactly(values),
         preconditions=request.preconditions,
@@ -93,6 +90,7 @@ def _as_update(view: View, found: Subject, request: RestoreRequest) -> UpdateReq
         blank="store",
         reason=request.reason,
     )
+    return asked, record["version"]
 
 
 def bring_back(work: Work, caller: Caller, found: Subject, request: RestoreRequest) -> Saved:

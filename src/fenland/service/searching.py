@@ -128,6 +128,7 @@ def _page(view: View, reader: Reader, request: HistoryRequest) -> tuple[list[Ent
                     # Whether there are more is for the next page to tell.
                     return found, one.sequence
         looked += len(entries) + 1
+        view.service.database.turn.breathe()
         if looked >= _MOST_LOOKED and above > asked.candidates.above:
             return found, above + 1
     return found, None
