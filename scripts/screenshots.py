@@ -71,7 +71,8 @@ fenland history --field phone --since 2026-11-09 --limit 4
 fenland update tickets T-0042 hours=5 state=done --reason 'Seen on site'
 fenland history tickets T-0042
 fenland difference tickets T-0042 1
-fenland undo $(fenland history tickets T-0042 --limit 1 --json | head -c 40 | tr -dc 0-9 | head -c 4) --preview
+LAST=$(fenland history tickets T-0042 --limit 1 --json | tr -dc '0-9,' | cut -d, -f1)
+fenland undo $LAST --preview
 fenland head --write kept-elsewhere.jsonl
 fenland erase landholders L0044 phone --reason 'Asked to be forgotten' --yes
 fenland history landholders L0044

@@ -39,7 +39,7 @@ MISTAKES = [
     ),
     (
         "owner: name\n" + FIELD + "    sensitive: true\n",
-        [(4, "owner field 'name' is sensitive", "another field")],
+        [(5, "owner field 'name' is sensitive", "another field")],
     ),
     ("owner: name\nfields:\n  name: {type: integer}\n", [(3, "owner field", "type: string")]),
     ("access: {update: [ofice]}\n" + FIELD, [(1, "'ofice', which is no role", "'office'")]),

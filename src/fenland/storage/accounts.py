@@ -12,8 +12,9 @@ from sqlalchemy import Table, bindparam, func, or_, select
 
 from fenland.core.access import Scope
 from fenland.core.identity import timestamp
-from fenland.storage.protocols import Account, Admission, Reading, Token, Writing
+from fenland.storage.protocols import Reading, Writing
 from fenland.storage.statements import Engine, Prepared, parameters_of
+from fenland.storage.values import Account, Admission, Token
 
 #: How much of a token's hash is shown: enough to name it, and far from enough to guess it.
 _ID_LENGTH = 10

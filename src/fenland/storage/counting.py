@@ -16,7 +16,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
-from fenland.storage.protocols import Counted
+from fenland.storage.values import Counted
 
 _SLOTS = 1 << 14
 #: A digest of what is counted, the window, and the count.

@@ -12,9 +12,9 @@ from fenland.core.comparing import Comparison
 from fenland.core.history import DEFINITIONS, DEFINITIONS_ID, ROLES, Entry
 from fenland.core.values import MISSING, same
 from fenland.storage.history import TableHistory
-from fenland.storage.protocols import Defined, Made
 from fenland.storage.statements import Engine
 from fenland.storage.tables import Tables
+from fenland.storage.values import Defined, Made
 
 #: What stands for nothing before the first ones.
 _NOTHING: dict[str, Any] = {"collections": {}, "roles": []}

@@ -13,36 +13,14 @@ from fenland.core.identity import timestamp
 from fenland.core.limits import DEFAULTS, Limits
 from fenland.storage.protocols import (
     MOST_TOGETHER,
-    QUIET,
-    Account,
     Accounts,
-    Admission,
-    Archive,
-    Candidates,
-    Copied,
-    Counted,
     Database,
-    DatabaseRefused,
-    Defined,
-    Head,
     Heads,
     History,
-    Kept,
-    Last,
-    Made,
-    Migration,
-    Obstacle,
-    Order,
     Outcomes,
-    Page,
-    Progress,
     Reading,
     Records,
-    ReferenceBroken,
     Together,
-    Token,
-    ValueTaken,
-    VersionRace,
     Writing,
 )
 from fenland.storage.sqlite.auditing import Audited, audited_sqlite
@@ -52,6 +30,30 @@ from fenland.storage.sqlite.database import open_sqlite
 from fenland.storage.sqlite.engine import fold as fold_sqlite
 from fenland.storage.sqlite.migrating import kept_in_sqlite, migrate_sqlite, plan_sqlite
 from fenland.storage.turn import Turn, WouldWait
+from fenland.storage.values import (
+    QUIET,
+    Account,
+    Admission,
+    Archive,
+    Candidates,
+    Copied,
+    Counted,
+    DatabaseRefused,
+    Defined,
+    Head,
+    Kept,
+    Last,
+    Made,
+    Migration,
+    Obstacle,
+    Order,
+    Page,
+    Progress,
+    ReferenceBroken,
+    Token,
+    ValueTaken,
+    VersionRace,
+)
 
 __all__ = [
     "MOST_TOGETHER",

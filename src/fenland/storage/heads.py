@@ -7,9 +7,10 @@ from typing import Any
 
 from sqlalchemy import bindparam, select
 
-from fenland.storage.protocols import Head, Reading, Writing
+from fenland.storage.protocols import Reading, Writing
 from fenland.storage.statements import Engine, Prepared, parameters_of
 from fenland.storage.tables import Tables
+from fenland.storage.values import Head
 
 
 class TableHeads:

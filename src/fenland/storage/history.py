@@ -31,11 +31,12 @@ from fenland.core.leaves import (
 )
 from fenland.core.limits import DEFAULTS, Limits
 from fenland.core.terms import BLOCK
-from fenland.storage.protocols import NONE_YET, Archive, Candidates, Last, Reading, Writing
+from fenland.storage.protocols import Reading, Writing
 from fenland.storage.statements import Engine, Prepared, parameters_of
 from fenland.storage.tables import Tables
 from fenland.storage.terms import Terms, block_of, has
 from fenland.storage.tree import Tree
+from fenland.storage.values import NONE_YET, Archive, Candidates, Last
 
 #: Columns that an entry has no value for as it is: the first two, and the last three.
 _STORED = ("sequence", "time", "changes", "sealed", "nodes")

@@ -13,8 +13,8 @@ from sqlalchemy import Column, Connection, Table, inspect
 from sqlalchemy.dialects import sqlite
 from sqlalchemy.schema import CreateColumn
 
-from fenland.storage.protocols import DatabaseRefused
 from fenland.storage.tables import KEPT, OWN, Tables
+from fenland.storage.values import DatabaseRefused
 
 Shape = list[dict[str, Any]]
 

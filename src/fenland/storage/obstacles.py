@@ -13,8 +13,9 @@ from fenland.core.moving import FieldMover, Mover
 from fenland.core.problems import Problem
 from fenland.core.validation import REFUSED, Check, compile_nullable
 from fenland.core.values import as_written, frozen
-from fenland.storage.protocols import Obstacle, Page, Reading
+from fenland.storage.protocols import Reading
 from fenland.storage.records import TableRecords
+from fenland.storage.values import Obstacle, Page
 
 #: How many of the records are named.
 _NAMED = 5

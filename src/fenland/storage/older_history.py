@@ -16,8 +16,8 @@ from fenland.core.history import Entry
 from fenland.storage.column_types import read_json_text
 from fenland.storage.definitions import Through
 from fenland.storage.history import TableHistory
-from fenland.storage.protocols import Defined
 from fenland.storage.tables import Tables
+from fenland.storage.values import Defined
 
 _ASIDE = "fenland_history_before"
 _AT_A_TIME = 1_000

@@ -8,8 +8,9 @@ from typing import Any
 from sqlalchemy import Table, bindparam, select, tuple_
 
 from fenland.storage.column_types import read_json_text
-from fenland.storage.protocols import Kept, Writing
+from fenland.storage.protocols import Writing
 from fenland.storage.statements import Engine, Prepared
+from fenland.storage.values import Kept
 
 _EXPIRED_AT_A_TIME = 100
 

@@ -18,9 +18,9 @@ from fenland.core.values import same, write_json
 from fenland.storage.definitions import Through, all_defined, define
 from fenland.storage.layouts import foreign
 from fenland.storage.migrating import carry_out, operations_on
-from fenland.storage.protocols import DatabaseRefused, Defined, Made
 from fenland.storage.statements import Engine
 from fenland.storage.tables import LAYOUT, Tables
+from fenland.storage.values import DatabaseRefused, Defined, Made
 
 #: How a sentence about what stands in the way ends.
 _ASK = "See what it would do with: fenland migrate --preview"

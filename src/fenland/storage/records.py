@@ -24,9 +24,10 @@ from fenland.core.definitions import Collection, Field
 from fenland.core.field_access import Record
 from fenland.core.limits import DEFAULTS, Limits
 from fenland.storage.condition_sql import ConditionWriter, Parameters, condition_text, shape_of
-from fenland.storage.protocols import Order, Page, Reading, VersionRace, Writing
+from fenland.storage.protocols import Reading, Writing
 from fenland.storage.rows import row_reader
 from fenland.storage.statements import Engine, Prepared, parameters_of
+from fenland.storage.values import Order, Page, VersionRace
 
 #: Characters that a record may hold and still count as small.
 _SMALL = 20_000

@@ -9,9 +9,10 @@ from __future__ import annotations
 from sqlalchemy import bindparam, select
 
 from fenland.core.merkle import HASH, Node, completed, consistency_path, inclusion_path, leaf_hash, root_of
-from fenland.storage.protocols import Last, Reading
+from fenland.storage.protocols import Reading
 from fenland.storage.statements import Engine, Prepared
 from fenland.storage.tables import Tables
+from fenland.storage.values import Last
 
 
 class Tree:

@@ -30,10 +30,11 @@ from fenland.storage.postgres.engine import (
     translated,
 )
 from fenland.storage.preparing import Known, prepare
-from fenland.storage.protocols import Admission, DatabaseRefused, Made, Together, Writing
+from fenland.storage.protocols import Together, Writing
 from fenland.storage.stores import Stores
 from fenland.storage.tables import Tables
 from fenland.storage.turn import WouldWait
+from fenland.storage.values import Admission, DatabaseRefused, Made
 
 Result = TypeVar("Result")
 

@@ -18,11 +18,11 @@ from fenland.core.field_access import Record
 from fenland.core.history import Entry
 from fenland.core.leaves import MARK, PARTS, leaf_value
 from fenland.storage.column_types import read_json_text
-from fenland.storage.protocols import Archive, DatabaseRefused, Defined, Head
 from fenland.storage.records import TableRecords
 from fenland.storage.sqlite import engine as sqlite
 from fenland.storage.stores import Stores
 from fenland.storage.tables import LAYOUT, Tables
+from fenland.storage.values import Archive, DatabaseRefused, Defined, Head
 
 _AT_A_TIME = 2_000
 #: How a key begins whose text is another one in a leaf.

@@ -11,9 +11,9 @@ from contextlib import closing, contextmanager, suppress
 from pathlib import Path
 
 from fenland.core.names import NAME
-from fenland.storage.protocols import Copied, DatabaseRefused, Progress
 from fenland.storage.sqlite.engine import quoted
 from fenland.storage.tables import LAYOUT, OWN
+from fenland.storage.values import Copied, DatabaseRefused, Progress
 
 #: How large a part is copied between two calls of `copied`, in pages: some megabytes.
 _PAGES = 2_000

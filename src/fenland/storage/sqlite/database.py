@@ -21,13 +21,14 @@ from fenland.core.limits import Limits
 from fenland.core.problems import Unavailable
 from fenland.storage.counting import Counters
 from fenland.storage.preparing import Known, prepare
-from fenland.storage.protocols import Admission, DatabaseRefused, Made, Writing
+from fenland.storage.protocols import Writing
 from fenland.storage.sqlite import engine as sqlite
 from fenland.storage.sqlite.known import LONGEST, KnownTokens, Mark
 from fenland.storage.sqlite.patience import STEPS, LongReads, Watch
 from fenland.storage.sqlite.writer import Shared, Writer
 from fenland.storage.stores import Stores
 from fenland.storage.tables import Tables
+from fenland.storage.values import Admission, DatabaseRefused, Made
 
 Result = TypeVar("Result")
 

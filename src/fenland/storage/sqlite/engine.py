@@ -29,8 +29,8 @@ from sqlalchemy.exc import DBAPIError
 
 from fenland.core.problems import StorageFull, Unavailable
 from fenland.storage.condition_sql import CALL, evaluated
-from fenland.storage.protocols import ReferenceBroken, ValueTaken
 from fenland.storage.tables import after_create
+from fenland.storage.values import ReferenceBroken, ValueTaken
 
 Connection = sqlite3.Connection
 Error = sqlite3.Error

@@ -17,7 +17,7 @@ from pathlib import Path
 from typing import NamedTuple
 
 from fenland.storage.accounts import token_hash
-from fenland.storage.protocols import Admission
+from fenland.storage.values import Admission
 
 #: How long an account may be remembered; only a crash makes this matter.
 LONGEST = timedelta(seconds=5)

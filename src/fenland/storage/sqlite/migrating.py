@@ -25,12 +25,12 @@ from fenland.storage.migrating import MOVED, carry_out, moved_by, operations_on,
 from fenland.storage.obstacles import Obstacles
 from fenland.storage.older_history import refill, set_aside
 from fenland.storage.preparing import compared, known_of, layout_of, make_missing, read_kept, refuse_foreign
-from fenland.storage.protocols import DatabaseRefused, Defined, Made, Migration, Progress
 from fenland.storage.records import TableRecords
 from fenland.storage.sqlite import engine as sqlite
 from fenland.storage.sqlite.copying import copy_database
 from fenland.storage.sqlite.known import Mark
 from fenland.storage.tables import LAYOUT, Tables
+from fenland.storage.values import DatabaseRefused, Defined, Made, Migration, Progress
 
 _NONE_YET = "There is no database yet. The first start makes it, and nothing is to migrate."
 
