@@ -35,6 +35,7 @@ NOTES = {
             "phone": {"type": "string", "sensitive": True},
             "pay": {"type": "integer", "access": {"read": ["office"]}},
             "pin": {"type": "string", "writeOnly": True},
+            "paper": {"references": "papers", "access": {"read": {"if": "record.author == actor.name"}}},
             "author": {"type": "string", "required": True},
         },
     },
@@ -181,6 +182,28 @@ def test_nobody_sees_entries_of_records_that_they_may_not_read_nor_hidden_values
     sent(http, "POST", f"/v1/history/{number}/undo", 404, headers=bearer("carl"))
     counted = sent(http, "GET", "/v1/history/activity", headers=bearer("carl"))
     assert sum(sum(one["counts"]) for one in counted["series"] if one["name"] == "notes") == 3
+
+
+def test_labels_tell_nothing_of_values_that_are_hidden(house: tuple[Service, httpx.Client]) -> None:
+    http = house[1]
+    sent(http, "POST", "/v1/records/papers?reason=x", 201, json={"code": "P77", "text": "plan"})
+    sent(http, "POST", "/v1/records/notes", 201, json={"code": "N1", "shared": True, "paper": "P77"})
+    assert "P77" in sent(http, "GET", "/v1/records/notes/N1/history")["labels"]["paper"]
+    assert "P77" in sent(http, "GET", "/v1/history?collection=notes")["labels"]["notes"]["paper"]
+    # Nor does anything else, to who may read the note, and all papers, and not this field of it.
+    with_all = {"roles": ["office"]}
+    sent(http, "PATCH", "/v1/accounts/carl", json=with_all)
+    number = entries(http, key="N1")[0]["sequence"]
+    for path in (
+        "/v1/records/notes/N1/history", "/v1/history?collection=notes", f"/v1/history/{number}",
+        "/v1/records/notes/N1?version=1", "/v1/records/notes/N1/form?version=1", "/v1/records/notes?at=2099-01-01&labels=true",
+        "/v1/records/notes/N1/history/proof", "/v1/records/notes/N1/history/evidence", f"/v1/history/{number}/proof",
+        "/v1/records/notes/N1/difference?from=1",
+    ):  # fmt: skip
+        assert "P77" not in http.get(path, headers=bearer("carl")).text, path
+    for accept in ("text/csv", "application/jsonl"):
+        text = http.get("/v1/history?collection=notes", headers={"Accept": accept, **bearer("carl")}).text
+        assert "P77" not in text
 
 
 # --- searching ----------------------------------------------------------------------------------------

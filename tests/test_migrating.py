@@ -23,6 +23,7 @@ from fenland.core.definitions import Definitions
 from fenland.core.reading import definitions_from
 from fenland.core.replaying import Replay
 from fenland.core.values import same
+from fenland.service.verifying import verify_database
 from fenland.storage.door import (
     DatabaseRefused,
     Made,
@@ -416,6 +417,21 @@ def test_a_database_of_every_layout_is_brought_over(tmp_path: Path, layout: int)
     assert found["done"]
     assert f"from layout {layout} to 6" in found["steps"][0]
     assert Path(found["copy"]).is_file()
+    report = verify_database(folder / "records.db")
+    assert (report.faults, report.records) == ([], 2 if layout < 5 else 3)
+    if layout == 5:
+        raw = sqlite3.connect(folder / "records.db")
+        for text in ("4417", "9081", "01632"):
+            # What is never shown is gone from the history, and what is sensitive stands apart.
+            assert text not in repr(raw.execute("SELECT changes, sealed FROM fenland_history").fetchall())
+        kept = raw.execute(
+            "SELECT field, value FROM fenland_sealed ORDER BY sequence, field, side"
+        ).fetchall()
+        assert kept == [
+            ("phone", '"01632 960111"'), ("pin", None), ("phone", '"01632 960111"'), ("phone", '"01632 960222"'),
+            ("pin", None), ("pin", None),
+        ]  # fmt: skip
+        raw.close()
     words = [FENLAND, "account", "token", "ada", "--project", str(folder), "--json"]
     token = json.loads(subprocess.run(words, capture_output=True, text=True, check=True).stdout)["token"]
     running = start("start", folder, folder / "log")

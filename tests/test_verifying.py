@@ -11,8 +11,9 @@ import sys
 import threading
 import time
 from collections.abc import Callable, Iterator
+from http.server import BaseHTTPRequestHandler, HTTPServer
 from pathlib import Path
-from typing import Any
+from typing import Any, ClassVar
 
 import httpx
 import pytest
@@ -501,6 +502,42 @@ def test_heads_are_sent_to_a_place_of_the_operators_choice(project: Path) -> Non
         [FENLAND, "verify", "--project", str(project), "--head", str(project / "elsewhere.jsonl")]
     )
     assert found.returncode == 0
+
+
+class _Taking(BaseHTTPRequestHandler):
+    """Takes what is posted, and refuses the first."""
+
+    taken: ClassVar[list[dict[str, Any]]] = []
+    refused = False
+
+    def do_POST(self) -> None:
+        body = self.rfile.read(int(self.headers["Content-Length"]))
+        self.send_response(204 if type(self).refused else 503)
+        if type(self).refused:
+            self.taken.append(json.loads(body))
+        type(self).refused = True
+        self.end_headers()
+
+
+def test_a_head_is_sent_to_an_address(project: Path) -> None:
+    definitions = kept_definitions(project / "records.db")
+    assert definitions is not None
+    service = open_service(definitions, project / "records.db")
+    server = HTTPServer(("127.0.0.1", 0), _Taking)
+    threading.Thread(target=server.serve_forever, daemon=True).start()
+    try:
+        address = f"http://127.0.0.1:{server.server_port}/heads"
+        with pytest.raises(httpx.HTTPStatusError):
+            publish(service, address)
+        size = publish(service, address)
+    finally:
+        server.shutdown()
+        server.server_close()
+        service.close()
+    [told] = _Taking.taken
+    assert told["size"] == size
+    (project / "head.jsonl").write_text(json.dumps(told))
+    assert verify_database(project / "records.db", (project / "head.jsonl").read_text()).sound
 
 
 # --- rebuilding ----------------------------------------------------------------------------------------

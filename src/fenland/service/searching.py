@@ -38,7 +38,7 @@ from fenland.service.accounts import manages
 from fenland.service.labels import labels_of
 from fenland.service.past import deletion_of, last_copy, names_of
 from fenland.service.service import Resource, Service
-from fenland.service.timeline import people_of
+from fenland.service.timeline import people_of, sides_of
 from fenland.service.work import View
 from fenland.storage.door import Candidates
 
@@ -351,6 +351,6 @@ def _labels(
         mine = [one for one in entries if one.collection == name]
         resource = reader.resource(mine[0])
         if resource is not None:
-            sides = ({one: pair[side] for one, pair in e.changes.items()} for e in mine for side in (0, 1))
+            sides = sides_of(mine, lambda one: reader.telling(one).hidden)
             found[name] = labels_of(view, caller, resource, sides)
     return found

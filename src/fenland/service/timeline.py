@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from typing import Any
 
@@ -80,7 +80,7 @@ def _wanted(view: View, found: Subject, asked: Asked) -> tuple[list[Entry], int 
     return shown, None
 
 
-def telling_of(service: Service, found: Subject) -> Any:
+def telling_of(service: Service, found: Subject) -> Callable[[Entry], Telling]:
     """What says how an entry of the record is told."""
     access, lineage = found.access, service.lineage(found.resource)
     usual = Telling(access.collection.fields, access.hidden)
@@ -100,5 +100,14 @@ def _title(view: View, name: str) -> str:
 
 def _labels(view: View, caller: Caller, found: Subject, entries: list[Entry]) -> dict[str, dict[str, str]]:
     """What references and owners stand for in entries, as far as the caller may know."""
-    sides = ({name: pair[side] for name, pair in one.changes.items()} for one in entries for side in (0, 1))
-    return labels_of(view, caller, found.resource, sides)
+    tell = telling_of(view.service, found)
+    return labels_of(view, caller, found.resource, sides_of(entries, lambda one: tell(one).hidden))
+
+
+def sides_of(entries: Iterable[Entry], hidden: Callable[[Entry], frozenset[str]]) -> list[dict[str, Any]]:
+    """What was before and after each entry, without what its reader may not see."""
+    return [
+        {name: pair[side] for name, pair in one.changes.items() if name not in hidden(one)}
+        for one in entries
+        for side in (0, 1)
+    ]
