@@ -154,14 +154,15 @@ def as_it_was(view: View, found: Subject, when: When) -> Record:
     if found.there and version == newest:
         return found.record
     record = dict(found.record) if found.there else dict.fromkeys(found.record)
-    entry = None
-    for one in newest_first(view, found.id):
-        if one.version <= version:
-            entry = one
-            break
-        record |= _before(today(view, found.resource, one).changes, found.resource)
-    if entry is None:
+    history, lineage = view.service.database.history, view.service.lineage(found.resource)
+    for sequence, changes in history.changes_back(view.reading, found.id, version):
+        known = changes if lineage is None else lineage.today(sequence, changes)
+        record |= _before(known, found.resource)
+        view.service.database.turn.breathe()
+    entries, _ = history.of_record(view.reading, found.id, below=version + 1, limit=1)
+    if not entries or entries[0].version != version:
         raise NotFound(f"The entries of version {version} were moved to an archive.")
+    entry = entries[0]
     if entry.action == "delete" or (entry.action == "erase" and not _is_there(view, found, version)):
         raise NotFound(f"The record was deleted by version {version}.")
     kept = {name: found.record[name] for name in ("id", "created_at", "created_by")}

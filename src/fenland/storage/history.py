@@ -38,6 +38,8 @@ from fenland.storage.terms import Terms, block_of, has
 from fenland.storage.tree import Tree
 from fenland.storage.values import NONE_YET, Archive, Candidates, Last
 
+#: Entries of one record that are read at a time.
+_AT_A_TIME = 500
 #: Columns that an entry has no value for as it is: the first two, and the last three.
 _STORED = ("sequence", "time", "changes", "sealed", "nodes")
 
@@ -86,6 +88,13 @@ class TableHistory:
         self._since = Prepared(
             entries.where(of_record, table.c.version > bindparam("version"))
             .order_by(table.c.version)
+            .limit(limited),
+            engine,
+        )
+        some = select(table.c.sequence, table.c.version, table.c.changes, table.c.sealed)
+        self._back = Prepared(
+            some.where(of_record, table.c.version > bindparam("version"), table.c.version < below)
+            .order_by(table.c.version.desc())
             .limit(limited),
             engine,
         )
@@ -213,6 +222,18 @@ class TableHistory:
         given = {"record_id": record_id, "below": below, "x_limit": limit + 1}
         rows, cut = self._of_record.some(reading, given, self._limits.answer)
         return [self._entry(reading, row) for row in rows[:limit]], cut or len(rows) > limit
+
+    def changes_back(
+        self, reading: Reading, record_id: str, version: int
+    ) -> Iterator[tuple[int, Mapping[str, tuple[Any, Any]]]]:
+        """See `History`."""
+        # There may be very many, of which nothing else is wanted.
+        below, given = 2**62, {"record_id": record_id, "version": version, "x_limit": _AT_A_TIME}
+        while rows := self._back.all(reading, {**given, "below": below}):
+            for sequence, _, changes, seals in rows:
+                opened = None if seals is None else self.entry(reading, sequence)
+                yield sequence, changes_from(changes) if opened is None else opened.changes
+            below = rows[-1][1]
 
     def since(
         self, reading: Reading, record_id: str, version: int, *, most: int, characters: int

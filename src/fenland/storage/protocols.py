@@ -225,6 +225,11 @@ class History(Protocol):
         There are fewer than `limit` where they would be too large together.
         """
 
+    def changes_back(
+        self, reading: Reading, record_id: str, version: int
+    ) -> Iterator[tuple[int, Mapping[str, tuple[Any, Any]]]]:
+        """What a record's entries of versions over this one changed, newest first, with their sequences."""
+
     def since(
         self, reading: Reading, record_id: str, version: int, *, most: int, characters: int
     ) -> list[Entry] | None:
