@@ -293,6 +293,9 @@ def test_every_search_finds_just_what_it_asks_over_all_pages(house: tuple[Servic
         assert [one["sequence"] for one in entries(http, **{name: middle[name]})] == expected, name
     after = [one["sequence"] for one in whole if one["time"] >= middle["time"]]
     assert [one["sequence"] for one in entries(http, **{"from": middle["time"]})] == after
+    day = middle["time"][:10]
+    same_day = [one["sequence"] for one in whole if one["time"][:10] == day]
+    assert [one["sequence"] for one in entries(http, **{"from": day, "to": day})] == same_day
     before = [one["sequence"] for one in whole if one["time"] <= middle["time"]]
     assert [one["sequence"] for one in entries(http, to=middle["time"])] == before
 

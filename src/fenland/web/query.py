@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
 from typing import Any
 from urllib.parse import parse_qsl, quote
 
@@ -137,7 +137,10 @@ def page_size(query: dict[str, str]) -> int:
 
 
 def moment_of(query: Mapping[str, str], name: str) -> str | None:
-    """A time in the query, as records keep it. Raises `Malformed`."""
+    """A time in the query, as records keep it; of a day its beginning, or where it ends, its last moment.
+
+    Raises `Malformed`.
+    """
     text = query.get(name)
     if text is None:
         return None
@@ -145,6 +148,8 @@ def moment_of(query: Mapping[str, str], name: str) -> str | None:
         found = datetime.fromisoformat(text)
         if len(text) == len("2031-04-09"):
             found = found.replace(tzinfo=UTC)
+            if name == "to":
+                found += timedelta(days=1, microseconds=-1)
         if found.tzinfo is None:
             raise ValueError
         return timestamp(found)
