@@ -8,7 +8,7 @@ from fenland.core.problems import Malformed, NotFound
 from fenland.service.expanding import narrowed
 from fenland.service.labels import labels_of
 from fenland.service.listing import LARGEST_PAGE, Listed, ListRequest
-from fenland.service.past import Subject, When, as_it_was, deletion_of, last_copy, names_of
+from fenland.service.past import When, as_it_was, names_of, subject_of
 from fenland.service.service import Resource, Service
 from fenland.service.work import View
 from fenland.storage.door import Order, Page, Record
@@ -71,15 +71,8 @@ def _ids(view: View, resource: Resource, after: str, limit: int, at: str) -> lis
 
 
 def _as_it_was(view: View, caller: Caller, resource: Resource, record_id: str, at: str) -> Record | None:
-    record, there = view.find(resource, "id", record_id), True
-    if record is None:
-        gone, there = deletion_of(view, resource, record_id), False
-        record = None if gone is None else last_copy(view, resource, gone)
-    sight = view.sight(caller)
-    if record is None or not resource.policy.may("read", sight, record):
-        return None
-    access = resource.policy.fields(sight, record)
+    found = subject_of(view, caller, resource, record_id)
     try:
-        return access.shown(as_it_was(view, Subject(resource, record, access, there), When(at=at)))
+        return None if found is None else found.access.shown(as_it_was(view, found, When(at=at)))
     except NotFound:
         return None

@@ -61,13 +61,29 @@ def subject(view: View, caller: Caller, address: Address) -> Subject:
     except NotFound:
         resource = view.resource(address.collection)
         gone = _deleted(view, resource, address)
-        if gone is None:
+        found = None if gone is None else _last_seen(view, caller, resource, gone)
+        if found is None:
             raise
-        record = last_copy(view, resource, gone)
-        if not resource.policy.may("read", view.sight(caller), record):
-            raise
-        return Subject(resource, record, resource.policy.fields(view.sight(caller), record), there=False)
+        return found
     return Subject(resource, record, resource.policy.fields(view.sight(caller), record), there=True)
+
+
+def subject_of(view: View, caller: Caller, resource: Resource, record_id: str) -> Subject | None:
+    """The record with this id, as it is or was; None where there is none that the caller may read."""
+    record = view.find(resource, "id", record_id)
+    if record is None:
+        gone = deletion_of(view, resource, record_id)
+        return None if gone is None else _last_seen(view, caller, resource, gone)
+    if not resource.policy.may("read", view.sight(caller), record):
+        return None
+    return Subject(resource, record, resource.policy.fields(view.sight(caller), record), there=True)
+
+
+def _last_seen(view: View, caller: Caller, resource: Resource, deletion: Entry) -> Subject | None:
+    record = last_copy(view, resource, deletion)
+    if not resource.policy.may("read", view.sight(caller), record):
+        return None
+    return Subject(resource, record, resource.policy.fields(view.sight(caller), record), there=False)
 
 
 def last_copy(view: View, resource: Resource, deletion: Entry) -> Record:

@@ -36,7 +36,7 @@ from fenland.core.telling import Known, Telling, entry_json
 from fenland.core.terms import EQUALS, pieces, term, value_term
 from fenland.service.accounts import manages
 from fenland.service.labels import labels_of
-from fenland.service.past import deletion_of, last_copy, names_of
+from fenland.service.past import names_of, subject_of
 from fenland.service.service import Resource, Service
 from fenland.service.timeline import people_of, sides_of
 from fenland.service.work import View
@@ -308,16 +308,9 @@ class Reader:
         return self._known[entry.record_id]
 
     def _access(self, entry: Entry) -> FieldAccess | None:
-        resource, view = self.resource(entry), self._view
-        if resource is None:
-            return None
-        record = view.find(resource, "id", entry.record_id)
-        if record is None:
-            gone = deletion_of(view, resource, entry.record_id)
-            record = None if gone is None else last_copy(view, resource, gone)
-        if record is None or not resource.policy.may("read", self._sight, record):
-            return None
-        return resource.policy.fields(self._sight, record)
+        resource = self.resource(entry)
+        found = None if resource is None else subject_of(self._view, self._caller, resource, entry.record_id)
+        return None if found is None else found.access
 
     def telling(self, entry: Entry) -> Telling:
         """How an entry is told to them."""

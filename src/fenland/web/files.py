@@ -79,31 +79,26 @@ class Exports:
         """The list as a file. Raises what is wrong with the request."""
         if asked.cursor is not None or asked.count or asked.labels or asked.wanted.expand:
             raise Malformed("A file holds the whole list: cursor, count, labels and expand are for pages.")
-        if len(self._running) >= _MOST_EXPORTS:
-            raise Unavailable("Too many lists are being sent as files now. Send it again in a moment.")
-        pieces = export_records(self._service, caller_of(request, self._service), asked, form)
-        headers = {
-            "Content-Type": _TYPES[form] + ("; charset=utf-8; header=present" if form == "csv" else ""),
-            "Content-Disposition": f'attachment; filename="{asked.collection}.{form}"',
-            "Cache-Control": "private, no-store",
-            "Vary": "Authorization, Cookie, Accept",
-        }
-        return Streamed(self._counted(pieces), headers)
+        caller = caller_of(request, self._service)
+        return self._sent(asked.collection, form, lambda: export_records(self._service, caller, asked, form))
 
     def history(self, request: Request, asked: HistoryRequest, form: Form, after: int) -> Answer:
         """The history as a file. Raises what is wrong with the request."""
         if asked.below is not None:
             raise Malformed("A file goes on after a sequence, not below one. Send after.")
+        caller = caller_of(request, self._service)
+        return self._sent("history", form, lambda: export_history(self._service, caller, asked, form, after))
+
+    def _sent(self, name: str, form: Form, pieces: Callable[[], Iterator[bytes]]) -> Answer:
         if len(self._running) >= _MOST_EXPORTS:
             raise Unavailable("Too many files are being sent now. Send it again in a moment.")
-        pieces = export_history(self._service, caller_of(request, self._service), asked, form, after)
         headers = {
             "Content-Type": _TYPES[form] + ("; charset=utf-8; header=present" if form == "csv" else ""),
-            "Content-Disposition": f'attachment; filename="history.{form}"',
+            "Content-Disposition": f'attachment; filename="{name}.{form}"',
             "Cache-Control": "private, no-store",
             "Vary": "Authorization, Cookie, Accept",
         }
-        return Streamed(self._counted(pieces), headers)
+        return Streamed(self._counted(pieces()), headers)
 
     def _counted(self, pieces: Iterator[bytes]) -> Iterator[bytes]:
         mine = object()
