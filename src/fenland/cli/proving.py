@@ -210,7 +210,8 @@ def _tell(report: Report) -> None:
     what = f"{entries_of(report.entries)}, root {report.root or 'unknown'}"
     if report.sound:
         records = f" They give the {report.records} records that are there." if report.records else ""
-        out.print(f"[green]✓[/] Whole and unchanged: {what}; {counted(report.heads, 'head')} fit.{records}")
+        heads = f"{counted(report.heads, 'head')} checked."
+        out.print(f"[green]✓[/] Whole and unchanged: {what}; {heads}{records}")
     else:
         err.print(f"{counted(len(report.faults), 'fault')} in {what}.")
 
