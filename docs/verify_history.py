@@ -195,7 +195,7 @@ def main():
         count = (
             check_archive(asked.file) if asked.kind == "archive" else checks[asked.kind](asked.file, heads)
         )
-    except (OSError, ValueError, KeyError, TypeError) as error:
+    except (OSError, ValueError, LookupError, TypeError, AttributeError) as error:
         sys.exit(f"{asked.file} cannot be read as {asked.kind}: {error}")
     for words in FAULTS:
         print(words)

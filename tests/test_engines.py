@@ -19,6 +19,10 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from fenland.core.access import Actor
+from fenland.core.auditing import TreeAudit
+from fenland.core.history import Entry
+from fenland.core.leaves import leaf_of
+from fenland.core.merkle import leaf_hash
 from fenland.core.problems import NotSignedIn
 from fenland.service.callers import Came, caller_by_token
 from fenland.service.service import Service
@@ -138,6 +142,31 @@ def test_what_breaks_a_table_is_told_in_words_of_the_door(service: Service) -> N
             False,
         ]
         assert jobs.find(reading, "number", 1) is None
+
+
+def test_what_was_undone_is_in_no_tree(service: Service) -> None:
+    database = service.database
+
+    def add(writing: Any, codes: list[str], *, undone: bool) -> None:
+        for code in codes:
+            changes = {"code": (None, code)}
+            entry = Entry(NOW, "benches", code, code, 1, "create", "olga", "api", "r-1", changes)
+            database.history.add(writing, entry)
+        if undone:
+            raise LookupError
+
+    for number in range(12):
+        gone = [f"G{number}.{place}" for place in range(number % 5)]
+        with pytest.raises(LookupError):
+            database.write(lambda writing, gone=gone: add(writing, gone, undone=True))
+        kept = [f"B{number}.{place}" for place in range(1 + number % 2)]
+        database.write(lambda writing, kept=kept: add(writing, kept, undone=False))
+    with database.reading() as reading:
+        entries = database.history.following(reading, 0, 99)
+        audit = TreeAudit()
+        for one in entries:
+            audit.append(leaf_hash(leaf_of(one)))
+        assert database.history.tree.root(reading, len(entries)) == audit.root()
 
 
 def test_history_can_only_grow(service: Service, http: httpx.Client) -> None:

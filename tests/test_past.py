@@ -149,6 +149,8 @@ def test_a_list_as_it_was_goes_by_pages_and_holds_what_is_gone_since(http: httpx
     assert codes == [("V1", 1.5), *((f"V{number}", float(number)) for number in range(2, 8))]
     for wrong in ("where=depth>1", "q=x", "sort=depth", "count=true", "expand=site"):
         assert http.get(f"/v1/records/visits?at=2031-01-01&{wrong}").status_code == 400
+    file = http.get("/v1/records/visits?at=2031-01-01", headers={"Accept": "text/csv"})
+    assert (file.status_code, "Leave at out" in file.json()["detail"]) == (400, True)
 
 
 REFUSED = [

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
 import random
+import runpy
 import shutil
 import sqlite3
 import subprocess
@@ -17,12 +19,15 @@ from typing import Any, ClassVar
 
 import httpx
 import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
 
 from fenland.core.merkle import leaf_hash
+from fenland.service.archiving import archive, read_archive
 from fenland.service.publishing import publish
 from fenland.service.service import open_service
 from fenland.service.signing_keys import SigningKey
-from fenland.service.verifying import Report, verify_database
+from fenland.service.verifying import Report, read_heads, verify_database, verify_evidence, verify_export
 from fenland.storage.door import back_up, kept_definitions
 from fenland.storage.sqlite.engine import guards
 from support import FENLAND, NIGHTLY, Running, start
@@ -400,6 +405,84 @@ def test_an_evidence_file_is_checked_by_both(whole: Path, tmp_path: Path, name: 
         answer = subprocess.run(command, capture_output=True, text=True)
         assert (answer.returncode != 0) == bool(words), answer.stdout + answer.stderr
         assert words in answer.stdout + answer.stderr
+
+
+def _places(value: Any, place: tuple[Any, ...] = ()) -> Iterator[tuple[Any, ...]]:
+    members = (
+        value.items() if isinstance(value, dict) else enumerate(value) if isinstance(value, list) else ()
+    )
+    for name, member in members:
+        yield (*place, name)
+        yield from _places(member, (*place, name))
+
+
+def _broken(data: st.DataObject, whole: Any) -> Any:
+    """The same JSON with something else, or nothing, at one place of it."""
+    broken = json.loads(json.dumps(whole))
+    *way, last = data.draw(st.sampled_from(list(_places(broken))))
+    inner = broken
+    for step in way:
+        inner = inner[step]
+    other = (
+        st.none()
+        | st.booleans()
+        | st.integers(-9, 9)
+        | st.text(max_size=3)
+        | st.just([])
+        | st.just({})
+        | st.just(["a"])
+    )
+    if data.draw(st.booleans()):
+        del inner[last]
+    else:
+        inner[last] = data.draw(other)
+    return broken
+
+
+@pytest.fixture(scope="module")
+def small_archive(whole: Path, tmp_path_factory: pytest.TempPathFactory) -> list[Any]:
+    """The lines of an archive of a few entries."""
+    folder = tmp_path_factory.mktemp("archive")
+    shutil.copyfile(whole / "whole.db", folder / DATABASE)
+    definitions = kept_definitions(folder / DATABASE)
+    assert definitions is not None
+    service = open_service(definitions, folder / DATABASE)
+    service.key_file = folder / "signing.key"
+    with service.database.reading() as reading:
+        moment = service.database.history.following(reading, 9, 1)[0].time
+    path, _ = archive(service, folder, moment)
+    service.close()
+    read_archive(path)
+    return [json.loads(line) for line in path.read_bytes().splitlines()]
+
+
+@settings(max_examples=300, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(data=st.data())
+def test_whatever_stands_in_a_file_of_proofs_it_is_checked_or_refused(
+    whole: Path, small_archive: list[Any], tmp_path: Path, data: st.DataObject
+) -> None:
+    head = json.loads((whole / "head.jsonl").read_text())
+    lines = (whole / "export.jsonl").read_text().splitlines()
+    entry = json.loads(lines[_opened(lines) - 1])
+    evidence = json.loads((whole / "evidence.json").read_text())
+    checks: dict[str, tuple[list[Any], Callable[[bytes], object]]] = {
+        "heads": ([head], lambda text: read_heads(text.decode(), [])),
+        "export": ([entry], lambda text: verify_export(text.splitlines(), [])),
+        "evidence": ([evidence], lambda text: verify_evidence(json.loads(text))),
+        "archive": (small_archive, lambda text: read_archive(path)),
+    }
+    kind = data.draw(st.sampled_from(list(checks)))
+    kept, check = checks[kind]
+    text = "".join(json.dumps(one) + "\n" for one in _broken(data, kept)).encode()
+    path = tmp_path / "broken"
+    path.write_bytes(text)
+    with contextlib.suppress(ValueError):
+        check(text)
+    if kind != "heads":
+        with pytest.MonkeyPatch.context() as patch:
+            patch.setattr(sys, "argv", [SCRIPT.name, kind, str(path)])
+            with pytest.raises(SystemExit):
+                runpy.run_path(str(SCRIPT), run_name="__main__")
 
 
 # --- archives, keys and heads elsewhere ----------------------------------------------------------------

@@ -11,8 +11,18 @@ from rich.text import Text
 from fenland.cli.completing import complete_collection, complete_field, complete_key
 from fenland.cli.fields import read_fields
 from fenland.cli.signing import PANEL, TIMEOUT, signed_in
-from fenland.cli.terminal import Exit, counted, err, escape, fail, json_option, moment, out, shown
-from fenland.core.values import write_json
+from fenland.cli.terminal import (
+    Exit,
+    counted,
+    err,
+    escape,
+    fail,
+    json_option,
+    moment,
+    out,
+    print_exact,
+    shown,
+)
 
 if TYPE_CHECKING:
     from fenland.client import Client, Entry
@@ -24,10 +34,6 @@ _PREVIEW = typer.Option(False, "--preview", help="Show what would change, and sa
 _JSON = json_option()
 VERSION = typer.Option(None, "--version", metavar="NUMBER", min=1, help="As it was at this version.")
 AT = typer.Option(None, metavar="TIME", help="As it was at this time: 2031-04-09T12:00:00Z, or a day.")
-
-
-def _print_json(value: object) -> None:
-    typer.echo(write_json(value).decode())
 
 
 def history(
@@ -78,7 +84,7 @@ def _entries(found: Iterable[Entry], *, as_json: bool, everything: bool) -> None
     for entry in found:
         none = False
         if as_json:
-            _print_json(entry.raw)
+            print_exact(entry.raw)
             continue
         number = entry.sequence if everything else entry.version
         line = Text.assemble((f"{number:>6}  ", "bold"), (f"{moment(entry.time)}  ", "dim"))
@@ -104,7 +110,7 @@ def difference(
     with signed_in(timeout) as client:
         found = client.past.difference(collection, key, older, newer)
     if as_json:
-        _print_json(found)
+        print_exact(found)
         return
     if not found["changes"]:
         out.print("Nothing differs.")
@@ -139,7 +145,7 @@ def restore(
             return
         record = client.past.restore(collection, key, version=version, at=at, reason=reason)
     if as_json:
-        _print_json(record.fields)
+        print_exact(record.fields)
     else:
         out.print(f"[green]✓[/] {escape(key)} is as it was, at version {record.version}.")
 
@@ -148,7 +154,7 @@ def _preview(client: Client, collection: str, key: str, when: Mapping[str, Any],
     found = client.past.preview_restoring(collection, key, **when)
     if as_json:
         told = [{"field": one.field, "detail": one.detail} for one in found.errors]
-        _print_json({"changes": found.changes, "record": found.record, "errors": told})
+        print_exact({"changes": found.changes, "record": found.record, "errors": told})
     else:
         _changes(found.changes)
         if not found.changes:
@@ -200,7 +206,7 @@ def undo(
                 _agree(client.past.undo_many(**asked, preview=True), as_json=as_json)
             found = client.past.undo_many(**asked, preview=preview, reason=reason)
     if as_json:
-        _print_json(found)
+        print_exact(found)
     else:
         _undone(found)
     if found["refused"] and not found["done"]:
@@ -264,7 +270,7 @@ def erase(
             typer.confirm(f"Erase {what} for good? It cannot be undone.", abort=True)
         record = client.past.erase(collection, key, fields, reason, values=values)
     if as_json:
-        _print_json(record.fields)
+        print_exact(record.fields)
     else:
         out.print(f"[green]✓[/] Erased {counted(len(fields), 'field')} of {escape(key)} for good.")
 

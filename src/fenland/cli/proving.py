@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Iterator
+from contextlib import closing, contextmanager
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -17,6 +19,8 @@ from fenland.cli.signing import PANEL, TIMEOUT, signed_in
 from fenland.cli.terminal import Exit, counted, err, escape, fail, json_option, out, print_json, tell
 
 if TYPE_CHECKING:
+    from fenland.service.service import Service
+    from fenland.service.settings import Settings
     from fenland.service.verifying import Report
 
 _PROJECT = typer.Option(Path("."), "--project", envvar="FENLAND_PROJECT", help="The project's folder.")
@@ -48,7 +52,7 @@ def head(
     if as_json:
         print_json(found)
         return
-    out.print(f"{found['size']} entries, root {found['root']}")
+    out.print(f"{entries_of(found['size'])}, root {found['root']}")
     out.print(f"[dim]signed at {found['time']}[/]")
     if file is not None:
         out.print(f"[green]✓[/] Added to {escape(file)}.")
@@ -216,6 +220,24 @@ def _tell(report: Report) -> None:
         err.print(f"{counted(len(report.faults), 'fault')} in {what}.")
 
 
+@contextmanager
+def _at_hand(project: Path) -> Iterator[tuple[Service, Settings]]:
+    """The project's service without its server, which may run meanwhile; what it refuses ends the command."""
+    from fenland.core.problems import Refusal
+    from fenland.service.migrating import as_kept
+    from fenland.service.service import open_service
+    from fenland.storage.door import DatabaseRefused
+
+    found = open_project(project)
+    try:
+        service = open_service(as_kept(found), found.settings.database)
+        service.key_file = found.settings.key_file
+        with closing(service):
+            yield service, found.settings
+    except (DatabaseRefused, Refusal, ValueError, OSError) as error:
+        fail(getattr(error, "detail", str(error)))
+
+
 def archive(
     before: str = typer.Option(..., metavar="TIME", help="Move entries from before this: a day, or a time."),
     project: Path = _PROJECT,
@@ -228,11 +250,7 @@ def archive(
     from datetime import UTC, datetime
 
     from fenland.core.identity import timestamp
-    from fenland.core.problems import Refusal
     from fenland.service.archiving import archive as move
-    from fenland.service.migrating import as_kept
-    from fenland.service.service import open_service
-    from fenland.storage.door import DatabaseRefused
 
     try:
         moment = datetime.fromisoformat(before)
@@ -242,18 +260,8 @@ def archive(
             Exit.USAGE,
         )
     moment = moment if moment.tzinfo else moment.replace(tzinfo=UTC)
-    found = open_project(project)
-    settings = found.settings
-    try:
-        service = open_service(as_kept(found), settings.database)
-        service.key_file = settings.key_file
-        try:
-            with shown_progress() as progress:
-                path, moved = move(service, settings.archive_folder, timestamp(moment), progress)
-        finally:
-            service.close()
-    except (DatabaseRefused, Refusal, ValueError) as error:
-        fail(getattr(error, "detail", str(error)))
+    with _at_hand(project) as (service, settings), shown_progress() as progress:
+        path, moved = move(service, settings.archive_folder, timestamp(moment), progress)
     if as_json:
         print_json({"file": str(path), "first": moved.first, "last": moved.last, "root": moved.root.hex()})
     else:
@@ -262,28 +270,15 @@ def archive(
 
 def new_key(project: Path = _PROJECT, as_json: bool = json_option()) -> None:
     """Sign heads of the history with a new key from now on. The old public key stays known; its file goes."""
-    from fenland.core.problems import Refusal
-    from fenland.service.migrating import as_kept
     from fenland.service.proving import newest_head, signing_key
-    from fenland.service.service import open_service
     from fenland.service.signing_keys import make_key
-    from fenland.storage.door import DatabaseRefused
 
-    found = open_project(project)
-    settings = found.settings
-    try:
-        service = open_service(as_kept(found), settings.database)
-        service.key_file = settings.key_file
-        try:
-            # What the old key signed last, so that its public half is kept.
-            newest_head(service)
-            settings.key_file.unlink()
-            make_key(settings.key_file)
-            key = signing_key(service).public
-        finally:
-            service.close()
-    except (DatabaseRefused, Refusal, OSError) as error:
-        fail(getattr(error, "detail", str(error)))
+    with _at_hand(project) as (service, settings):
+        # What the old key signed last, so that its public half is kept.
+        newest_head(service)
+        settings.key_file.unlink()
+        make_key(settings.key_file)
+        key = signing_key(service).public
     if as_json:
         print_json(key)
     else:

@@ -13,8 +13,7 @@ from fenland.cli.completing import complete_collection, complete_field, complete
 from fenland.cli.fields import RESERVED, read_edits, read_fields, record_table, records_table
 from fenland.cli.past import AT, VERSION
 from fenland.cli.signing import PANEL, TIMEOUT, signed_in
-from fenland.cli.terminal import Exit, err, escape, fail, json_option, out, shown
-from fenland.core.values import write_json
+from fenland.cli.terminal import Exit, err, escape, fail, json_option, out, print_exact, shown
 
 if TYPE_CHECKING:
     from fenland.client import Preview, Record
@@ -50,17 +49,12 @@ _BASE = typer.Option(
 _BY = typer.Option(None, metavar="FIELD", help="KEY is the value of this unique field, not the key.")
 
 
-def _print_json(value: object) -> None:
-    # Not by the standard encoder, which would turn exact decimals into floats.
-    typer.echo(write_json(value).decode())
-
-
 def collections(timeout: float = TIMEOUT, as_json: bool = _JSON) -> None:
     """List the collections of the service."""
     with signed_in(timeout) as client:
         found = client.schemas()
     if as_json:
-        _print_json(found)
+        print_exact(found)
         return
     for one in found:
         out.print(f"[bold]{escape(one['name'])}[/]  {escape(one['description'] or one['title'])}")
@@ -99,7 +93,7 @@ def list_records(
             records = (one.fields for one in whole)
         if as_json:
             for record in itertools.islice(records, limit):
-                _print_json(record)
+                print_exact(record)
             return
         schema = client.schema(collection)
         found = list(records)
@@ -133,7 +127,7 @@ def show(
         else:
             record = client.get(collection, key, by=by)
         if as_json:
-            _print_json(record.fields)
+            print_exact(record.fields)
             return
         out.print(record_table(client.schema(collection), record))
 
@@ -153,7 +147,7 @@ def create(
         schema = client.schema(collection)
         record = client.create(collection, read_fields(schema, fields or [], []), reason=reason)
     if as_json:
-        _print_json(record.fields)
+        print_exact(record.fields)
     else:
         out.print(f"[green]✓[/] Created {escape(record[schema['x-key']])}, version {record.version}.")
 
@@ -191,7 +185,7 @@ def update(
 
 def _show_preview(found: Preview, as_json: bool) -> None:
     if as_json:
-        _print_json(
+        print_exact(
             {
                 "changes": found.changes,
                 "record": found.record,
@@ -211,7 +205,7 @@ def _show_preview(found: Preview, as_json: bool) -> None:
 def _saved(key: str, before: Record, record: Record, as_json: bool) -> None:
     """Says what an update changed."""
     if as_json:
-        _print_json(record.fields)
+        print_exact(record.fields)
         return
     if record.version == before.version:
         out.print(f"Nothing to change: {escape(key)} is like that already, at version {record.version}.")
@@ -288,7 +282,7 @@ def delete(
         tag = record.etag if seen is None else f'"{record["id"]}.{seen}"'
         last = client.delete(collection, key, seen=tag, reason=reason)
     if as_json:
-        _print_json(last.fields)
+        print_exact(last.fields)
     else:
         out.print(f"[green]✓[/] Deleted {escape(key)}.")
 

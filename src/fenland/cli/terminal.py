@@ -51,7 +51,7 @@ def json_option(words: str = "Answer with JSON, for scripts; errors too.") -> An
 def error_json(message: str, code: int, problem: Mapping[str, Any] | None = None) -> None:
     """An error as JSON on standard output, on one line; `problem` is what the service answered."""
     told: dict[str, Any] = {"exit_code": int(code), "detail": message}
-    typer.echo(write_json({"error": {**told, "problem": problem} if problem else told}).decode())
+    print_exact({"error": {**told, "problem": problem} if problem else told})
 
 
 def fail(message: str, code: Exit = Exit.FAILED, problem: Mapping[str, Any] | None = None) -> NoReturn:
@@ -91,6 +91,12 @@ def shown(value: Any) -> str:
 def moment(text: str) -> str:
     """A moment as the service gives it, for people: in UTC, and saying so."""
     return f"{text[:10]} {text[11:16]} UTC"
+
+
+def print_exact(value: object) -> None:
+    """JSON for scripts on one line, with every number as exact as it is kept."""
+    # Not by the standard encoder, which would turn exact decimals into floats.
+    typer.echo(write_json(value).decode())
 
 
 def print_json(value: Any) -> None:

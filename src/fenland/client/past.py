@@ -7,7 +7,6 @@ from typing import TYPE_CHECKING, Any
 
 from fenland.client import past_calls as calls
 from fenland.client.calls import Base, How, Seen
-from fenland.client.flows import path
 from fenland.client.records import Entry, Preview, Record
 
 if TYPE_CHECKING:
@@ -71,8 +70,7 @@ class Past:
         self, collection: str, key: Any, older: int, newer: int | None = None
     ) -> Mapping[str, Any]:
         """What differs between two versions of a record."""
-        address = path("records", collection, key, "difference")
-        return self._client._run(calls.answered(address, {"from": older, "to": newer}))
+        return self._client._run(calls.difference(collection, key, older, newer))
 
     def restore(
         self,
@@ -95,7 +93,7 @@ class Past:
     ) -> Preview:
         """What `restore` would do; saves nothing."""
         when = {"version": version, "at": at}
-        return self._client._run(calls.preview_restoring(collection, key, when, How()))
+        return self._client._run(calls.preview_restoring(collection, key, when))
 
     def undo(self, sequence: int, *, preview: bool = False, reason: str | None = None) -> Mapping[str, Any]:
         """Takes back the save of one entry, with what it entailed.
@@ -136,33 +134,29 @@ class Past:
 
     def head(self) -> Mapping[str, Any]:
         """The signed head of the history as it is now."""
-        return self._client._run(calls.answered(path("history", "head")))
+        return self._client._run(calls.head())
 
     def keys(self) -> Mapping[str, Any]:
         """The public keys that sign heads, as a JWK set."""
-        return self._client._run(calls.answered(path("history", "keys")))
+        return self._client._run(calls.keys())
 
     def proof(self, sequence: int, *, size: int | None = None) -> Mapping[str, Any]:
         """What shows that an entry stands in the history under a head."""
-        address = path("history", sequence, "proof")
-        return self._client._run(calls.answered(address, {"size": size}))
+        return self._client._run(calls.proof(sequence, size))
 
     def consistency(self, older: int, newer: int | None = None) -> Mapping[str, Any]:
         """What shows that the history begins with all of an older head."""
-        address = path("history", "consistency")
-        return self._client._run(calls.answered(address, {"from": older, "to": newer}))
+        return self._client._run(calls.consistency(older, newer))
 
     def evidence(self, collection: str, key: Any) -> Mapping[str, Any]:
         """All that shows what became of a record, to be checked without the service."""
-        address = path("records", collection, key, "history", "evidence")
-        return self._client._run(calls.answered(address))
+        return self._client._run(calls.evidence(collection, key))
 
     def activity(
         self, *, by: str = "collection", since: str | None = None, until: str | None = None
     ) -> Mapping[str, Any]:
         """How many entries there were day by day, by collection or by actor."""
-        query = {"by": by, "from": since, "to": until}
-        return self._client._run(calls.answered(path("history", "activity"), query))
+        return self._client._run(calls.activity(by, since, until))
 
     def export(
         self,
@@ -238,8 +232,7 @@ class AsyncPast:
         self, collection: str, key: Any, older: int, newer: int | None = None
     ) -> Mapping[str, Any]:
         """What differs between two versions of a record."""
-        address = path("records", collection, key, "difference")
-        return await self._client._run(calls.answered(address, {"from": older, "to": newer}))
+        return await self._client._run(calls.difference(collection, key, older, newer))
 
     async def restore(
         self,
@@ -262,7 +255,7 @@ class AsyncPast:
     ) -> Preview:
         """What `restore` would do; saves nothing."""
         when = {"version": version, "at": at}
-        return await self._client._run(calls.preview_restoring(collection, key, when, How()))
+        return await self._client._run(calls.preview_restoring(collection, key, when))
 
     async def undo(
         self, sequence: int, *, preview: bool = False, reason: str | None = None
@@ -305,33 +298,29 @@ class AsyncPast:
 
     async def head(self) -> Mapping[str, Any]:
         """The signed head of the history as it is now."""
-        return await self._client._run(calls.answered(path("history", "head")))
+        return await self._client._run(calls.head())
 
     async def keys(self) -> Mapping[str, Any]:
         """The public keys that sign heads, as a JWK set."""
-        return await self._client._run(calls.answered(path("history", "keys")))
+        return await self._client._run(calls.keys())
 
     async def proof(self, sequence: int, *, size: int | None = None) -> Mapping[str, Any]:
         """What shows that an entry stands in the history under a head."""
-        address = path("history", sequence, "proof")
-        return await self._client._run(calls.answered(address, {"size": size}))
+        return await self._client._run(calls.proof(sequence, size))
 
     async def consistency(self, older: int, newer: int | None = None) -> Mapping[str, Any]:
         """What shows that the history begins with all of an older head."""
-        address = path("history", "consistency")
-        return await self._client._run(calls.answered(address, {"from": older, "to": newer}))
+        return await self._client._run(calls.consistency(older, newer))
 
     async def evidence(self, collection: str, key: Any) -> Mapping[str, Any]:
         """All that shows what became of a record, to be checked without the service."""
-        address = path("records", collection, key, "history", "evidence")
-        return await self._client._run(calls.answered(address))
+        return await self._client._run(calls.evidence(collection, key))
 
     async def activity(
         self, *, by: str = "collection", since: str | None = None, until: str | None = None
     ) -> Mapping[str, Any]:
         """How many entries there were day by day, by collection or by actor."""
-        query = {"by": by, "from": since, "to": until}
-        return await self._client._run(calls.answered(path("history", "activity"), query))
+        return await self._client._run(calls.activity(by, since, until))
 
     def export(
         self,

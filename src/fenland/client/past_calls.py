@@ -58,23 +58,55 @@ def records(collection: str, at: str, limit: int | None) -> Walk[Record]:
     return Walk(path("records", collection), {"at": at}, "cursor", record_from, limit)
 
 
-def answered(address: str, query: Mapping[str, Any] | None = None) -> Flow[Mapping[str, Any]]:
-    """What stands at an address, as it comes."""
+def _answered(address: str, query: Mapping[str, Any] | None = None) -> Flow[Mapping[str, Any]]:
     found: Mapping[str, Any] = yield from ask_json(Request("GET", address, query or {}))
     return found
+
+
+def difference(collection: str, key: Any, older: int, newer: int | None) -> Flow[Mapping[str, Any]]:
+    """What differs between two versions."""
+    return _answered(path("records", collection, key, "difference"), {"from": older, "to": newer})
+
+
+def head() -> Flow[Mapping[str, Any]]:
+    """The signed head."""
+    return _answered(path("history", "head"))
+
+
+def keys() -> Flow[Mapping[str, Any]]:
+    """The public keys."""
+    return _answered(path("history", "keys"))
+
+
+def proof(sequence: int, size: int | None) -> Flow[Mapping[str, Any]]:
+    """What shows that an entry is under a head."""
+    return _answered(path("history", sequence, "proof"), {"size": size})
+
+
+def consistency(older: int, newer: int | None) -> Flow[Mapping[str, Any]]:
+    """What shows that a head goes on from an older one."""
+    return _answered(path("history", "consistency"), {"from": older, "to": newer})
+
+
+def evidence(collection: str, key: Any) -> Flow[Mapping[str, Any]]:
+    """All that shows what became of a record."""
+    return _answered(path("records", collection, key, "history", "evidence"))
+
+
+def activity(by: str, since: str | None, until: str | None) -> Flow[Mapping[str, Any]]:
+    """How many entries there were day by day."""
+    return _answered(path("history", "activity"), {"by": by, "from": since, "to": until})
 
 
 def restore(collection: str, key: Any, when: Mapping[str, Any], how: How) -> Flow[Record]:
     """Brings a record back, or to how it was."""
     address, query = path("records", collection, key, "restore"), {**how.query(), **when}
-    del query["clear"]
     return record_from((yield from ask_json(Request("POST", address, query, how.headers()))))
 
 
-def preview_restoring(collection: str, key: Any, when: Mapping[str, Any], how: How) -> Flow[Preview]:
+def preview_restoring(collection: str, key: Any, when: Mapping[str, Any]) -> Flow[Preview]:
     """What that would do."""
-    address, query = path("records", collection, key, "restore"), {**how.query(), **when, "preview": "true"}
-    del query["clear"]
+    address, query = path("records", collection, key, "restore"), {**when, "preview": "true"}
     return preview_from((yield from ask_json(Request("POST", address, query))))
 
 

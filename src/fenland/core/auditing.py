@@ -8,12 +8,11 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
-from hashlib import sha256
 from typing import Any, Literal
 
 import orjson
 
-from fenland.core.merkle import EMPTY, HASH, node_hash
+from fenland.core.merkle import EMPTY, HASH, leaf_hash, node_hash
 
 #: Entries that are wrong and looked into together; more say the same.
 _MOST_BAD = 300
@@ -53,7 +52,7 @@ class Row:
     def leaf(self, sequence: int | None = None) -> bytes:
         """The hash of its leaf, at its place or at another one."""
         parts = self.parts if sequence is None else {**self.parts, "sequence": sequence}
-        return sha256(b"\0" + orjson.dumps(parts, option=orjson.OPT_SORT_KEYS)).digest()
+        return leaf_hash(orjson.dumps(parts, option=orjson.OPT_SORT_KEYS))
 
 
 @dataclass
@@ -107,11 +106,7 @@ class TreeAudit:
                     self._tell("node", words, sequence, time)
             found = stored
             place, level = place >> 1, level + 1
-        self.size = sequence
-        if self._whole:
-            self.peaks.append(found)
-            if sequence in self.wanted:
-                self.roots[sequence] = self.root()
+        self._rise(sequence, found)
 
     def _gap(self, sequence: int, time: str) -> None:
         first, last = self.size + 1, sequence - 1
@@ -120,16 +115,27 @@ class TreeAudit:
             return
         words = f"Entry {first} is missing." if first == last else f"Entries {first} to {last} are missing."
         self._tell("missing", words, first, self._time or time)
+        self.lose(last)
+
+    def lose(self, last: int) -> None:
+        """Goes on behind an entry, of which, or of one before it, nothing is known."""
         self._whole = False
         self.size = last
 
     def append(self, leaf: bytes) -> None:
         """Takes a leaf by its hash alone, and works out all else."""
         found, place = leaf, self.size
-        while place & 1:
+        while self._whole and place & 1:
             found, place = node_hash(self.peaks.pop(), found), place >> 1
-        self.peaks.append(found)
-        self.size += 1
+        self._rise(self.size + 1, found)
+
+    def _rise(self, size: int, peak: bytes) -> None:
+        """Has so many entries, with the last of the peaks that there are then."""
+        self.size = size
+        if self._whole:
+            self.peaks.append(peak)
+            if size in self.wanted:
+                self.roots[size] = self.root()
 
     def root(self) -> bytes:
         """The root of the tree of all entries so far."""

@@ -86,7 +86,12 @@ def changes_from(text: str | bytes) -> dict[str, Pair]:
 
 def commitment(salt: bytes, value: Any) -> str:
     """What stands for a secret value, in hexadecimal digits."""
-    return sha256(salt + canonical_plain(leaf_value(value))).hexdigest()
+    return commitment_to(salt, leaf_value(value))
+
+
+def commitment_to(salt: bytes, held: Any) -> str:
+    """The same, of a value as leaves hold it."""
+    return sha256(salt + canonical_plain(held)).hexdigest()
 
 
 def sealed(entry: Entry, salt: Callable[[], bytes]) -> Entry:

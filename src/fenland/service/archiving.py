@@ -48,7 +48,7 @@ def archive(service: Service, folder: Path, before: str, progress: Progress = QU
     history, head = service.database.history, newest_head(service)
     with service.database.snapshot() as reading:
         first = history.first(reading)
-        last = min(history.at(reading, before[:-1]), history.last(reading).sequence - 1)
+        last = min(history.before(reading, before), history.last(reading).sequence - 1)
         if last < first:
             raise Conflict(f"There are no entries from before {before} to move.")
         path = folder / f"history-{first}-{last}.jsonl"
@@ -120,14 +120,19 @@ def _lines(
 
 def read_archive(path: Path) -> Archived:
     """What an archive holds, once it was seen to be what it says. Raises `ValueError`."""
+    try:
+        return _read_archive(path)
+    except (orjson.JSONDecodeError, KeyError, TypeError, IndexError, AttributeError):
+        # Some part of it is not there, or is of another kind.
+        raise ValueError(f"{path} is no archive of a history.") from None
+
+
+def _read_archive(path: Path) -> Archived:
     with path.open("rb") as file:
-        try:
-            about = orjson.loads(file.readline())
-            if about["format"] != _FORMAT:
-                raise ValueError
-            audit = TreeAudit(size=about["first"] - 1, peaks=[bytes.fromhex(one) for one in about["peaks"]])
-        except (ValueError, KeyError, TypeError):
-            raise ValueError(f"{path} is no archive of a history.") from None
+        about = orjson.loads(file.readline())
+        if about["format"] != _FORMAT:
+            raise ValueError(f"{path} is no archive of a history.")
+        audit = TreeAudit(size=about["first"] - 1, peaks=[bytes.fromhex(one) for one in about["peaks"]])
         for number, line in enumerate(file, about["first"]):
             found = orjson.loads(line)
             hashed = leaf_hash(canonical_plain(found["leaf"]))

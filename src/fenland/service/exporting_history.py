@@ -55,8 +55,7 @@ def _pages(
             found = [one for one in entries if reader.sees(one) and asked.fits(one, reader)]
             known, tree = Known(people_of(view, found)), service.database.history.tree
             page = [
-                _shown(service, reader, one, known)
-                | {"leaf_hash": tree.leaf(reading, one.sequence or 0).hex()}
+                _shown(reader, one, known) | {"leaf_hash": tree.leaf(reading, one.sequence or 0).hex()}
                 for one in found
             ]
         more = len(entries) == _AT_A_TIME
@@ -65,11 +64,9 @@ def _pages(
         yield page
 
 
-def _shown(service: Service, reader: Reader, entry: Entry, known: Known) -> dict[str, Any]:
-    resource = reader.resource(entry)
-    access = None if resource is None else reader.access(entry)
-    lineage = None if resource is None else service.lineage(resource)
-    return entry_json(entry, reader.telling(entry), known) | shown_leaf(entry, access, lineage)
+def _shown(reader: Reader, entry: Entry, known: Known) -> dict[str, Any]:
+    telling = reader.telling(entry)
+    return entry_json(entry, telling, known) | shown_leaf(entry, telling.hidden)
 
 
 def _json_lines(pages: Iterator[list[dict[str, Any]]]) -> Iterator[bytes]:

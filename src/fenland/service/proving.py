@@ -6,22 +6,21 @@ is asked for and entries have come since the last one. docs/verifying.md describ
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from typing import Any
 
 import orjson
 
 from fenland.core.access import Caller
-from fenland.core.field_access import FieldAccess
 from fenland.core.history import Entry, Seal
 from fenland.core.leaves import leaf_of, leaf_value
-from fenland.core.lineage import Lineage
 from fenland.core.problems import Malformed, NotFound
 from fenland.service.finding import Address
 from fenland.service.past import Subject, newest_first, subject
 from fenland.service.searching import Reader
 from fenland.service.service import Service
 from fenland.service.signing_keys import SigningKey
+from fenland.service.timeline import telling_of
 from fenland.service.work import View
 from fenland.storage.door import Head, Reading, Writing
 
@@ -108,12 +107,9 @@ def entry_proof(service: Service, caller: Caller, sequence: int, size: int | Non
         entry = service.database.history.entry(reading, sequence)
         if entry is None or sequence > head.size or not reader.sees(entry):
             raise NotFound(f"There is no entry {sequence} under this head that you may see.")
-        access = reader.access(entry) if reader.resource(entry) is not None else None
-        resource = reader.resource(entry)
-        lineage = None if resource is None else service.lineage(resource)
         return {
             **_proof(service, reading, entry, head),
-            **shown_leaf(entry, access, lineage),
+            **shown_leaf(entry, reader.telling(entry).hidden),
             "head": head_json(head),
         }
 
@@ -185,18 +181,15 @@ def _proof(service: Service, reading: Reading, entry: Entry, head: Head) -> dict
 def _with_proof(
     service: Service, reading: Reading, found: Subject, entry: Entry, head: Head
 ) -> dict[str, Any]:
-    lineage = service.lineage(found.resource)
-    return {**_proof(service, reading, entry, head), **shown_leaf(entry, found.access, lineage)}
+    hidden = telling_of(service, found)(entry).hidden
+    return {**_proof(service, reading, entry, head), **shown_leaf(entry, hidden)}
 
 
-def shown_leaf(entry: Entry, access: FieldAccess | None, lineage: Lineage | None) -> dict[str, Any]:
-    """The leaf of an entry and what opens its seals, as far as the reader may see them.
+def shown_leaf(entry: Entry, hidden: Collection[str]) -> dict[str, Any]:
+    """The leaf of an entry and what opens its seals, but for fields that are hidden from who reads it.
 
     A leaf that holds in clear what they may not see is left out: its hash alone is told then.
     """
-    hidden = frozenset[str]()
-    if access is not None:
-        hidden = access.hidden if lineage is None else lineage.telling(entry.sequence or 0, access).hidden
     if any(name in hidden and name not in entry.seals for name in entry.changes):
         return {"leaf": None, "opened": {}}
     opened = {

@@ -140,7 +140,7 @@ class Question:
     def __init__(self, view: View, request: HistoryRequest) -> None:
         history = view.service.database.history
         self._equal, self._field, self._reason = dict(request.equal), request.field, request.reason
-        above = 0 if request.since is None else history.at(view.reading, request.since[:-1])
+        above = 0 if request.since is None else history.before(view.reading, request.since)
         self.below = 2**62 if request.until is None else history.at(view.reading, request.until) + 1
         collection = request.equal.get("collection")
         resource = view.service.resources.get(collection or "")

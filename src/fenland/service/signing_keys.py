@@ -100,13 +100,13 @@ def verified(signed: str, keys: Iterable[Mapping[str, Any]]) -> dict[str, Any]:
         if header["alg"] != "EdDSA" or not isinstance(content, dict):
             raise ValueError
         raw = _bytes(signature)
-    except (ValueError, KeyError, TypeError):
+    except (ValueError, KeyError, TypeError, AttributeError):
         raise ValueError("It is no JWS signed with EdDSA.") from None
-    key = next((one for one in keys if one.get("kid") == named), None)
+    key = next((one for one in keys if isinstance(one, dict) and one.get("kid") == named), None)
     if key is None:
         raise ValueError(f"The key {named!r} that it names is not known.")
     try:
         Ed25519PublicKey.from_public_bytes(_bytes(key["x"])).verify(raw, f"{head}.{body}".encode())
-    except (InvalidSignature, ValueError, KeyError):
+    except (InvalidSignature, ValueError, KeyError, TypeError, AttributeError):
         raise ValueError("Its signature is wrong.") from None
     return content

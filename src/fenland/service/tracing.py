@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from bisect import bisect_left
 from collections import Counter
 from datetime import UTC, datetime, timedelta
 from itertools import pairwise
@@ -11,6 +12,7 @@ from fenland.core.access import Caller
 from fenland.core.differences import change_json, differing
 from fenland.core.identity import timestamp
 from fenland.core.problems import Malformed
+from fenland.core.terms import BLOCK
 from fenland.service.finding import Address
 from fenland.service.past import When, as_it_was, subject
 from fenland.service.searching import HistoryRequest, Question, Reader
@@ -55,7 +57,7 @@ def activity(service: Service, caller: Caller, request: HistoryRequest, by: str)
     with service.database.snapshot(caller.actor.name) as reading:
         view, history = View(service, reading), service.database.history
         reader = Reader(view, caller)
-        edges = [history.at(reading, timestamp(begin + timedelta(days=day))[:-1]) for day in range(days + 1)]
+        edges = [history.before(reading, timestamp(begin + timedelta(days=day))) for day in range(days + 1)]
         counts: list[Counter[str]] = []
         for above, top in pairwise(edges):
             counted = Counter[str]()
@@ -79,6 +81,8 @@ def _judged(
 ) -> str | None:
     """Counts entries of collections that the caller sees some of; from when on, where not from the start."""
     edges, counts = by_day
+    if reader.sees_everything:
+        return None
     asked, looked = Question(view, HistoryRequest(equal=request.equal)), 0
     history = view.service.database.history
     for above, entries in history.candidates(view.reading, asked.candidates, below=edges[-1] + 1):
@@ -87,10 +91,11 @@ def _judged(
             if sequence <= edges[0]:
                 return None
             if not reader.sees_all(one.collection) and reader.sees(one) and asked.meets(one, reader):
-                day = next(place for place, edge in enumerate(edges[1:]) if sequence <= edge)
+                # An edge is the last entry before a day.
+                day = bisect_left(edges, sequence) - 1
                 counts[day][one.collection if by == "collection" else one.actor] += 1
-        looked += 32
-        if above <= edges[0] or reader.sees_everything:
+        looked += BLOCK
+        if above <= edges[0]:
             return None
         if looked >= _MOST_JUDGED:
             return entries[-1].time if entries else None

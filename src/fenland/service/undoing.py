@@ -127,8 +127,7 @@ def _chosen(work: Work, request: UndoRequest, reader: Reader) -> list[Entry]:
     history, most = work.service.database.history, work.limits.many
     above, below = 0, 2**62
     if request.since is not None:
-        # The first entry at that very time is meant too.
-        above = history.at(work.reading, _before(request.since))
+        above = history.before(work.reading, request.since)
     if request.until is not None:
         below = history.at(work.reading, request.until) + 1
     if request.batch is not None:
@@ -145,11 +144,6 @@ def _chosen(work: Work, request: UndoRequest, reader: Reader) -> list[Entry]:
         if len(found) > most:
             raise beyond("many_limit", most, f"There are more than {most} changes to undo.")
     return found
-
-
-def _before(time: str) -> str:
-    """The last moment before a time of six digits, as far as their order goes."""
-    return time[:-1] if time.endswith("Z") else time
 
 
 def _entailed(work: Work, entry: Entry) -> list[Entry]:

@@ -17,7 +17,7 @@ import orjson
 from fenland.core.auditing import Fault, TreeAudit, differing_records
 from fenland.core.canonical import canonical_plain
 from fenland.core.history import ACCOUNTS, DEFINITIONS, Entry
-from fenland.core.leaves import commitment
+from fenland.core.leaves import commitment, commitment_to
 from fenland.core.merkle import includes, leaf_hash
 from fenland.core.replaying import Replay, Unknown
 from fenland.core.values import same
@@ -71,7 +71,7 @@ def read_heads(text: str, keys: Iterable[Mapping[str, Any]]) -> list[KnownHead]:
             # A file that names its keys is believed: it is what its holder has kept.
             content = verified(head["signed"], [*head.get("keys", []), *known])
             found.append(KnownHead(int(content["size"]), bytes.fromhex(content["root"]), content["time"]))
-        except (orjson.JSONDecodeError, KeyError, TypeError, ValueError) as error:
+        except (KeyError, TypeError, ValueError, AttributeError) as error:
             raise ValueError(f"Head {number} of the file cannot be used: {error}") from None
     if not found:
         raise ValueError("The file holds no head.")
@@ -150,11 +150,9 @@ def _archives(base: Audited, folder: Path, report: Report) -> None:
         if not place.is_file():
             # Kept elsewhere, perhaps: nothing can be said of it here.
             continue
-        digest = hashlib.sha256()
         with place.open("rb") as file:
-            while part := file.read(1 << 20):
-                digest.update(part)
-        if digest.hexdigest() != one.digest:
+            digest = hashlib.file_digest(file, "sha256").hexdigest()
+        if digest != one.digest:
             words = f"The archive {one.file} of entries {one.first} to {one.last} is not as it was written."
             report.faults.append(Fault("archive", words, one.first, one.time))
 
@@ -165,14 +163,15 @@ def _archives(base: Audited, folder: Path, report: Report) -> None:
 def _entries(base: Audited, report: Report, progress: Progress) -> None:
     """Opens every seal, and replays the history."""
     archives, defined, whole = base.archives(), base.defined(), base.count()
-    replay: Replay | None = Replay(partial=bool(archives))
+    begun = Replay(partial=bool(archives))
     last: dict[str, tuple[int, str]] = {}
     first = next(iter(base.entries()), None)
-    if replay is not None and first is not None and first.collection != DEFINITIONS:
+    if first is not None and first.collection != DEFINITIONS:
         # An old database told of its first ones only later; and some may be in an archive.
         ended = archives[-1].last if archives else 0
         known = [one for one in defined if one.sequence < ended] or defined[:1]
-        replay.begin(known[-1].data)
+        begun.begin(known[-1].data)
+    replay: Replay | None = begun
     for done, entry in enumerate(base.entries(), 1):
         _seals(entry, report)
         if entry.collection not in (ACCOUNTS, DEFINITIONS):
@@ -208,19 +207,18 @@ def _seals(entry: Entry, report: Report) -> None:
 
 
 def _records(base: Audited, replay: Replay, last: Mapping[str, tuple[int, str]], report: Report) -> None:
-    told = 0
+    told, archived = 0, bool(base.archives())
     for name, stored in base.records(replay.definitions):
         counted = _Counted(stored)
         expected = replay.records.get(name, {})
         key = replay.definitions.collections[name].key
         for record_id, record, fields in differing_records(expected, name, counted, _same):
+            sequence, time = last.get(record_id, (None, None))
+            if sequence is None and archived:
+                # All of its entries are in an archive.
+                continue
             told += 1
             if told > _TOLD:
-                continue
-            sequence, time = last.get(record_id, (None, None))
-            if sequence is None and base.archives():
-                # All of its entries are in an archive.
-                told -= 1
                 continue
             if record is None:
                 what = f"The record {expected[record_id][key]!r} of {name} is gone, and no entry says so."
@@ -267,31 +265,30 @@ def verify_export(lines: Iterable[bytes], heads: Sequence[KnownHead], progress: 
     A whole one is under a head; of a part, that each entry is its leaf is all that can be told, unless it
     has a path. Raises `ValueError` for a line that is no entry.
     """
-    report, peaks = Report(), _Peaks(frozenset(one.size for one in heads))
+    report, audit = Report(), TreeAudit(wanted=frozenset(one.size for one in heads))
     for number, line in enumerate(lines, 1):
         if not line.strip():
             continue
         sequence, hashed = _line(line, number, report)
-        if report.entries == 0 and sequence != 1:
-            peaks.whole = False
-        if report.entries and sequence != peaks.size + 1:
-            words = f"Entries {peaks.size + 1} to {sequence - 1} are not in the export."
-            report.faults.append(Fault("missing", words, peaks.size + 1))
-            peaks.whole = False
-        peaks.add(sequence, hashed)
+        if sequence != audit.size + 1:
+            if report.entries:
+                words = f"Entries {audit.size + 1} to {sequence - 1} are not in the export."
+                report.faults.append(Fault("missing", words, audit.size + 1))
+            audit.lose(sequence - 1)
+        audit.append(hashed)
         report.entries += 1
         if number % _EACH == 0:
             progress.told("entries", number, 0)
     report.heads = len(heads)
-    if peaks.whole:
-        report.root = peaks.root().hex()
+    if audit.whole:
+        report.root = audit.root().hex()
     for head in heads:
         what = f"The head of {head.size} entries, of {head.time},"
-        if head.size > peaks.size:
+        if head.size > audit.size:
             report.faults.append(
-                Fault("cut", f"{what} is of more entries than the export has.", peaks.size + 1)
+                Fault("cut", f"{what} is of more entries than the export has.", audit.size + 1)
             )
-        elif peaks.whole and peaks.roots.get(head.size) != head.root:
+        elif audit.whole and audit.roots.get(head.size) != head.root:
             report.faults.append(Fault("head", f"{what} has another root than the export.", head.size))
     return report
 
@@ -316,32 +313,9 @@ def _check_opened(leaf: Mapping[str, Any], name: str, sides: Any, report: Report
     for hashed, one in zip(leaf["sealed"][name], sides, strict=True):
         if one is None:
             continue
-        made = hashlib.sha256(bytes.fromhex(one["salt"]) + canonical_plain(one["value"])).hexdigest()
-        if made != hashed:
+        if commitment_to(bytes.fromhex(one["salt"]), one["value"]) != hashed:
             words = f"The value of {name} in entry {leaf['sequence']}, or its salt, is not what was entered."
             report.faults.append(Fault("salt", words, leaf["sequence"], leaf["time"]))
-
-
-class _Peaks:
-    """The tree of leaves that come one by one."""
-
-    def __init__(self, wanted: frozenset[int]) -> None:
-        self._audit, self._wanted = TreeAudit(), wanted
-        self.whole, self.roots = True, dict[int, bytes]()
-
-    @property
-    def size(self) -> int:
-        return self._audit.size
-
-    def add(self, sequence: int, hashed: bytes) -> None:
-        if self.whole:
-            self._audit.append(hashed)
-            if sequence in self._wanted:
-                self.roots[sequence] = self._audit.root()
-        self._audit.size = sequence
-
-    def root(self) -> bytes:
-        return self._audit.root()
 
 
 def verify_evidence(found: Mapping[str, Any]) -> Report:
@@ -359,5 +333,5 @@ def verify_evidence(found: Mapping[str, Any]) -> Report:
             report.entries += 1
         report.root = root.hex()
         return report
-    except (KeyError, TypeError, ValueError) as error:
+    except (KeyError, TypeError, ValueError, AttributeError) as error:
         raise ValueError(f"This is no evidence file, or its head is forged: {error}") from None

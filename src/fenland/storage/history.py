@@ -7,7 +7,7 @@ their own, from which they can be erased; and each full block of entries has its
 from __future__ import annotations
 
 import os
-from collections.abc import Collection, Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from dataclasses import replace
 from operator import attrgetter
 from typing import Any
@@ -176,8 +176,7 @@ class TableHistory:
     def add(self, writing: Writing, entry: Entry) -> Last:
         """See `History`."""
         last = self.last(writing)
-        if entry.secret and not entry.secret.isdisjoint(entry.changes):
-            entry = sealed(entry, lambda: os.urandom(SALT))
+        entry = sealed(entry, lambda: os.urandom(SALT))
         sequence = last.sequence + 1
         # Whatever the clock does, no entry is from before the one before it.
         time = max(entry.time, last.time)
@@ -186,7 +185,8 @@ class TableHistory:
         seals = sealed_text(entry.seals)
         leaf = {name: value for name, value in zip(self._names, parts, strict=True) if value is not None}
         leaf["sequence"], leaf["time"] = sequence, time
-        peaks = self._peaks if getattr(writing, "epoch", None) == self._epoch else {}
+        # Without epochs nothing tells whether what is remembered was undone.
+        peaks = self._peaks if getattr(writing, "epoch", None) is not None else {}
         nodes = self.tree.completed(writing, last, leaf_text(leaf, changes, seals), peaks)
         # In the order of the columns.
         row = (sequence, time, *parts, changes.decode(), None if seals is None else seals.decode(), nodes)
@@ -289,12 +289,19 @@ class TableHistory:
 
     def at(self, reading: Reading, time: str) -> int:
         """See `History`."""
+        return self._last_for(reading, lambda found: found <= time)
+
+    def before(self, reading: Reading, time: str) -> int:
+        """See `History`."""
+        return self._last_for(reading, lambda found: found < time)
+
+    def _last_for(self, reading: Reading, is_early: Callable[[str], bool]) -> int:
         # Times never go back, so that the last entry up to one is found as in a dictionary.
         low, high = self.first(reading) - 1, self.last(reading).sequence
         while low < high:
             middle = (low + high + 1) // 2
             [found] = self._time.converted(self._time.one(reading, {"sequence": middle}))
-            low, high = (middle, high) if found <= time else (low, middle - 1)
+            low, high = (middle, high) if is_early(found) else (low, middle - 1)
         return low
 
     def candidates(

@@ -192,6 +192,9 @@ class History(Protocol):
     def at(self, reading: Reading, time: str) -> int:
         """The sequence of the last entry up to this time."""
 
+    def before(self, reading: Reading, time: str) -> int:
+        """The sequence of the last entry from before this time."""
+
     def candidates(
         self, reading: Reading, wanted: Candidates, *, below: int
     ) -> Iterator[tuple[int, list[Entry]]]:

@@ -49,7 +49,7 @@ from fenland.web.query import (
     when_of,
     whole_number,
 )
-from fenland.web.routing import ONE_RECORD, here
+from fenland.web.routing import ONE_RECORD, onward
 
 HISTORY = "/v1/history"
 #: What the query of a search may hold.
@@ -102,14 +102,16 @@ def _flag(sent: Mapping[str, Any], name: str, default: bool) -> bool:
     return value
 
 
-def _page_json(found: Entries | Timeline) -> dict[str, Any]:
-    return {
+def _page_answer(request: Request, query: Mapping[str, str], found: Entries | Timeline) -> Answer:
+    body = {
         "items": found.items,
         "next": found.next,
         "labels": found.labels,
         "people": found.people,
         "archived": found.archived,
     }
+    below = None if found.next is None else query_with(query, below=found.next)
+    return json_answer(body, headers=onward(request, below))
 
 
 class _Views:
@@ -141,10 +143,7 @@ class _Views:
         if after is not None:
             raise Malformed("after is for exports, which are oldest first. Pages go on with below.")
         found = search(self.service, caller, asked)
-        headers = {}
-        if found.next is not None:
-            headers["Link"] = f'<{here(request)}?{query_with(query, below=found.next)}>; rel="next"'
-        return json_answer(_page_json(found), headers=headers)
+        return _page_answer(request, query, found)
 
     def activity(self, request: Request) -> Answer:
         caller = caller_of(request, self.service)
@@ -238,10 +237,7 @@ class _Views:
         )
         found = timeline(self.service, caller, address, asked)
         order.check()
-        headers = {}
-        if found.next is not None:
-            headers["Link"] = f'<{here(request)}?{query_with(query, below=found.next)}>; rel="next"'
-        return json_answer(_page_json(found), headers=headers)
+        return _page_answer(request, query, found)
 
     def difference(self, request: Request, address: Address) -> Answer:
         caller = caller_of(request, self.service)

@@ -9,6 +9,7 @@ from urllib.parse import quote
 from flask import Flask, Request
 from flask.globals import request_ctx
 
+from fenland.core.problems import Malformed
 from fenland.core.reserved import RESERVED
 from fenland.service.create import CreateRequest, create
 from fenland.service.delete import DeleteRequest, delete
@@ -51,7 +52,7 @@ from fenland.web.query import (
     when_of,
     whole_number,
 )
-from fenland.web.routing import ONE_RECORD, RECORDS, here
+from fenland.web.routing import ONE_RECORD, RECORDS, onward
 
 _NOTHING: dict[str, Any] = {}
 
@@ -92,9 +93,12 @@ class _Views:
             count=flag(query, "count"),
             labels=flag(query, "labels"),
         )
+        when = when_of(query)
         if (form := form_accepted(request)) is not None:
+            if when:
+                raise Malformed("A file holds records as they are. Leave at out, or ask for JSON.")
             return self.exports.answer(request, asked, form)
-        if (when := when_of(query)) and when.at is not None:
+        if when.at is not None:
             listed = list_past(self.service, caller, asked, when.at)
         else:
             listed = list_records(self.service, caller, asked)
@@ -105,11 +109,8 @@ class _Views:
             body["labels"] = listed.labels
         if listed.expanded is not None:
             body["expanded"] = listed.expanded
-        headers = {}
-        if listed.next is not None:
-            onward = query_with(query, equal, cursor=listed.next)
-            headers["Link"] = f'<{here(request)}?{onward}>; rel="next"'
-        return json_answer(body, headers=headers)
+        following = None if listed.next is None else query_with(query, equal, cursor=listed.next)
+        return json_answer(body, headers=onward(request, following))
 
     def create(self, request: Request, collection: str) -> Answer:
         caller, order = caller_of(request, self.service), InOrder()

@@ -27,6 +27,11 @@ def here(request: Request) -> str:
     return prefix_of(request) + quote(request.path)
 
 
+def onward(request: Request, query: str | None) -> dict[str, str]:
+    """The headers that say where the next page is (RFC 8288), by its query; none where there is none."""
+    return {} if query is None else {"Link": f'<{here(request)}?{query}>; rel="next"'}
+
+
 #: The fixed segments of a path, by their places.
 _Key = tuple[str, ...]
 

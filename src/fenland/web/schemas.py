@@ -24,6 +24,7 @@ from fenland.web.edit_forms import form_json
 from fenland.web.headers import prefix_of
 from fenland.web.order import InOrder
 from fenland.web.query import page_size, query_of, query_with
+from fenland.web.routing import onward
 
 
 class _Views:
@@ -61,11 +62,8 @@ class _Views:
         asked = ChoicesRequest(collection, field, query.get("q", ""), limit, query.get("cursor"))
         found = list_choices(self.service, caller, asked)
         order.check()
-        headers = {}
-        if found.next is not None:
-            here = f"{prefix_of(request)}/v1/schemas/{collection}/choices/{field}"
-            headers["Link"] = f'<{here}?{query_with(query, cursor=found.next)}>; rel="next"'
-        return json_answer({"items": found.items, "next": found.next}, headers=headers)
+        following = None if found.next is None else query_with(query, cursor=found.next)
+        return json_answer({"items": found.items, "next": found.next}, headers=onward(request, following))
 
     def schema(self, collection: str) -> Answer:
         service, caller = self.service, caller_of(request, self.service)
