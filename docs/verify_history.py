@@ -157,8 +157,17 @@ def check_evidence(path, heads):
         return 0
     if any(one["size"] == head["size"] and one["root"] != head["root"] for one in heads):
         fault(f"The head of {head['size']} entries is another than the one that was kept elsewhere.")
-    for entry in found["entries"]:
+    begins = None
+    for place, entry in enumerate(found["entries"]):
         sequence, hashed = check_entry(entry)
+        leaf = entry["leaf"]
+        if leaf is not None:
+            begins = leaf["version"] - place if begins is None else begins
+            if leaf["id"] != found["id"]:
+                fault(f"Entry {sequence} is of another record.")
+            elif leaf["version"] != begins + place:
+                fault(f"Entry {sequence} does not follow the one before it: entries were left out.")
+                begins = leaf["version"] - place
         steps = [bytes.fromhex(step) for step in entry["path"]]
         if not includes(sequence - 1, hashed, head["size"], steps, bytes.fromhex(head["root"])):
             fault(f"Entry {sequence} is not in the tree of the head.")

@@ -610,13 +610,21 @@ def test_a_proof_is_checked_in_the_browser_and_a_forged_one_is_not_believed(page
     with page.expect_download() as saved:
         page.get_by_role("button", name="Evidence file").click()
     assert saved.value.suggested_filename == "stations-PS-021.evidence.json"
-    for old, new, words in (
-        ('"actor":"', '"actor":"x', "is not what its hash says"),
-        ('"path":["', '"path":["00', "is not under the head"),
-        ('"x":"', '"x":"AA', "signature"),
+    station, landholder = "/c/stations/r/PS-021", "/c/landholders/r/L0022"
+    for record, old, new, words in (
+        (station, '"actor":"', '"actor":"x', "is not what its hash says"),
+        (station, '"path":["', '"path":["00', "is not under the head"),
+        (station, '"x":"', '"x":"AA', "signature"),
+        (
+            station,
+            '"fenland-evidence-1","collection":"stations","id":"',
+            '"fenland-evidence-1","collection":"stations","id":"9',
+            "of another record",
+        ),
+        (landholder, '"salt":"', '"salt":"00', "is not what was sealed"),
     ):
         page.route("**/history/evidence", _forging(old, new))
-        page.reload()
+        page.goto(record)
         page.get_by_role("button", name="Check the proof").click()
         expect(
             page.get_by_text("This history does not fit its proof.").or_(page.get_by_text("cannot check"))

@@ -13,6 +13,7 @@ import sys
 import threading
 import time
 from collections.abc import Callable, Iterator
+from dataclasses import replace
 from http.server import BaseHTTPRequestHandler, HTTPServer
 from pathlib import Path
 from typing import Any, ClassVar
@@ -387,6 +388,8 @@ EVIDENCE: dict[str, tuple[Callable[[dict[str, Any]], Any], str]] = {
     "an entry changed": (lambda one: one["entries"][0]["leaf"].update(actor="nobody"), "not what its hash says"),
     "a path changed": (lambda one: one["entries"][-1]["path"].reverse(), "not in the tree"),
     "a commitment opened otherwise": (lambda one: _salted(one["entries"][-1], "value", "0555 9"), "or its salt"),
+    "another record": (lambda one: one.update(id=one["id"][:-4] + "0000"), "is of another record"),
+    "an entry left out": (lambda one: one["entries"].insert(1, one["entries"][0]), "entries were left out"),
     "another root": (lambda one: one["head"].update(signed=one["head"]["signed"][:-3] + "AAA"), "forged"),
 }  # fmt: skip
 
@@ -405,6 +408,14 @@ def test_an_evidence_file_is_checked_by_both(whole: Path, tmp_path: Path, name: 
         answer = subprocess.run(command, capture_output=True, text=True)
         assert (answer.returncode != 0) == bool(words), answer.stdout + answer.stderr
         assert words in answer.stdout + answer.stderr
+
+
+def test_the_head_of_an_evidence_file_is_held_against_one_that_was_kept_elsewhere(whole: Path) -> None:
+    evidence = json.loads((whole / "evidence.json").read_text())
+    [head] = read_heads((whole / "head.jsonl").read_text(), [])
+    assert verify_evidence(evidence, [head]).sound
+    report = verify_evidence(evidence, [replace(head, root=bytes(32))])
+    assert told(report) == {("head", head.size)}
 
 
 def _places(value: Any, place: tuple[Any, ...] = ()) -> Iterator[tuple[Any, ...]]:
@@ -527,6 +538,7 @@ def test_older_entries_move_to_an_archive_that_proves_itself(whole: Path, tmp_pa
     Path(first["file"]).write_bytes(b"".join([*lines[:5], *lines[6:]]))
     assert "archive" in {one["kind"] for one in run("verify", code=1)["faults"]}
     run("verify", "--archive", first["file"], code=2)
+    run("verify", "--archive", second["file"], "--head", str(whole / "head.jsonl"), code=2)
     definitions = kept_definitions(path)
     assert definitions is not None
     service = open_service(definitions, path)

@@ -14,6 +14,7 @@ export interface Proven {
 }
 
 export interface EvidenceFile {
+  id: string;
   head: { size: number; root: string; time: string; signed: string };
   keys: { keys: Json[] };
   entries: Proven[];
@@ -100,14 +101,44 @@ async function signed(file: EvidenceFile): Promise<boolean | null> {
   return crypto.subtle.verify({ name: "Ed25519" }, known, fromBase64(signature), encoder.encode(`${header}.${body}`));
 }
 
+/** Whether what opens the seals of an entry is what they were made of. */
+async function opens({ leaf, opened }: Proven): Promise<boolean> {
+  const sealed = isObject(leaf) && isObject(leaf["sealed"]) ? leaf["sealed"] : {};
+  for (const [name, sides] of Object.entries(opened)) {
+    const hashes = sealed[name];
+    for (const [side, one] of (Array.isArray(sides) ? sides : []).entries()) {
+      if (!isObject(one)) continue;
+      const salt = typeof one["salt"] === "string" ? one["salt"] : "";
+      const hash = await sha256(bytesOf(salt), encoder.encode(canonical(one["value"] ?? null)));
+      if (!Array.isArray(hashes) || hashes[side] !== hexOf(hash)) return false;
+    }
+  }
+  return true;
+}
+
+/** Why entries are not those of the record, or not all of them one after the other. */
+function strangers({ id, entries }: EvidenceFile): string[] {
+  const words: string[] = [];
+  let begins: number | undefined;
+  entries.forEach(({ sequence, leaf }, place) => {
+    if (!isObject(leaf)) return;
+    const first = Number(leaf["version"]) - place;
+    if (leaf["id"] !== id) words.push(`Entry ${sequence} is of another record.`);
+    else if (first !== (begins ?? first)) words.push(`Entries were left out before entry ${sequence}.`);
+    begins = first;
+  });
+  return words;
+}
+
 /** What can be said of an evidence file: of every entry, and of the head that they stand under. */
 export async function verdictOn(file: EvidenceFile): Promise<Verdict> {
-  const words: string[] = [];
+  const words = strangers(file);
   const { size, root, time } = file.head;
   if (size === 0) words.push("The head is of no entries.");
   for (const one of file.entries) {
     if (one.leaf !== null && hexOf(await leafHash(canonical(one.leaf))) !== one.leaf_hash)
       words.push(`Entry ${one.sequence} is not what its hash says.`);
+    if (!(await opens(one))) words.push(`A value in entry ${one.sequence} is not what was sealed.`);
     if (!(await includes(one.sequence - 1, one.leaf_hash, size, one.path, root)))
       words.push(`Entry ${one.sequence} is not under the head.`);
   }

@@ -192,13 +192,15 @@ def _report(
     from fenland.service.archiving import read_archive
 
     text = None if head is None else head.read_text(encoding="utf-8")
+    heads = [] if text is None else verifying.read_heads(text, [])
     if files["evidence"] is not None:
-        return verifying.verify_evidence(json.loads(files["evidence"].read_bytes()))
+        return verifying.verify_evidence(json.loads(files["evidence"].read_bytes()), heads)
     if files["archive"] is not None:
+        if head is not None:
+            fail("An archive holds a head itself. Leave --head out, or check the database.", Exit.USAGE)
         found = read_archive(files["archive"])
         return verifying.Report(found.last - found.first + 1, found.root.hex(), heads=1)
     if files["export"] is not None:
-        heads = [] if text is None else verifying.read_heads(text, [])
         with files["export"].open("rb") as lines:
             return verifying.verify_export(lines, heads, progress)
     path = database or open_settings(project).database

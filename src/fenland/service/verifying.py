@@ -318,12 +318,19 @@ def _check_opened(leaf: Mapping[str, Any], name: str, sides: Any, report: Report
             report.faults.append(Fault("salt", words, leaf["sequence"], leaf["time"]))
 
 
-def verify_evidence(found: Mapping[str, Any]) -> Report:
-    """Holds an evidence file of one record against itself. Raises `ValueError` for what is none."""
+def verify_evidence(found: Mapping[str, Any], heads: Sequence[KnownHead] = ()) -> Report:
+    """Holds an evidence file of one record against itself, and its head against those kept elsewhere.
+
+    Raises `ValueError` for what is none.
+    """
     try:
         report, head, keys = Report(heads=1), found["head"], found["keys"]["keys"]
         content = verified(head["signed"], keys)
         size, root = content["size"], bytes.fromhex(content["root"])
+        if any(one.size == size and one.root != root for one in heads):
+            words = f"The head of {size} entries is another than the one that was kept elsewhere."
+            report.faults.append(Fault("head", words, size))
+        report.faults += _strangers(found)
         for number, one in enumerate(found["entries"], 1):
             sequence, hashed = _line(orjson.dumps(one), number, report)
             path = [bytes.fromhex(step) for step in one["path"]]
@@ -335,3 +342,21 @@ def verify_evidence(found: Mapping[str, Any]) -> Report:
         return report
     except (KeyError, TypeError, ValueError, AttributeError) as error:
         raise ValueError(f"This is no evidence file, or its head is forged: {error}") from None
+
+
+def _strangers(found: Mapping[str, Any]) -> list[Fault]:
+    """Entries that are of another record, or before which others of the record were left out."""
+    faults: list[Fault] = []
+    begins: int | None = None
+    for place, one in enumerate(found["entries"]):
+        leaf, sequence = one["leaf"], one["sequence"]
+        if leaf is None:
+            continue
+        begins = leaf["version"] - place if begins is None else begins
+        if leaf["id"] != found["id"]:
+            faults.append(Fault("missing", f"Entry {sequence} is of another record.", sequence, leaf["time"]))
+        elif leaf["version"] != begins + place:
+            words = f"Entry {sequence} does not follow the one before it: entries were left out."
+            faults.append(Fault("missing", words, sequence, leaf["time"]))
+            begins = leaf["version"] - place
+    return faults
