@@ -224,6 +224,8 @@ class Edits:
     limits: Limits = DEFAULTS
     #: Of each expression among the conditions, whether it holds: to be found before `against`.
     held: Mapping[str, bool] = field(default_factory=dict)
+    #: The fields that the caller may change and not read, as stored: `against` is not given these.
+    unread: Mapping[str, Any] = field(default_factory=dict)
 
     @property
     def asked(self) -> tuple[str, ...]:
@@ -262,11 +264,16 @@ class Edits:
         pointer: str,
         problems: list[Problem],
     ) -> None:
-        name = edit.at[0]
-        whole = touched.get(name, stored.get(name))
+        name, verb = edit.at[0], _VERBS[edit.verb]
+        if name in self.unread and verb.atomic:
+            # What it comes to, or why it does not, would tell what is stored.
+            detail = "Cannot be read by you, so it can be set or cleared, and nothing else."
+            problems.append(Problem(pointer, "edit", detail, {"verb": edit.verb}))
+            return
+        whole = touched.get(name, self.unread.get(name) if name in self.unread else stored.get(name))
         place = find(whole, edit.at[1:])
         try:
-            value = _VERBS[edit.verb].apply(None if place is MISSING else place, edit.value)
+            value = verb.apply(None if place is MISSING else place, edit.value)
             touched[name] = _with(whole, edit.at[1:], value)
         except _Cannot as reason:
             problems.append(Problem(pointer, "edit", str(reason), {"verb": edit.verb}))

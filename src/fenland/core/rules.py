@@ -8,9 +8,11 @@ of the service hears of all at once.
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
+from dataclasses import replace
 from typing import Any, NamedTuple
 
 from fenland.core.definitions import Blank, Collection, Field
+from fenland.core.edits import Edits
 from fenland.core.expressions import EvaluationError, compiled
 from fenland.core.field_access import PROTECTIONS, FieldAccess
 from fenland.core.names import did_you_mean
@@ -64,13 +66,21 @@ class Rules:
         self,
         stored: Mapping[str, Any],
         patch: Patch,
+        access: FieldAccess,
         asked: Blank | None,
         problems: list[Problem],
     ) -> dict[str, Any]:
-        """The new value of each field that a patch touches, blanks taken for what they mean."""
+        """The new value of each field that a patch touches, blanks taken for what they mean.
+
+        A patch is applied to what its sender may read. What is sent for a part of an object leaves the others
+        as they are, also where they may not be read.
+        """
         if isinstance(patch, MergePatch):
             return MergePatch(self.settle_blanks(patch.fields, asked, problems)).against(stored, problems)
-        touched = patch.against(stored, problems)
+        if access.hidden and isinstance(patch, Edits):
+            fields = self.collection.fields
+            patch = replace(patch, unread={name: stored[name] for name in access.hidden if name in fields})
+        touched = patch.against(access.shown(dict(stored)), problems)
         # The other formats say what they mean by null, so only an empty text can be a blank there.
         blank = {name: value for name, value in touched.items() if value == ""}
         settled = self.settle_blanks(blank, asked, problems) if blank else {}
@@ -254,9 +264,7 @@ class Rules:
         """A new record's fields as they are kept; an absent optional field is null."""
         present = {name: value for name, value in record.items() if value is not None}
         # What was refused is not there: nothing further on has to ask whether a value is of its type.
-        kept = {**dict.fromkeys(record), **self.validate(present, problems)}
-        self.validate_whole(kept, problems)
-        return kept
+        return {**dict.fromkeys(record), **self.validate(present, problems)}
 
 
 def _fit_for_addresses(check: Check) -> Check:

@@ -45,7 +45,7 @@ def broken_records(
                 done += 1
                 problems: list[Problem] = []
                 fields = {one: record[one] for one in resource.collection.fields}
-                rules.validate_new(fields, problems)
+                rules.validate_whole(rules.validate_new(fields, problems), problems)
                 problems += rules.run_checks(sight.names, record, None, problems)
                 if problems:
                     yield Broken(name, record[resource.collection.key], tuple(problems))

@@ -3,23 +3,22 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from fenland.core.access import Caller, Sight
 from fenland.core.changes import Change, creation
 from fenland.core.definitions import Blank
-from fenland.core.field_access import PROTECTIONS, FieldAccess, Record
-from fenland.core.limits import check_record
-from fenland.core.problems import Invalid, Problem, pointer_to
+from fenland.core.field_access import FieldAccess, Record
+from fenland.core.problems import Invalid, Problem
 from fenland.core.reserved import made
 from fenland.core.rules import Before, lenient
 from fenland.service.applying import apply
-from fenland.service.finding import demand_reason, permit
+from fenland.service.finding import permit
 from fenland.service.once import SAVED, Once, once
-from fenland.service.others import check_others
 from fenland.service.saved import Saved
 from fenland.service.service import Resource, Service
+from fenland.service.settling import Proposal, protected_problems, refused_fields, saved_as, settle
 from fenland.service.work import View, Work, written
 
 
@@ -82,9 +81,7 @@ def create_within(work: Work, caller: Caller, new: NewRecord) -> Saved:
     resource = new.resource
     change, dropped = decide_new(work, caller, new)
     apply(work, caller, [change])
-    access = resource.policy.fields(work.sight(caller), change.result)
-    shown, tag = access.shown(change.result), resource.etag(change.result)
-    return Saved(shown, True, tag, resource.collection.name, dropped)
+    return saved_as(work, caller, resource, change.result, dropped)
 
 
 def decide_new(view: View, caller: Caller, new: NewRecord) -> tuple[Change, tuple[str, ...]]:
@@ -93,29 +90,23 @@ def decide_new(view: View, caller: Caller, new: NewRecord) -> tuple[Change, tupl
     To be called by who writes, since records come in the order of their ids. Raises `Invalid`.
     """
     resource, request, problems = new.resource, new.request, list[Problem]()
-    rules, start, sight = resource.rules, start_of(new.resource, caller), view.sight(caller)
+    rules, start = resource.rules, start_of(new.resource, caller)
     given = rules.settle_blanks(new.sent, request.blank, problems)
     given = rules.drop_protected(given, new.access, Before(start, start), problems)
     fields = _fields(new, start, given, problems)
     record_id, stamp = view.service.new_id(), view.stamp(caller, request.reason)
-    record = made(record_id, stamp.time, stamp.by) | fields
-    if refused := resource.policy.refused(sight, None, record, given):
+    begun = {**start, **made(record_id, stamp.time, stamp.by)}
+    proposal = Proposal(resource, None, begun, fields, given, request.reason)
+    if refused := refused_fields(view, caller, proposal):
+        # What they may not give gets its default.
         given = {name: value for name, value in given.items() if name not in refused}
-        fields = _fields(new, start, given, [])
-        problems += [
-            Problem(pointer_to(name), "not_permitted", PROTECTIONS["not_permitted"]) for name in refused
-        ]
-        record = record | fields
-    if resource.policy.asks_next("create", sight, None, fields):
-        permit("create", resource, sight, None, record)
-    check_record(fields, fields, view.limits)
-    problems += rules.run_checks(sight.names, record, None, problems)
-    problems += check_others(view, caller, resource, fields, record_id)
-    demand_reason(resource, request.reason, problems)
+        problems += protected_problems(refused)
+        proposal = replace(proposal, values=_fields(new, start, given, []))
+    settled = settle(view, caller, replace(proposal, given={}), problems)
     remaining, dropped = lenient(problems) if request.lenient else (problems, [])
     if remaining:
         raise Invalid(remaining)
-    return creation(resource.collection, record_id, fields, stamp), tuple(dropped)
+    return creation(resource.collection, record_id, settled.values, stamp), tuple(dropped)
 
 
 def _fields(new: NewRecord, start: Record, given: Record, problems: list[Problem]) -> Record:

@@ -15,13 +15,14 @@ from fenland.core.access import Caller
 from fenland.core.changes import erasure
 from fenland.core.names import did_you_mean
 from fenland.core.problems import Conflict, Invalid, Problem, pointer_to
+from fenland.core.rules import Before
 from fenland.service.applying import apply
 from fenland.service.finding import UNCONDITIONAL, Address, Preconditions, meet, permit
 from fenland.service.once import SAVED, Once, once
-from fenland.service.others import check_others
 from fenland.service.past import Subject, newest_first, subject
 from fenland.service.saved import Saved
 from fenland.service.service import Service
+from fenland.service.settling import Proposal, protected_problems, refused_fields, saved_as, settle
 from fenland.service.work import Work, written
 
 #: Entries that a refusal names.
@@ -80,8 +81,7 @@ def _erased(work: Work, caller: Caller, request: EraseRequest) -> Saved:
     record = {**found.record, **values, "version": change.version}
     if found.there:
         record = change.result
-    access = resource.policy.fields(work.sight(caller), record)
-    return Saved(access.shown(record), True, resource.etag(record), resource.collection.name)
+    return saved_as(work, caller, resource, record)
 
 
 def _values(work: Work, caller: Caller, found: Subject, request: EraseRequest) -> dict[str, Any]:
@@ -101,14 +101,25 @@ def _values(work: Work, caller: Caller, found: Subject, request: EraseRequest) -
         if name not in request.fields:
             detail = "Is not among the fields to erase."
             problems.append(Problem(pointer_to("values", name), "unknown_field", detail))
+        elif not collection.fields[name].required:
+            detail = "Is not required, so nothing has to stand in its place. Leave it out."
+            problems.append(Problem(pointer_to("values", name), "not_required", detail))
     if problems:
         raise Invalid(problems)
-    kept = rules.validate({name: request.values.get(name) for name in request.fields}, problems)
+    given = dict(request.values)
+    if given:
+        # To put something in the place of what goes is a change like any other.
+        permit("update", found.resource, work.sight(caller), found.record)
+        given = rules.drop_protected(given, found.access, Before(found.record, found.record), problems)
+    kept = rules.validate({name: given.get(name) for name in request.fields}, problems)
+    given = {name: value for name, value in kept.items() if name in given}
     if found.there:
-        record = {**found.record, **kept}
-        rules.validate_whole(record, problems)
-        problems += rules.run_checks(work.sight(caller).names, record, found.record, problems)
-        problems += check_others(work, caller, found.resource, kept, found.id)
+        # Required fields stay filled, so that whoever may give them no value cannot erase them either.
+        proposal = Proposal(found.resource, found.record, found.record, kept, given, request.reason)
+        settle(work, caller, proposal, problems)
+    elif given:
+        proposal = Proposal(found.resource, found.record, found.record, kept, given, request.reason)
+        problems += protected_problems(refused_fields(work, caller, proposal))
     if problems:
         raise Invalid(problems)
     return kept

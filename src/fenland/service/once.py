@@ -51,6 +51,7 @@ def _keep_saved(saved: Saved) -> dict[str, Any]:
         "changed": saved.changed,
         "etag": saved.etag,
         "dropped": list(saved.dropped),
+        "unseen": saved.unseen,
     }
 
 
@@ -67,6 +68,9 @@ def _give_saved(work: Work, caller: Caller, kept: dict[str, Any]) -> Saved:
     gone = {**dict.fromkeys((*RESERVED, *resource.collection.fields)), **record}
     now = work.find(resource, "id", record["id"]) or gone
     if not resource.policy.may("read", sight, now):
+        if kept.get("unseen"):
+            dropped = tuple(kept["dropped"])
+            return Saved(record, kept["changed"], "", collection, dropped, repeated=True, unseen=True)
         raise not_there(Address(collection, str(record[resource.collection.key])))
     shown = resource.policy.fields(sight, now).shown(record)
     # As it was answered then, when the records may not have been moved yet.

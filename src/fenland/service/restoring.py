@@ -6,24 +6,22 @@ Bringing back is like creating, with the id and the owner that the record had.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from dataclasses import dataclass, replace
-from typing import Any
 
 from fenland.core.access import Caller
 from fenland.core.changes import restoration
 from fenland.core.field_access import Record
-from fenland.core.limits import check_record
 from fenland.core.patches import Exactly
 from fenland.core.problems import Conflict, Invalid, Malformed, Problem
-from fenland.core.reserved import RESERVED
+from fenland.core.rules import Before
+from fenland.core.values import same
 from fenland.service.applying import apply
-from fenland.service.finding import UNCONDITIONAL, Address, Base, Preconditions, demand_reason, permit
+from fenland.service.finding import UNCONDITIONAL, Address, Base, Preconditions, permit
 from fenland.service.once import SAVED, Once, once
-from fenland.service.others import check_others
 from fenland.service.past import NOW, Subject, When, as_it_was, subject
 from fenland.service.saved import Saved
 from fenland.service.service import Service
+from fenland.service.settling import Proposal, saved_as, settle, unseen
 from fenland.service.update import Preview, UpdateRequest, preview_of, update_within
 from fenland.service.work import View, Work, written
 
@@ -101,27 +99,30 @@ def bring_back(work: Work, caller: Caller, found: Subject, request: RestoreReque
     resource = found.resource
     change = restoration(resource.collection, record, work.stamp(caller, request.reason))
     apply(work, caller, [change])
-    access = resource.policy.fields(work.sight(caller), change.result)
-    shown, tag = access.shown(change.result), resource.etag(change.result)
-    return Saved(shown, True, tag, resource.collection.name)
+    return saved_as(work, caller, resource, change.result)
 
 
 def _brought_back(
     view: View, caller: Caller, found: Subject, request: RestoreRequest
 ) -> tuple[Record, list[Problem]]:
+    """The record as it would come back. Raises `NotPermitted`, as an update from the last copy would."""
     resource, sight, problems = found.resource, view.sight(caller), list[Problem]()
-    collection, rules = resource.collection, resource.rules
     if request.preconditions.match is not None:
         raise Malformed("If-Match says which version a record is at, and this one is gone. Leave it out.")
-    last: Record = found.record
-    if request.when:
-        last = as_it_was(view, found, request.when) | {"version": found.record["version"]}
-    permit("create", resource, sight, None, last)
-    demand_reason(resource, request.reason, problems)
-    given = {name: last[name] for name in collection.fields if last[name] is not None}
-    record = {**last, **rules.validate_new(rules.start_record(given, last, problems), problems)}
-    values: Mapping[str, Any] = {name: value for name, value in record.items() if name not in RESERVED}
-    check_record(record, values, view.limits)
-    problems += rules.run_checks(sight.names, record, None, problems)
-    problems += check_others(view, caller, resource, values, found.id)
-    return record, problems
+    last, rules, access = found.record, resource.rules, found.access
+    as_was = as_it_was(view, found, request.when) if request.when else last
+    target = {
+        name: last[name] if name in access.hidden else as_was[name] for name in resource.collection.fields
+    }
+    given = {name: value for name, value in target.items() if not same(last[name], value)}
+    if given:
+        permit("update", resource, sight, last)
+        rules.drop_protected(given, access, Before(last, last), problems)
+    there = {name: value for name, value in target.items() if value is not None}
+    fields = rules.validate_new(rules.start_record(there, target, problems), problems)
+    permit("create", resource, sight, None, {**last, **fields})
+    # Unchanged, nothing is asked of it that asks what it was before.
+    stored = last if given else None
+    proposal = Proposal(resource, stored, last, fields, given, request.reason)
+    record = settle(view, caller, proposal, problems).record
+    return record, unseen(problems, access)

@@ -21,3 +21,5 @@ class Saved:
     collection: str = ""
     dropped: tuple[str, ...] = ()
     repeated: bool = False
+    #: Whether the caller may not read the record any more: then it holds id and key alone, and there is no tag.
+    unseen: bool = False

@@ -87,7 +87,7 @@ class Service:
         self.policies = {name: one.policy for name, one in self.resources.items()}
         self.followed = followed_fields(definitions.collections.values())
         self.catalog = catalog_of(definitions.collections.values())
-        self._failed: set[Rule] = set()
+        self._failed: set[tuple[str, int, str]] = set()
         self._lineages: dict[str, Lineage] = {}
         #: Filters that were read lately, by collection and text.
         self.filters: dict[tuple[str, str], Checked] = {}
@@ -98,8 +98,9 @@ class Service:
 
     def rule_failed(self, rule: Rule, why: str) -> None:
         """Notes a rule that could not be evaluated, and so denied; once for each."""
-        if rule not in self._failed:
-            self._failed.add(rule)
+        known = (rule.file, rule.line, str(rule))
+        if known not in self._failed:
+            self._failed.add(known)
             log.warning("rule failed", rule=str(rule), place=f"{rule.file}:{rule.line}", why=why)
 
     def new_batch(self) -> str:

@@ -16,15 +16,14 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from fenland.core.access import Caller, Sight
+from fenland.core.access import Caller
 from fenland.core.changes import Change, alteration
 from fenland.core.conflicts import refuse_conflicts
 from fenland.core.definitions import Blank
 from fenland.core.edits import Edits
-from fenland.core.field_access import PROTECTIONS, FieldAccess
-from fenland.core.limits import check_record
+from fenland.core.field_access import FieldAccess
 from fenland.core.patches import Patch
-from fenland.core.problems import MOST_PROBLEMS, Invalid, Problem, pointer_to
+from fenland.core.problems import MOST_PROBLEMS, Invalid, Problem
 from fenland.core.rules import Before, lenient
 from fenland.service.applying import apply
 from fenland.service.filtering import answered
@@ -33,16 +32,15 @@ from fenland.service.finding import (
     Address,
     Base,
     Preconditions,
-    demand_reason,
     find,
     meet,
     permit,
 )
 from fenland.service.once import SAVED, Once, once
-from fenland.service.others import check_others
 from fenland.service.saved import Saved
 from fenland.service.seen import as_seen
-from fenland.service.service import Resource, Service
+from fenland.service.service import Service
+from fenland.service.settling import Proposal, saved_as, settle
 from fenland.service.work import View, Work, written
 from fenland.storage.door import Record
 
@@ -117,29 +115,9 @@ def carry_out(work: Work, caller: Caller, request: UpdateRequest, decision: Deci
     change, resource = decision.change, work.resource(request.address.collection)
     if change is None:
         shown = decision.access.shown(decision.stored)
-    else:
-        apply(work, caller, [change])
-        access = decision.access
-        if resource.policy.by_field:
-            # What they may see is what they will see when they read it next.
-            access = resource.policy.fields(work.sight(caller), change.result)
-        shown = access.shown(change.result)
-    now = decision.stored if change is None else change.result
-    return Saved(shown, change is not None, resource.etag(now), resource.collection.name, decision.dropped)
-
-
-def _permitted(
-    resource: Resource, sight: Sight, stored: Record, values: Record, problems: list[Problem]
-) -> Record:
-    """The values that the caller may give, by rules that ask what the record would be."""
-    policy, record = resource.policy, {**stored, **values}
-    refused = dict.fromkeys(policy.refused(sight, stored, record, values), "not_permitted")
-    owner = resource.collection.owner
-    handed = owner in values and policy.asks_next("transfer", sight, stored, values)
-    if owner is not None and handed and not policy.may("transfer", sight, stored, record):
-        refused[owner] = "owner"
-    problems += [Problem(pointer_to(name), code, PROTECTIONS[code]) for name, code in refused.items()]
-    return {name: value for name, value in values.items() if name not in refused}
+        return Saved(shown, False, resource.etag(decision.stored), resource.collection.name, decision.dropped)
+    apply(work, caller, [change])
+    return saved_as(work, caller, resource, change.result, decision.dropped)
 
 
 def preview(service: Service, caller: Caller, request: UpdateRequest) -> Preview:
@@ -175,26 +153,18 @@ def decide(view: View, caller: Caller, request: UpdateRequest) -> Decision:
     if isinstance(patch, Edits) and patch.asked:
         patch = answered(view, sight, resource, stored, patch)
     before = Before(stored, as_seen(view, caller, resource, stored, request.base))
-    shown = access.shown(stored)
-    touched = rules.touch(shown, patch, request.blank, problems)
-    touched = rules.clear(shown, touched, request.clear)
+    touched = rules.touch(stored, patch, access, request.blank, problems)
+    touched = rules.clear(stored, touched, request.clear)
     touched = rules.drop_protected(touched, access, before, problems)
     kept = rules.validate(touched, problems)
-    values = rules.difference(stored, kept, access)
+    values: Mapping[str, Any] = rules.difference(stored, kept, access)
     if before.seen is not stored:
         values = rules.without_unchanged(values, patch, before.seen, access)
         refuse_conflicts(before, values, access, patch.atomic)
     change = None
     if values:
-        values = _permitted(resource, sight, stored, values, problems)
-        record = {**stored, **values}
-        if resource.policy.asks_next("update", sight, stored, values):
-            permit("update", resource, sight, stored, record)
-        check_record(record, values, view.limits)
-        rules.validate_whole(record, problems)
-        problems += rules.run_checks(sight.names, record, stored, problems)
-        problems += check_others(view, caller, resource, values, stored["id"])
-        demand_reason(resource, request.reason, problems)
+        proposal = Proposal(resource, stored, stored, values, values, request.reason)
+        values = settle(view, caller, proposal, problems).values
         if values:
             change = alteration(resource.collection, stored, values, view.stamp(caller, request.reason))
     remaining, dropped = lenient(problems) if request.lenient else (problems, [])

@@ -63,11 +63,15 @@ def record_answer(request: Request, saved: Saved, location: str | None = None) -
     `location` is where a record is that was created.
     """
     status, headers = (200, {}) if location is None else (201, {"Location": location})
-    headers["ETag"] = saved.etag
+    if not saved.unseen:
+        headers["ETag"] = saved.etag
+    elif location is None:
+        # Done, and not theirs to see any more.
+        status = 204
     if saved.repeated:
         headers["Fenland-Repeated"] = "true"
     if "HTTP_PREFER" not in request.environ:
-        return json_answer(saved.record, status, headers)
+        return Answer(None, 204, headers) if status == 204 else json_answer(saved.record, status, headers)
     applied = []
     if prefers(request, "handling=lenient"):
         applied.append("handling=lenient")
@@ -79,7 +83,7 @@ def record_answer(request: Request, saved: Saved, location: str | None = None) -
         applied.append("return=minimal")
     if applied:
         headers["Preference-Applied"] = ", ".join(applied)
-    if minimal:
+    if minimal or status == 204:
         return Answer(b"", 201, headers) if location is not None else Answer(None, 204, headers)
     return json_answer(saved.record, status, headers)
 

@@ -142,6 +142,9 @@ def _result(result: Result, prefix: str) -> dict[str, Any]:
     if result.saved is None:
         return {"status": 424, "detail": "Not done, because another item was refused."}
     status = 201 if result.created else 200
+    if result.saved.unseen:
+        # Done, and not theirs to see any more.
+        return {"status": status if result.created else 204, "record": result.saved.record}
     return {"status": status, "etag": result.saved.etag, "record": result.saved.record}
 
 

@@ -1,0 +1,470 @@
+"""Every way to write: the same wished-for state is sent by each, and who may is what a naive reading says.
+
+`WAYS` is the table of ways to change a record, `MAKING` of those to create one, and `ROUTES` says of each route
+that takes something which ways go through it. A route, a patch format or an action of batches that is not in the
+tables fails a test: enter it, and it is tried with every rule.
+"""
+
+from __future__ import annotations
+
+import json
+import random
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+from urllib.parse import urlencode
+
+import httpx
+import pytest
+
+from fenland.core.access import Actor, Caller
+from fenland.core.changes import Change, Stamp, alteration, creation, deletion
+from fenland.service.applying import apply
+from fenland.service.batch import ACTIONS
+from fenland.service.service import Service
+from fenland.service.settings import Settings
+from fenland.service.work import View, written
+from fenland.web.app import create_app
+from fenland.web.patch_formats import PATCH_TYPES
+from support import TOKENS, bearer, workshop_of
+from test_access import Fields, Rule, World
+
+THINGS = "/v1/records/things"
+
+
+class Rules(World):
+    """Random rules over what a record is and would be, and what they let an actor do, naively."""
+
+    def __init__(self, seed: int) -> None:
+        self.dice = dice = random.Random(seed)
+        self.read, self.delete = Rule(dice, "record"), Rule(dice, "record")
+        self.update, self.update_next = Rule(dice, "record"), dice.random() < 0.5
+        if self.update_next:
+            self.update = Rule(dice, "next")
+        self.create = Rule(dice, "next", create=True)
+        self.transfer_list = dice.choice([[], ["office"], ["crew"], ["owner"]])
+        self.erase_list = dice.choice([["crew"], ["everyone"], ["owner"]])
+        self.secret_read, self.secret_next = Rule(dice, "record"), dice.random() < 0.5
+        self.secret_update = Rule(dice, "next" if self.secret_next else "record")
+        # Most of what is tried is otherwise refused for want of seeing it.
+        if dice.random() < 0.6:
+            self.read.form, self.read.grants = "list", ["everyone"]
+        if dice.random() < 0.4:
+            self.create.form, self.create.grants = "list", ["everyone"]
+
+    def described(self) -> dict[str, Any]:
+        described = super().described()
+        things = described["things"]
+        secret = things["fields"]["secret"]
+        secret |= {"sensitive": True, "required": True}
+        secret["access"] = {"read": self.secret_read.described(), "update": self.secret_update.described()}
+        things["access"] |= {
+            "create": self.create.described(),
+            "transfer": self.transfer_list,
+            "erase": self.erase_list,
+        }
+        return described
+
+    def listed(self, words: list[str], record: Fields, actor: Fields) -> bool:
+        return (
+            bool(set(words) & set(actor["roles"]))
+            or "everyone" in words
+            or ("owner" in words and record["owner"] == actor["name"])
+        )
+
+    def may_change(self, name: str, stored: Fields, wished: Fields) -> bool:
+        """Whether an actor may make of a record what is wished: the heart of it all."""
+        actor = self.actor(name)
+        rule = self.update
+        # The list of a rule is about the record as stored, its condition about what it asks.
+        asked = wished if self.update_next else stored
+        if not self._holds(rule, stored, asked, actor):
+            return False
+        if stored["owner"] != wished["owner"] and not self.listed(self.transfer_list, stored, actor):
+            return False
+        if stored["secret"] != wished["secret"]:
+            asked = wished if self.secret_next else stored
+            if not self._holds(self.secret_update, stored, asked, actor):
+                return False
+        return True
+
+    def may_create(self, name: str, wished: Fields, *, anew: bool) -> bool:
+        actor = self.actor(name)
+        if not self._holds(self.create, wished, wished, actor):
+            return False
+        if not anew:
+            return True
+        # Before it is made, it is its maker's.
+        if wished["owner"] != name and not self.listed(self.transfer_list, {"owner": name}, actor):
+            return False
+        return self._holds(self.secret_update, wished, wished, actor)
+
+    @staticmethod
+    def _holds(rule: Rule, stored: Fields, asked: Fields, actor: Fields) -> bool:
+        listed = replace_form(rule, "list").allows(stored, actor)
+        condition = replace_form(rule, "if").allows(asked, actor)
+        return listed if rule.form == "list" else condition if rule.form == "if" else listed and condition
+
+
+def replace_form(rule: Rule, form: str) -> Rule:
+    other = object.__new__(Rule)
+    other.form, other.grants, other.text, other.naive = form, rule.grants, rule.text, rule.naive
+    return other
+
+
+@dataclass
+class Attempt:
+    """One record, as it is and as it is wished, and who tries."""
+
+    service: Service
+    http: httpx.Client
+    rules: Rules
+    name: str
+    key: str
+    stored: Fields
+    wished: Fields
+    record_id: str = ""
+
+    @property
+    def differing(self) -> Fields:
+        return {field: value for field, value in self.wished.items() if value != self.stored[field]}
+
+    @property
+    def whole(self) -> Fields:
+        """The record as wished, as who was given it sends it back: without what they were not shown."""
+        seen = self.rules.secret_read.allows(self.stored, self.rules.actor(self.name))
+        return {
+            field: value
+            for field, value in self.wished.items()
+            if field != "secret" or seen or field in self.differing
+        }
+
+    def send(
+        self, method: str, path: str, body: Any = None, kind: str = "application/json", **headers: str
+    ) -> httpx.Response:
+        content = body if isinstance(body, (str, bytes)) or body is None else json.dumps(body)
+        answer = self.http.request(
+            method, path, content=content, headers={**bearer(self.name), "Content-Type": kind, **headers}
+        )
+        assert answer.status_code < 500, answer.text
+        return answer
+
+    # --- what was there before, written past all rules --------------------------------------------
+
+    def make(self, *steps: str) -> None:
+        """Writes `wished`, `stored` and `gone` in the order of the steps, each in a change by another account."""
+        for number, step in enumerate(steps):
+            caller = Caller(Actor(f"past-{self.key}-{number}"), batch=f"{self.key}-{number}")
+            written(self.service, lambda unit, step=step, caller=caller: self._step(unit, step, caller))
+
+    def _step(self, unit: Any, step: str, caller: Caller) -> None:
+        collection = self.service.definitions.collections["things"]
+        stamp = unit.stamp(caller)
+        now = unit.find(unit.resource("things"), "code", self.key)
+        change: Change
+        if step == "gone":
+            change = deletion(collection, now, stamp)
+        elif now is None:
+            change = creation(collection, self.service.new_id(), getattr(self, step), stamp)
+            self.record_id = change.record_id
+        else:
+            values = {field: value for field, value in getattr(self, step).items() if value != now[field]}
+            if not values:
+                return
+            change = alteration(collection, now, values, stamp)
+        apply(unit, caller, [change])
+
+    def now(self) -> Fields | None:
+        with self.service.database.reading() as reading:
+            view = View(self.service, reading)
+            found = view.find(view.resource("things"), "code", self.key)
+        return None if found is None else {field: found[field] for field in self.stored}
+
+
+Do = Callable[[Attempt], Any]
+
+
+@dataclass(frozen=True)
+class Way:
+    """How a change is asked for. `before` is what stood in the record in turn; `reads` says that only what the
+    actor can read is put back, `right` asks for more than the right to update, `only` that just this field differs."""
+
+    do: Do
+    before: tuple[str, ...] = ("stored",)
+    reads: bool = False
+    gone: bool = False
+    only: str | None = None
+
+
+def one(tried: Attempt) -> str:
+    return f"{THINGS}/{tried.key}"
+
+
+def entry(tried: Attempt, action: str) -> int:
+    with tried.service.database.reading() as reading:
+        found, _ = tried.service.database.history.of_record(reading, tried.record_id, below=2**62, limit=50)
+    return next(one.sequence for one in found if one.action == action)
+
+
+def item(tried: Attempt, **more: Any) -> dict[str, Any]:
+    return {"items": [{"collection": "things", **more}]}
+
+
+def form(tried: Attempt) -> str:
+    pairs = []
+    for name, value in tried.differing.items():
+        pairs += (
+            [(name, one) for one in value]
+            if isinstance(value, list)
+            else [(name, json.dumps(value) if not isinstance(value, str) else value)]
+        )
+    return urlencode(pairs)
+
+
+def csv(tried: Attempt, fields: Fields) -> str:
+    def cell(value: Any) -> str:
+        text = "" if value is None else value if isinstance(value, str) else json.dumps(value)
+        return '"' + text.replace('"', '""') + '"'
+
+    return ",".join(fields) + "\n" + ",".join(cell(value) for value in fields.values()) + "\n"
+
+
+def patched(kind: str, body: Callable[[Fields], Any]) -> Do:
+    return lambda tried: tried.send("PATCH", one(tried), body(tried.differing), kind)
+
+
+def known(tried: Attempt) -> Fields:
+    return {"code": tried.key, **tried.differing}
+
+
+PATCHES: dict[str, Do] = {
+    "application/merge-patch+json": patched("application/merge-patch+json", dict),
+    "application/json": patched("application/json", dict),
+    "application/json-patch+json": patched(
+        "application/json-patch+json",
+        lambda fields: [{"op": "add", "path": f"/{name}", "value": value} for name, value in fields.items()],
+    ),
+    "application/vnd.fenland.edits+json": patched(
+        "application/vnd.fenland.edits+json",
+        lambda fields: {"edits": [{"at": f"/{name}", "set": value} for name, value in fields.items()]},
+    ),
+    "application/x-www-form-urlencoded": lambda tried: tried.send(
+        "PATCH", one(tried), form(tried), "application/x-www-form-urlencoded"
+    ),
+    "multipart/form-data": lambda tried: tried.http.patch(
+        one(tried),
+        files=[
+            (name, (None, value if isinstance(value, str) else json.dumps(value)))
+            for name, whole in tried.differing.items()
+            for value in (whole if isinstance(whole, list) else [whole])
+        ],
+        headers=bearer(tried.name),
+    ),
+}
+
+WAYS: dict[str, Way] = {
+    **{f"PATCH {kind}": Way(do) for kind, do in PATCHES.items()},
+    "PATCH by": Way(lambda t: t.send("PATCH", f"{THINGS}/by/code/{t.key}", t.differing)),
+    "POST overridden": Way(lambda t: t.send("POST", one(t), t.differing, **{"X-HTTP-Method-Override": "PATCH"})),
+    "PATCH with base": Way(lambda t: t.send("PATCH", f"{one(t)}?base=1", t.differing)),
+    "PUT": Way(lambda t: t.send("PUT", one(t), t.whole)),
+    "PUT by": Way(lambda t: t.send("PUT", f"{THINGS}/by/code/{t.key}", t.whole)),
+    "batch update": Way(lambda t: t.send("POST", "/v1/batch", item(t, action="update", key=t.key, fields=t.differing))),
+    "batch update each": Way(lambda t: t.send("POST", "/v1/batch", {**item(t, action="update", key=t.key, fields=t.differing), "atomic": False})),
+    "batch patch": Way(lambda t: t.send("POST", "/v1/batch", item(t, action="update", key=t.key, patch=[{"op": "add", "path": f"/{name}", "value": value} for name, value in t.differing.items()]))),
+    "batch edits": Way(lambda t: t.send("POST", "/v1/batch", item(t, action="update", key=t.key, edits=[{"at": f"/{name}", "set": value} for name, value in t.differing.items()]))),
+    "batch put": Way(lambda t: t.send("POST", "/v1/batch", item(t, action="put", by="code", value=t.key, fields=t.whole))),
+    "many": Way(lambda t: t.send("PATCH", f"{THINGS}?code={t.key}", t.differing)),
+    "import csv": Way(lambda t: t.send("POST", f"{THINGS}/import?mode=update", csv(t, known(t)), "text/csv")),
+    "import lines": Way(lambda t: t.send("POST", f"{THINGS}/import?mode=both&atomic=true", json.dumps(known(t)), "application/jsonl")),
+    "restore": Way(lambda t: t.send("POST", f"{one(t)}/restore?version=1"), ("wished", "stored"), reads=True),
+    "restore deleted": Way(lambda t: t.send("POST", f"{one(t)}/restore?version=1"), ("wished", "stored", "gone"), reads=True, gone=True),
+    "undo": Way(lambda t: t.send("POST", f"/v1/history/{entry(t, 'update')}/undo"), ("wished", "stored")),
+    "undo batch": Way(lambda t: t.send("POST", "/v1/history/undo", {"batch": f"{t.key}-1"}), ("wished", "stored")),
+    "undo window": Way(lambda t: t.send("POST", "/v1/history/undo", {"actor": f"past-{t.key}-1", "from": "2020-01-01"}), ("wished", "stored")),
+    "erase": Way(lambda t: t.send("POST", f"{one(t)}/erase", {"fields": ["secret"], "reason": "asked", "values": {"secret": t.wished["secret"]}}), only="secret"),
+}  # fmt: skip
+
+MAKING: dict[str, Way] = {
+    "POST": Way(lambda t: t.send("POST", THINGS, t.wished)),
+    "PUT by, new": Way(lambda t: t.send("PUT", f"{THINGS}/by/code/{t.key}", t.wished)),
+    "batch create": Way(lambda t: t.send("POST", "/v1/batch", item(t, action="create", fields=t.wished))),
+    "batch put, new": Way(lambda t: t.send("POST", "/v1/batch", item(t, action="put", by="code", value=t.key, fields=t.wished))),
+    "import, new": Way(lambda t: t.send("POST", f"{THINGS}/import?mode=create", csv(t, t.wished), "text/csv")),
+    "restore, gone": Way(lambda t: t.send("POST", f"{one(t)}/restore"), ("wished", "gone"), gone=True),
+    "undo, gone": Way(lambda t: t.send("POST", f"/v1/history/{entry(t, 'delete')}/undo"), ("wished", "gone"), gone=True),
+}  # fmt: skip
+
+#: By route: the ways that go through it; a sentence where it writes no record.
+ROUTES: dict[tuple[str, str], list[str] | str] = {
+    ("POST", "/v1/records/<collection>"): ["POST"],
+    ("PATCH", "/v1/records/<collection>"): ["many"],
+    ("DELETE", "/v1/records/<collection>"): "Deletes: test_access and test_filters.",
+    ("POST", "/v1/records/<collection>/import"): ["import csv", "import lines", "import, new"],
+    ("PATCH", "/v1/records/<collection>/<value>"): [f"PATCH {kind}" for kind in PATCHES] + ["PATCH with base", "POST overridden"],
+    ("PUT", "/v1/records/<collection>/<value>"): ["PUT"],
+    ("DELETE", "/v1/records/<collection>/<value>"): "Deletes: test_access.",
+    ("POST", "/v1/records/<collection>/<value>/preview"): "Saves nothing; the same pipeline as PATCH: test_update.",
+    ("POST", "/v1/records/<collection>/<value>/restore"): ["restore", "restore deleted", "restore, gone"],
+    ("POST", "/v1/records/<collection>/<value>/erase"): ["erase"],
+    ("PATCH", "/v1/records/<collection>/by/<field>/<path:value>"): ["PATCH by"],
+    ("PUT", "/v1/records/<collection>/by/<field>/<path:value>"): ["PUT by", "PUT by, new"],
+    ("DELETE", "/v1/records/<collection>/by/<field>/<path:value>"): "Deletes: test_access.",
+    ("POST", "/v1/batch"): ["batch update", "batch update each", "batch patch", "batch edits", "batch put", "batch create", "batch put, new"],
+    ("POST", "/v1/history/<int:sequence>/undo"): ["undo", "undo, gone"],
+    ("POST", "/v1/history/undo"): ["undo batch", "undo window"],
+    ("POST", "/v1/session"): "Signs in: test_takeover.",
+    ("DELETE", "/v1/session"): "Signs out: test_takeover.",
+    ("POST", "/v1/session/password"): "One's own password: test_takeover.",
+    ("POST", "/v1/tokens"): "One's own tokens: test_takeover.",
+    ("DELETE", "/v1/tokens/<token_id>"): "One's own tokens: test_takeover.",
+    ("POST", "/v1/accounts"): "Accounts, by who manages them: test_takeover.",
+    ("PATCH", "/v1/accounts/<name>"): "Accounts: test_takeover.",
+}  # fmt: skip
+
+
+def test_every_route_format_and_action_is_in_the_tables(tmp_path: Path) -> None:
+    with workshop_of(Rules(0).described(), tmp_path / "x.db") as (service, _):
+        app = create_app(service, Settings(title="Workshop"))
+    writing = {
+        (method, rule.rule)
+        for rule in app.url_map.iter_rules()
+        for method in (rule.methods or set()) - {"GET", "HEAD", "OPTIONS"}
+    }
+    assert writing == ROUTES.keys()
+    named = {way for ways in ROUTES.values() if isinstance(ways, list) for way in ways}
+    assert named == WAYS.keys() | MAKING.keys()
+    assert set(PATCHES) == set(PATCH_TYPES)
+    assert set(ACTIONS) == {"create", "update", "put", "delete"}
+
+
+def _wishes(rules: Rules, dice: random.Random, name: str, key: str) -> tuple[Fields, Fields]:
+    stored = {**rules._record(key), "secret": f"s{key}"}
+    wished = dict(stored)
+    for field in dice.sample(
+        ["owner", "name", "count", "open", "site", "tags", "secret"], dice.choice([1, 1, 2, 3])
+    ):
+        others = {
+            "owner": [name, *TOKENS],
+            "name": ["abc", "xyz"],
+            "count": [1, 2, 3],
+            "open": [True, False],
+            "site": ["S1", "S2"],
+            "tags": [["carl"], ["vic", "olga"]],
+            "secret": ["x", "y"],
+        }
+        wished[field] = dice.choice(others[field])
+    if wished == stored:
+        wished["secret"] = "x"
+    return stored, wished
+
+
+def _fill_sites(service: Service) -> None:
+    from test_access import SITES
+
+    def work(unit: Any) -> None:
+        collection, stamp = service.definitions.collections["sites"], Stamp(service.now(), "olga")
+        apply(
+            unit,
+            Caller(Actor("olga")),
+            [creation(collection, service.new_id(), one, stamp) for one in SITES.values()],
+        )
+
+    written(service, work)
+
+
+@pytest.fixture(scope="module")
+def counted() -> Iterator[dict[str, list[int]]]:
+    """By way: how often it was refused, and how often it went through."""
+    counts: dict[str, list[int]] = {way: [0, 0] for way in (*WAYS, *MAKING)}
+    yield counts
+    assert all(min(pair) >= 3 for way, pair in counts.items() if way != "erase"), counts
+
+
+@pytest.mark.parametrize("seed", range(24))
+def test_who_may_is_the_same_by_every_way(tmp_path: Path, counted: dict[str, list[int]], seed: int) -> None:
+    rules, dice = Rules(seed), random.Random(seed + 1_000)
+    with workshop_of(rules.described(), tmp_path / "x.db") as (service, http):
+        _fill_sites(service)
+        for name in TOKENS:
+            wishes = [_wishes(rules, dice, name, "") for _ in range(2)]
+            for number, (way_name, way) in enumerate([*WAYS.items(), *MAKING.items()]):
+                for turn, (stored, wished) in enumerate(wishes):
+                    key = f"T-{name}-{number}-{turn}"
+                    if way.only:
+                        wished = {**stored, way.only: "z"}
+                    tried = Attempt(
+                        service, http, rules, name, key, {**stored, "code": key}, {**wished, "code": key}
+                    )
+                    if way_name in MAKING:
+                        _tried_to_make(tried, way_name, way, counted)
+                    else:
+                        _tried_to_change(tried, way_name, way, counted)
+
+
+def _tried_to_change(tried: Attempt, way_name: str, way: Way, counted: dict[str, list[int]]) -> None:
+    rules, name = tried.rules, tried.name
+    actor, stored, wished = rules.actor(name), tried.stored, dict(tried.wished)
+    tried.make(*way.before)
+    if way.reads and not rules.secret_read.allows(stored, actor):
+        # What they may not see, they cannot put back either.
+        wished["secret"] = stored["secret"]
+    allowed = rules.read.allows(stored, actor)
+    if wished != stored:
+        allowed = allowed and rules.may_change(name, stored, wished)
+    if way.gone:
+        allowed = allowed and rules.may_create(name, wished, anew=False)
+    if way_name == "erase":
+        allowed = allowed and rules.listed(rules.erase_list, stored, actor)
+    _compare(tried, way_name, way, (allowed, wished), counted, stored if not way.gone else None)
+
+
+def _tried_to_make(tried: Attempt, way_name: str, way: Way, counted: dict[str, list[int]]) -> None:
+    rules, name = tried.rules, tried.name
+    if way.gone:
+        tried.make(*way.before)
+    allowed = rules.may_create(name, tried.wished, anew=not way.gone)
+    if way.gone:
+        allowed = allowed and rules.read.allows(tried.wished, rules.actor(name))
+    _compare(tried, way_name, way, (allowed, tried.wished), counted, None)
+
+
+def _compare(
+    tried: Attempt,
+    way_name: str,
+    way: Way,
+    expected: tuple[bool, Fields],
+    counted: dict[str, list[int]],
+    otherwise: Fields | None,
+) -> None:
+    allowed, wished = expected
+    answer = way.do(tried)
+    counted[way_name][allowed] += 1
+    told = (
+        way_name,
+        tried.name,
+        tried.stored,
+        tried.wished,
+        tried.rules.described()["things"],
+        answer.status_code,
+        answer.text,
+    )
+    assert tried.now() == (wished if allowed else otherwise), told
+    if wished != otherwise and (way_name.startswith("PATCH") or way_name in ("PUT", "restore", "undo")):
+        assert (answer.status_code < 300) == allowed, told
+    _sees_no_more(tried, answer, told)
+
+
+def _sees_no_more(tried: Attempt, answer: httpx.Response, told: Any) -> None:
+    """The answer shows nothing that its reader may not see in the record as it is now."""
+    now = tried.now()
+    if now is None or answer.status_code not in (200, 201) or not answer.content:
+        return
+    body = answer.json()
+    shown = body.get("record") or (body.get("results") or [{}])[0].get("record") or body
+    actor = tried.rules.actor(tried.name)
+    if not tried.rules.read.allows(now, actor):
+        assert not set(shown) & {"owner", "name", "count", "secret"}, told
+    elif not tried.rules.secret_read.allows(now, actor):
+        assert "secret" not in shown, told
