@@ -14,7 +14,7 @@ from decimal import Decimal
 from typing import Any
 
 import pytest
-from hypothesis import HealthCheck, given, settings
+from hypothesis import HealthCheck, example, given, settings
 from hypothesis import strategies as st
 from sqlalchemy import MetaData, bindparam, select
 
@@ -148,6 +148,32 @@ def _comparison(draw: Any) -> str:
     return f"{left} {sign} {draw(_operand(other))}"
 
 
+#: What a macro may go over, and what it asks of each: some of it is settled once the actor is known, some not.
+OVER_TEXTS = st.sampled_from(
+    ["actor.roles", "['crew', 'x']", "[actor.name, name]", "tags", "[actor.attributes.area]"]
+)
+OVER_TRUTHS = st.sampled_from(
+    ["[true, open]", "[false && open, kept]", "[actor.signed_in || open]", "[open, kept, false]", "[true]"]
+)
+OF_TEXT = st.sampled_from(
+    ["v == 'crew'", "v == actor.name", "v != name", "v in tags", "actor.attributes.area == 'Ely'", "v < 'c'"]
+)
+OF_TRUTH = st.sampled_from(["v", "!v", "v == open", "v || actor.name == 'ada'"])
+MACRO = st.sampled_from(["all", "exists", "exists_one"])
+
+
+def _macro(inner: st.SearchStrategy[str]) -> st.SearchStrategy[str]:
+    def written(over: str, macro: str, asked: str, sign: str, rest: str, turned: bool) -> str:
+        one, other = (rest, asked) if turned else (asked, rest)
+        return f"{over}.{macro}(v, ({one}) {sign} ({other}))"
+
+    sign = st.sampled_from(["&&", "||"])
+    return st.one_of(
+        st.builds(written, OVER_TEXTS, MACRO, OF_TEXT, sign, inner, st.booleans()),
+        st.builds(written, OVER_TRUTHS, MACRO, OF_TRUTH, sign, inner, st.booleans()),
+    )
+
+
 CONDITIONS = st.recursive(
     _comparison() | _leaf("bool"),
     lambda inner: (
@@ -155,6 +181,7 @@ CONDITIONS = st.recursive(
         | st.builds(lambda a, sign, b: f"({a} {sign} {b})", inner, st.sampled_from(["&&", "||"]), inner)
         | st.builds(lambda a, b, c: f"({a} ? {b} : {c})", inner, inner, inner)
         | st.builds(lambda a, b: f"(({a}) == ({b}))", inner, inner)
+        | _macro(inner)
     ),
     max_leaves=6,
 )
@@ -224,6 +251,9 @@ SIGHT = Sight(
 
 @settings(max_examples=EXAMPLES, deadline=None, suppress_health_check=list(HealthCheck))
 @given(text=CONDITIONS)
+@example(text='actor.roles.exists(r, r == "crew" && (actor.attributes.area == "Ely" || open))')
+@example(text="[false && open].all(b, !b)")
+@example(text="[true || open].exists(b, [b].all(c, c))")
 def test_both_readings_of_an_expression_agree_on_every_row(rows: Rows, text: str) -> None:
     checked = check_condition(text, parse(text), filter_names(CATALOG, "things"))
     condition = condition_of(reducer(checked.tree, frozenset(AROUND))(SIGHT.names))

@@ -16,6 +16,8 @@ from datetime import date, datetime
 from decimal import Decimal
 from typing import Any, Literal, cast
 
+from fenland.core.expressions.evaluation import compiled
+from fenland.core.expressions.faults import EvaluationError
 from fenland.core.expressions.kinds import NUMBERS, ORDERED, kind_of
 from fenland.core.expressions.tree import Call, Choice, Constant, Logic, Node, Path, paths_in
 from fenland.core.identity import timestamp
@@ -158,11 +160,20 @@ def condition_of(node: Node, guard: Guard = lambda path: ALWAYS) -> Condition:
             return If(*(condition_of(one, guard) for one in (node.condition, node.yes, node.no)))
     paths = list({path.steps: path for path in paths_in(node)}.values())
     if not paths:
-        return UNKNOWN
+        return _settled(node)
     exact = _exact(node)
     if exact is not None:
         return known_where(both(*map(guard, paths)), exact)
     return Evaluated(node, tuple((path, guard(path)) for path in paths))
+
+
+def _settled(node: Node) -> Condition:
+    """What asks nothing of the record, and so is the same for all."""
+    try:
+        found = compiled(node)({})
+    except EvaluationError:
+        return UNKNOWN
+    return ALWAYS if found is True else NEVER if found is False else UNKNOWN
 
 
 def _exact(node: Node) -> Condition | None:

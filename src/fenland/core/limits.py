@@ -22,7 +22,8 @@ class Limits:
     `body` is in bytes; `record` and `answer` are in characters of JSON; `cascade` counts records,
     `long_reads` the long searches of one account, and `read_seconds` how long one may take. `many` counts the
     records that one change by filter may touch, `rows` and `file` those of a file that is brought in, and its
-    bytes, and `expression` bounds what callers write.
+    bytes, `expression` bounds what callers write, and `evaluation` counts steps: what the expressions of one
+    request may take.
     """
 
     body: int = 1_000_000
@@ -38,6 +39,7 @@ class Limits:
     rows: int = 100_000
     file: int = 50_000_000
     expression: Bounds = BOUNDS
+    evaluation: int = 10_000_000
 
 
 #: What is used where nobody set anything else.

@@ -16,6 +16,7 @@ client against them. A new problem is a new class here.
     ├─ Malformed            a request that cannot be read at all
     ├─ Conflict             cannot be done as the other records stand
     ├─ Invalid              read, but breaks rules: carries every problem at once
+    ├─ TooCostly            an expression that takes too much work
     ├─ KeyReused            an idempotency key that came with another request before
     ├─ MethodNotAllowed     an address that does not take this method
     ├─ BodyTimeout          a body that came too slowly
@@ -162,6 +163,12 @@ class Invalid(Refusal):
 class KeyReused(Refusal):
     code, status, title = "key-reused", 422, "Idempotency-Key used before"
     remedy = "Use a new key for each change."
+
+
+class TooCostly(Refusal):
+    code, status, title = "too-costly", 422, "Too much work"
+    remedy = "Ask for less at a time; limit names the setting that was passed."
+    parameters: ClassVar = TooLarge.parameters
 
 
 class TooMany(Refusal):

@@ -9,6 +9,7 @@ from collections.abc import Callable, Iterator
 from dataclasses import replace
 
 from fenland.core.access import Caller
+from fenland.core.expressions.budget import renew
 from fenland.core.field_access import Record
 from fenland.core.problems import Malformed
 from fenland.core.tabular import Form, cell_text, csv_lines, exported_fields, json_line
@@ -45,6 +46,7 @@ def _pages(
 ) -> Iterator[list[Record]]:
     yield items
     while cursor is not None:
+        renew()
         page = list_records(service, caller, replace(request, cursor=cursor))
         yield page.items
         cursor = page.next

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from typing import Any
 
 from fenland.core.access import Caller
+from fenland.core.expressions.budget import renew
 from fenland.core.history import Entry
 from fenland.core.problems import Malformed
 from fenland.core.tabular import Form, cell_text, csv_lines, json_line
@@ -46,6 +47,7 @@ def _pages(
 ) -> Iterator[list[dict[str, Any]]]:
     more = True
     while more:
+        renew()
         with service.database.snapshot(caller.actor.name) as reading:
             view = View(service, reading)
             reader, asked = Reader(view, caller), Question(view, request)

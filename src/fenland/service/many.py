@@ -7,11 +7,12 @@ sender saw.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field, replace
 from typing import Any
 
 from fenland.core.access import Caller, Sight
+from fenland.core.conditions import Among, Column, both
 from fenland.core.definitions import Blank, Right
 from fenland.core.field_access import FieldAccess
 from fenland.core.limits import beyond
@@ -20,7 +21,7 @@ from fenland.core.problems import Conflict, Malformed, NotPermitted, Refusal, Un
 from fenland.service.delete import DeleteRequest, delete_within, plan_of
 from fenland.service.filtering import Filter, filter_condition
 from fenland.service.finding import Address
-from fenland.service.once import Keeping, Once, once
+from fenland.service.once import Keeping, Once, is_kept, once
 from fenland.service.service import Service
 from fenland.service.update import UpdateRequest, carry_out, decide
 from fenland.service.work import View, Work, written
@@ -28,6 +29,8 @@ from fenland.storage.door import Order, Page
 
 #: How many records a preview, or an answer, shows what becomes of.
 MOST_SHOWN = 20
+#: Records that are read at a time.
+_TOGETHER = 500
 
 
 @dataclass(frozen=True, slots=True)
@@ -98,10 +101,15 @@ def change_many(service: Service, caller: Caller, request: ManyRequest) -> Many:
     """Changes or deletes the chosen records. All or nothing, nothing is done where one is refused."""
     _check(service, caller, request)
     caller = replace(caller, batch=service.new_batch())
+    # Looking through a table takes long, and is done before anybody else has to wait for this.
+    with service.database.snapshot(caller.actor.name) as reading:
+        view, before = View(service, reading), Many()
+        repeated = request.once is not None and is_kept(view, caller, request.once)
+        chosen = [] if repeated else _chosen(view, caller, request, before)
 
     def work(unit: Work) -> Many:
-        found = Many(batch=caller.batch)
-        for record_id, key in _chosen(unit, caller, request, found):
+        found = Many(before.matched, batch=caller.batch)
+        for record_id, key in _still_chosen(unit, caller, request, chosen):
             try:
                 with unit.nested():
                     found.tell(key, _carry_out(unit, caller, request, record_id))
@@ -153,13 +161,32 @@ def _chosen(view: View, caller: Caller, request: ManyRequest, found: Many) -> li
     key = resource.collection.key
     after = None
     while len(chosen) < found.matched:
-        page = Page(page.condition, order=(Order("id"),), after=after, limit=min(most, 500))
+        page = Page(page.condition, order=(Order("id"),), after=after, limit=min(most, _TOGETHER))
         records, more = resource.records.page(view.reading, page)
         chosen += [(record["id"], record[key]) for record in records]
         if not more:
             break
         after = (records[-1]["id"],)
     return chosen
+
+
+def _still_chosen(
+    unit: Work, caller: Caller, request: ManyRequest, chosen: list[tuple[str, Any]]
+) -> Iterator[tuple[str, Any]]:
+    """Of the chosen records those that the filter still chooses. Raises `Conflict`."""
+    resource = unit.resource(request.collection)
+    condition = filter_condition(unit, caller, resource, request.filter)
+    still: set[str] = set()
+    for begin in range(0, len(chosen), _TOGETHER):
+        among = Among(Column(("id",)), tuple(one for one, _ in chosen[begin : begin + _TOGETHER]))
+        page = Page(both(condition, among), order=(Order("id"),), limit=_TOGETHER)
+        still.update(record["id"] for record in resource.records.page(unit.reading, page)[0])
+    if request.expect is not None and len(still) != request.expect:
+        raise Conflict(
+            f"The filter chooses {len(still)} records now, not {request.expect}. Look again, then decide.",
+            count=len(still),
+        )
+    return (pair for pair in chosen if pair[0] in still)
 
 
 def _update(

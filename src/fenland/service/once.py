@@ -18,7 +18,7 @@ from fenland.core.problems import KeyReused
 from fenland.core.reserved import RESERVED
 from fenland.service.finding import Address, not_there
 from fenland.service.saved import Saved
-from fenland.service.work import Work
+from fenland.service.work import View, Work
 from fenland.storage.door import Kept
 
 Result = TypeVar("Result")
@@ -80,6 +80,12 @@ def _give_saved(work: Work, caller: Caller, kept: dict[str, Any]) -> Saved:
 
 #: The outcome of a request about one record.
 SAVED = Keeping(_keep_saved, _give_saved)
+
+
+def is_kept(view: View, caller: Caller, asked: Once) -> bool:
+    """Whether a request with this key was carried out before."""
+    service = view.service
+    return service.database.outcomes.holds(view.reading, caller.actor.name, asked.key, service.now())
 
 
 def once(

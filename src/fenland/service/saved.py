@@ -21,5 +21,5 @@ class Saved:
     collection: str = ""
     dropped: tuple[str, ...] = ()
     repeated: bool = False
-    #: Whether the caller may not read the record any more: then it holds id and key alone, and there is no tag.
+    #: Whether the caller may not read the record any more: then it holds id and key alone, without a tag.
     unseen: bool = False

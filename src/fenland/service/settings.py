@@ -157,6 +157,9 @@ class Settings(BaseSettings):
     expression_part_limit: int = Field(
         1_000, ge=10, le=10_000, description="Parts of an expression that a caller sends, at most."
     )
+    evaluation_limit: int = Field(
+        10_000_000, ge=100_000, description="Steps that the expressions of one request may take, at most."
+    )
     long_reads: int = Field(4, ge=1, description="Long searches of one account at a time.")
     read_timeout: float = Field(20, ge=1, description="Seconds that a search may take.")
     connections: int = Field(10_000, ge=16, description="Connections held open, per process.")
@@ -221,6 +224,7 @@ class Settings(BaseSettings):
             expression=Bounds(
                 self.expression_length_limit, self.expression_nesting_limit, self.expression_part_limit
             ),
+            evaluation=self.evaluation_limit,
         )
 
     @classmethod

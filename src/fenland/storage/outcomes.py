@@ -8,7 +8,7 @@ from typing import Any
 from sqlalchemy import Table, bindparam, select, tuple_
 
 from fenland.storage.column_types import read_json_text
-from fenland.storage.protocols import Writing
+from fenland.storage.protocols import Reading, Writing
 from fenland.storage.statements import Engine, Prepared
 from fenland.storage.values import Kept
 
@@ -45,6 +45,10 @@ class TableOutcomes:
             engine,
         )
         self._expire = Prepared(table.delete().where(here.in_(past)), engine)
+
+    def holds(self, reading: Reading, account: str, key: str, now: str) -> bool:
+        """See `Outcomes`."""
+        return self._find.one(reading, {"x_account": account, "x_key": key, "now": now}) is not None
 
     def find(self, writing: Writing, account: str, key: str, now: str) -> Kept | None:
         """See `Outcomes`."""

@@ -282,6 +282,9 @@ class Accounts(Protocol):
 class Outcomes(Protocol):
     """Outcomes of requests that came with an idempotency key, until they expire."""
 
+    def holds(self, reading: Reading, account: str, key: str, now: str) -> bool:
+        """Whether an outcome is kept under an account's key."""
+
     def find(self, writing: Writing, account: str, key: str, now: str) -> Kept | None:
         """The outcome kept under an account's key, after clearing away what has expired."""
 

@@ -16,6 +16,8 @@ import time
 
 #: How long one thread may work, in seconds, before it lets others in between.
 _SPELL = 0.005
+#: How long one that works very long lets them in each time: about as long as it worked.
+_REST = 0.003
 #: Long enough for a thread that waits to take the turn.
 _BREATH = 0.0002
 
@@ -75,6 +77,16 @@ class Turn:
             time.sleep(_BREATH)
             self._free.acquire()
             self._since = time.monotonic()
+
+    def rest(self) -> None:
+        """Lets others work for as long as this thread just did; to be called within long work.
+
+        Raises `WouldWait` in a thread that may wait for nobody.
+        """
+        if self.hurried:
+            raise WouldWait
+        with self.aside():
+            time.sleep(_REST)
 
     def aside(self) -> _Aside:
         """Gives the turn on, if this thread has it, while the body waits; then takes it again.

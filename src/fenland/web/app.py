@@ -39,5 +39,5 @@ def create_app(service: Service, settings: Settings) -> Flask:
     served: Callable[..., Iterable[bytes]] = MethodOverride(app.wsgi_app)
     if settings.allowed_origins:
         served = Origins(served, settings.allowed_origins)
-    app.wsgi_app = RequestLog(served, settings.trusted_proxies)  # type: ignore[method-assign]
+    app.wsgi_app = RequestLog(served, service.limits.evaluation, settings.trusted_proxies)  # type: ignore[method-assign]
     return app

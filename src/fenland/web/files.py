@@ -98,7 +98,9 @@ class Exports:
             "Cache-Control": "private, no-store",
             "Vary": "Authorization, Cookie, Accept",
         }
-        return Streamed(self._counted(pieces()), headers)
+        found = self._counted(pieces())
+        # What goes wrong with the first piece can still be told.
+        return Streamed(_going_on(next(found, b""), found), headers)
 
     def _counted(self, pieces: Iterator[bytes]) -> Iterator[bytes]:
         mine = object()
@@ -107,6 +109,11 @@ class Exports:
             yield from pieces
         finally:
             self._running.discard(mine)
+
+
+def _going_on(first: bytes, others: Iterator[bytes]) -> Iterator[bytes]:
+    yield first
+    yield from others
 
 
 # --- bringing in -------------------------------------------------------------------------------------

@@ -31,7 +31,7 @@ from fenland.core.problems import BodyTimeout, Internal, Refusal, Unavailable
 from fenland.storage.door import MOST_TOGETHER, Together, Turn, WouldWait
 from fenland.web.body import BODY, STREAMED
 from fenland.web.errors import bare_problem
-from fenland.web.logs import about
+from fenland.web.logs import GONE, about
 from fenland.web.short import Short
 
 Environ = dict[str, Any]
@@ -78,6 +78,28 @@ class _Job(NamedTuple):
     environ: Environ
     protocol: Any
     sent: asyncio.Future[bool]
+
+
+class _Gone:
+    """Tells, once it was asked before, whether the client of a request has gone; asked by who works long."""
+
+    __slots__ = ("_found", "_loop", "_protocol")
+
+    def __init__(self, loop: asyncio.AbstractEventLoop, protocol: Any) -> None:
+        self._loop, self._protocol = loop, protocol
+        self._found: Any = None
+
+    def __call__(self) -> bool:
+        if self._found is None:
+            self._found = asyncio.run_coroutine_threadsafe(
+                _awaited(self._protocol.client_disconnect()), self._loop
+            )
+        return bool(self._found.done())
+
+    def end(self) -> None:
+        """Once it was answered."""
+        if self._found is not None:
+            self._found.cancel()
 
 
 class _Reading:
@@ -163,6 +185,7 @@ class Front:
         environ[BODY] = body
         environ["wsgi.input"] = io.BytesIO(body)
         environ["CONTENT_LENGTH"] = str(len(body)) if body else ""
+        environ[GONE] = _Gone(self._loop, protocol)
         kind = self._served.short(environ)
         found_here = self._read_here(environ, kind)
         if found_here is not None:
@@ -345,6 +368,8 @@ class Front:
                 self._loop.call_soon_threadsafe(_settle, job.sent, whole)
             except RuntimeError:
                 return  # the loop is closed: nobody waits for it any more
+            finally:
+                job.environ[GONE].end()
 
     def _stream(self, job: _Job, answer: Answered) -> bool:
         """Sends an answer piece by piece, each made in turn, sent while others work; whether all was sent."""

@@ -15,10 +15,13 @@ from typing import Any
 import orjson
 import structlog
 
+from fenland.core.expressions.budget import begin
 from fenland.service.settings import Settings
 
 #: Where a request's account and client address stand in its WSGI environment, once they are known.
 ACCOUNT, ADDRESS = "fenland.account", "fenland.address"
+#: Where the front leaves what tells whether a request's client has gone.
+GONE = "fenland.gone"
 
 _REQUEST_ID = re.compile(r"[A-Za-z0-9._-]{1,64}")
 
@@ -83,10 +86,14 @@ def client_address(peer: str, forwarded: str, trusted: Sequence[Network]) -> str
 
 
 class RequestLog:
-    """WSGI middleware: gives each request its id and writes its line when the answer is made."""
+    """WSGI middleware: gives each request its id and its budget, and writes its line once it is answered."""
 
-    def __init__(self, app: Callable[..., Iterable[bytes]], trusted_proxies: Sequence[str] = ()) -> None:
+    def __init__(
+        self, app: Callable[..., Iterable[bytes]], evaluation: int, trusted_proxies: Sequence[str] = ()
+    ) -> None:
+        """`evaluation` bounds the steps of one request's expressions."""
         self._app = app
+        self._evaluation = evaluation
         self._trusted = [ipaddress.ip_network(one) for one in trusted_proxies]
         # Bound once: what structlog hands out looks for its settings at each line.
         self._log = structlog.get_logger().bind()
@@ -109,6 +116,7 @@ class RequestLog:
     def __call__(self, environ: dict[str, Any], start_response: Start) -> Iterable[bytes]:
         """Answers one request (PEP 3333)."""
         started = time.perf_counter()
+        begin(self._evaluation, environ.get(GONE))
         sent = environ.get("HTTP_X_REQUEST_ID", "")
         request_id = sent if sent and _REQUEST_ID.fullmatch(sent) else self._new_id()
         environ["fenland.request_id"] = request_id

@@ -12,8 +12,8 @@ from decimal import Decimal
 from typing import NoReturn
 
 from fenland.core.expressions.faults import ExpressionMistake
-from fenland.core.expressions.functions import FUNCTIONS, LEFT_OUT, METHODS, RESULTS
-from fenland.core.expressions.kinds import NUMBERS, ORDERED
+from fenland.core.expressions.functions import FUNCTIONS, LEFT_OUT, METHODS, RESULTS, left_out
+from fenland.core.expressions.kinds import NUMBERS, ORDERED, TYPES
 from fenland.core.expressions.tree import (
     Call,
     Choice,
@@ -184,9 +184,13 @@ class _Checker:
             return self._field(Path(bare, (), types[bare], node.at), node.name, node)
         found = types.get(node.name)
         if found is None:
+            if node.name in TYPES:
+                return Constant(TYPES[node.name], "", node.at), ValueType("type")
             if node.name in self._names.absent:
                 self._refuse(node, self._names.absent[node.name])
             hint = did_you_mean(node.name, [*types, *scope, *fields])
+            if (why := left_out(node.name)) is not None:
+                self._refuse(node, why)
             what = "no field or name" if bare is not None else "no name"
             self._refuse(node, f"There is {what} {node.name!r} here. {hint}")
         return (Path(node.name, (), found, node.at) if found.kind == "record" else node), found

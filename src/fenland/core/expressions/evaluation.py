@@ -12,10 +12,11 @@ from datetime import timedelta
 from decimal import Decimal, DecimalException, localcontext
 from typing import Any
 
+from fenland.core.expressions.budget import spend
 from fenland.core.expressions.checking import Names, check
 from fenland.core.expressions.faults import EvaluationError
-from fenland.core.expressions.functions import called, integer, sized, span
-from fenland.core.expressions.kinds import before, bound, equal, key_of, kind_of, named, value_of
+from fenland.core.expressions.functions import called, integer, left_out, sized, span
+from fenland.core.expressions.kinds import TYPES, before, bound, equal, key_of, kind_of, named, value_of
 from fenland.core.expressions.parser import BOUNDS, Bounds, parse
 from fenland.core.expressions.tree import (
     Call,
@@ -32,6 +33,7 @@ from fenland.core.expressions.tree import (
     Path,
     Select,
     Step,
+    parts_of,
 )
 from fenland.core.expressions.types import conversion, type_from
 
@@ -68,9 +70,24 @@ def compile_expression(text: str, types: Mapping[str, str], bounds: Bounds = BOU
 
 
 def compiled(node: Node) -> Compiled:
-    """A function that gives the value of a tree, by what its names are bound to; see `evaluate`."""
-    run = _run(node)
-    return lambda bindings: run({**bindings, _LEFT: [MOST_ITEMS]})
+    """A function that gives the value of a tree, by what its names are bound to; see `evaluate`.
+
+    It raises `TooCostly` when the request has no steps left.
+    """
+    run, steps = _run(node), weight(node)
+
+    def evaluated(bindings: Bindings) -> Any:
+        spend(steps)
+        return run({**bindings, _LEFT: [MOST_ITEMS]})
+
+    return evaluated
+
+
+def weight(node: Node) -> int:
+    """The steps of one evaluation, without what macros do for each item."""
+    if isinstance(node, Each):
+        return 1 + weight(node.operand)
+    return 1 + sum(map(weight, parts_of(node)))
 
 
 def _run(node: Node) -> Compiled:
@@ -90,7 +107,9 @@ def _name(node: Name) -> Compiled:
 
     def run(bindings: Bindings) -> Any:
         if name not in bindings:
-            raise EvaluationError(f"There is no {name!r} here.")
+            if name in TYPES:
+                return TYPES[name]
+            raise EvaluationError(left_out(name) or f"There is no {name!r} here.")
         return bindings[name]
 
     return run
@@ -221,6 +240,12 @@ def _each(node: Each) -> Compiled:
     operand, variable, macro = _run(node.operand), node.variable, node.macro
     condition = _run(node.condition) if node.condition is not None else None
     result = _run(node.result) if node.result is not None else None
+    steps = 1 + sum(weight(one) for one in (node.condition, node.result) if one is not None)
+
+    def each(items: Iterable[Any], bindings: Bindings) -> Iterable[Bindings]:
+        for item in items:
+            spend(steps)
+            yield {**bindings, variable: item}
 
     def run(bindings: Bindings) -> Any:
         value = operand(bindings)
@@ -231,12 +256,12 @@ def _each(node: Each) -> Compiled:
         left[0] -= len(items)
         if left[0] < 0:
             raise EvaluationError(f"The expression goes over more than {MOST_ITEMS} items.")
-        inner = [{**bindings, variable: item} for item in items]
+        inner = each(items, bindings)
         if condition is not None and macro in ("all", "exists"):
-            return _settled([(condition, one) for one in inner], macro == "exists")
-        kept = [one for one in inner if condition is None or _truth(condition(one))]
+            return _settled(((condition, one) for one in inner), macro == "exists")
+        kept = (one for one in inner if condition is None or _truth(condition(one)))
         if macro == "exists_one":
-            return len(kept) == 1
+            return sum(1 for _ in kept) == 1
         return [one[variable] if result is None else result(one) for one in kept]
 
     return run
@@ -298,6 +323,8 @@ _TIMES: Mapping[tuple[str, str, str], Callable[[Any, Any], Any]] = {
     ("-", "date", "int"): lambda day, count: day - timedelta(days=count),
     ("-", "date", "date"): lambda one, other: (one - other).days,
 }
+#: What the specification lets lie between two timestamps: nanoseconds that fit in 64 bits.
+_FARTHEST_APART = timedelta(microseconds=(2**63 - 1) // 1000)
 _NUMERIC: Mapping[str, Callable[[Any, Any], Any]] = {"+": operator.add, "-": operator.sub, "*": operator.mul}
 
 
@@ -311,7 +338,7 @@ def _divided(one: int, other: int) -> int:
 def _rest(one: int, other: int) -> int:
     if other == 0:
         raise EvaluationError("Division by zero.")
-    return one - other * _divided(one, other) if (one, other) != (-(2**63), -1) else 0
+    return one - other * _divided(one, other)
 
 
 def _double_divided(one: float, other: float) -> float:
@@ -356,6 +383,7 @@ def _arithmetic(symbol: str) -> Callable[[Any, Any], Any]:
             return _decimal(symbol, one, other)
         if symbol == "+" and kinds in ({"string"}, {"list"}):
             sized(len(one) + len(other))
+            spend(len(one) + len(other) >> 6)
             return one + other
         timed = _TIMES.get((symbol, left, right))
         if timed is None:
@@ -364,6 +392,8 @@ def _arithmetic(symbol: str) -> Callable[[Any, Any], Any]:
             found = timed(one, other)
         except OverflowError:
             raise EvaluationError("The result lies outside the years 1 to 9999.") from None
+        if (left, right) == ("timestamp", "timestamp") and abs(found) > _FARTHEST_APART:
+            raise EvaluationError("The timestamps lie more than 292 years apart.")
         return span(found) if isinstance(found, timedelta) else found
 
     return run
@@ -371,9 +401,13 @@ def _arithmetic(symbol: str) -> Callable[[Any, Any], Any]:
 
 def _within(value: Any, holder: Any) -> bool:
     if isinstance(holder, list):
+        spend(len(holder))
         return any(equal(value, one) for one in holder)
     if isinstance(holder, dict):
-        return kind_of(value) in ("string", "int", "bool", "double") and key_of(value) in holder
+        if kind_of(value) == "double" and value != value // 1:
+            # No key equals it, though it could not be one itself.
+            return False
+        return key_of(value) in holder
     raise EvaluationError(f"A {named(holder)} holds nothing to look in.")
 
 

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Mapping
-from datetime import UTC, date, datetime, timedelta, timezone
+from datetime import UTC, date, datetime, timedelta, timezone, tzinfo
 from decimal import Decimal
 from functools import lru_cache
 from math import isfinite
@@ -17,6 +17,7 @@ from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
 import re2
 
+from fenland.core.expressions.budget import spend
 from fenland.core.expressions.faults import EvaluationError
 from fenland.core.expressions.kinds import Type, kind_of, value_of
 from fenland.core.expressions.parser import HIGHEST_INTEGER, LOWEST_INTEGER
@@ -36,6 +37,8 @@ from fenland.core.expressions.types import (
 Function = Callable[..., Any]
 #: Stands for any kind.
 ANY = "any"
+#: Characters, or items, that one step is for.
+_CHARACTERS = 32
 
 
 def integer(value: int) -> int:
@@ -173,14 +176,32 @@ def _date(text: str) -> date:
 _OFFSET = re.compile(r"([+-]?)(\d{2}):(\d{2})", re.ASCII)
 
 
-def _in_zone(value: Any, zone: str) -> Any:
+#: After so many years the calendar is the same again, days of the week included.
+_CYCLE = 400
+
+
+def _moved(value: datetime, zone: tzinfo) -> tuple[datetime, int]:
+    """A moment in a zone, and how many years it was moved by so that Python can tell it."""
+    try:
+        return value.astimezone(zone), 0
+    except OverflowError:
+        years = _CYCLE if value.year < _CYCLE else -_CYCLE
+        return value.replace(year=value.year + years).astimezone(zone), years
+
+
+def _year_in_zone(value: datetime, zone: str) -> int:
+    moved, years = _in_zone(value, zone)
+    return moved.year - years
+
+
+def _in_zone(value: datetime, zone: str) -> tuple[datetime, int]:
     found = _OFFSET.fullmatch(zone)
     try:
         if found is not None:
             offset = timedelta(hours=int(found[2]), minutes=int(found[3]))
-            return value.astimezone(timezone(-offset if found[1] == "-" else offset))
-        return value.astimezone(ZoneInfo(zone))
-    except (ZoneInfoNotFoundError, ValueError, OSError, OverflowError):
+            return _moved(value, timezone(-offset if found[1] == "-" else offset))
+        return _moved(value, ZoneInfo(zone))
+    except (ZoneInfoNotFoundError, ValueError, OSError):
         raise EvaluationError(f"There is no time zone {zone[:40]!r}.") from None
 
 
@@ -334,9 +355,10 @@ METHODS: dict[tuple[str, tuple[str, ...]], Function] = {
     **{(name, ("date",)): part for name, part in _DAY_PARTS.items()},
     **{(name, ("timestamp",)): part for name, part in {**_DAY_PARTS, **_CLOCK_PARTS}.items()},
     **{
-        (name, ("timestamp", "string")): lambda value, zone, part=part: part(_in_zone(value, zone))
+        (name, ("timestamp", "string")): lambda value, zone, part=part: part(_in_zone(value, zone)[0])
         for name, part in {**_DAY_PARTS, **_CLOCK_PARTS}.items()
     },
+    ("getFullYear", ("timestamp", "string")): _year_in_zone,
     **{(name, ("duration",)): part for name, part in _DURATION_PARTS.items()},
 }
 
@@ -360,7 +382,17 @@ LEFT_OUT: Mapping[str, str] = {
     "uint": "There are no unsigned integers here. Use int.",
     "bytes": "There are no bytes here. Use strings.",
     "optional": "There are no optional values here. Compare with null.",
+    "cel": "There are no macros of one's own here. Write the expression out.",
+    "google": "There are no messages here. Write a map.",
+    "proto": "There are no messages here. Write a map.",
 }
+
+
+def left_out(name: str) -> str | None:
+    """Why there is no such name here, where the specification has what it begins; None for any other."""
+    if name[:1].isupper():
+        return f"There is no {name!r} here, and there are no messages or enums. Write a map, or a string."
+    return LEFT_OUT.get(name)
 
 
 def called(name: str, given: list[Any], *, method: bool) -> Any:
@@ -370,6 +402,10 @@ def called(name: str, given: list[Any], *, method: bool) -> Any:
     found = rows.get((name, kinds)) or rows.get((name, (ANY,) * len(kinds)))
     if found is None:
         raise EvaluationError(f"{name} does not take {', '.join(kinds) or 'nothing'}.")
+    # Long texts are work of their own: each step is for so many characters, or items.
+    size = sum(len(one) for one in given if isinstance(one, (str, list)))
+    if size > _CHARACTERS:
+        spend(size // _CHARACTERS)
     return found(*given)
 
 

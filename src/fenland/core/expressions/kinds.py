@@ -13,6 +13,7 @@ from datetime import UTC, date, datetime, timedelta
 from decimal import Decimal
 from typing import Any
 
+from fenland.core.expressions.budget import spend
 from fenland.core.expressions.faults import EvaluationError
 
 
@@ -47,6 +48,8 @@ _KINDS: tuple[tuple[type, str], ...] = (
 )
 #: The same for the very types, which nearly all values are of.
 _EXACTLY: Mapping[type, str] = {**dict(_KINDS), type(None): "null_type"}
+#: Types by their names, which stand for them wherever nothing else is called so.
+TYPES: Mapping[str, Type] = {kind: Type(kind) for kind in (*dict(_KINDS).values(), "null_type")}
 NUMBERS = frozenset({"int", "double", "decimal"})
 #: Kinds other than numbers whose values have an order among themselves.
 ORDERED = frozenset({"string", "bool", "timestamp", "duration", "date"})
@@ -77,6 +80,8 @@ def equal(one: Any, other: Any) -> bool:
         return bool(one == other)
     if left != right:
         return False
+    if left in ("list", "map"):
+        spend(len(one))
     if left == "list":
         return len(one) == len(other) and all(map(equal, one, other))
     if left == "map":

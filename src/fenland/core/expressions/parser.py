@@ -6,11 +6,12 @@ nodes are bounded, so that no text can take long.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import NoReturn, cast, get_args
 
 from fenland.core.expressions.faults import ExpressionMistake
+from fenland.core.expressions.kinds import TYPES, Type
 from fenland.core.expressions.tokens import Kind, Token, tokens_of
 from fenland.core.expressions.tree import (
     Call,
@@ -63,6 +64,20 @@ def parse(text: str, bounds: Bounds = BOUNDS) -> Node:
     found = parser.expression()
     parser.expect("end", "", "an operator or the end")
     return found
+
+
+def _dotted(node: Node) -> str:
+    """The name that a chain of fields spells; empty where it spells none."""
+    if isinstance(node, Select):
+        before = _dotted(node.operand)
+        return f"{before}.{node.field}" if before else ""
+    return node.name if isinstance(node, Name) else ""
+
+
+#: Types that the specification calls by the names of messages.
+_WELL_KNOWN: Mapping[str, Node] = {
+    f"google.protobuf.{name}": Constant(TYPES[name.lower()], "", 0) for name in ("Timestamp", "Duration")
+}
 
 
 class _Parser:
@@ -185,6 +200,7 @@ class _Parser:
             if steps > self._bounds.nesting:
                 self._refuse(self._now, f"at most {self._bounds.nesting} steps")
             token = self._take()
+            self._refuse_optional()
             if token.text == "[":
                 index = self.expression()
                 self.expect("mark", "]", "']'")
@@ -195,7 +211,16 @@ class _Parser:
                 found = self._method(found, name, self._arguments(")"))
             else:
                 found = self._count(Select(found, name.text, name.at))
+                found = _WELL_KNOWN.get(_dotted(found), found)
+        known = isinstance(found, Constant) and isinstance(found.value, Type)
+        if self._is("{") and (known or isinstance(found, (Name, Select))):
+            raise ExpressionMistake(self._text, self._now.at, "There are no messages here. Write a map.")
         return found
+
+    def _refuse_optional(self) -> None:
+        if self._is("?"):
+            what = "There are no optional values here. Ask with has, or compare with null."
+            raise ExpressionMistake(self._text, self._now.at, what)
 
     def _arguments(self, closing: str) -> tuple[Node, ...]:
         found: list[Node] = []
@@ -204,6 +229,8 @@ class _Parser:
                 self.expect("mark", ",", f"',' or {closing!r}")
                 if closing == "]" and self._accept(closing):
                     break
+            if closing == "]":
+                self._refuse_optional()
             found.append(self.expression())
         return tuple(found)
 
@@ -245,6 +272,7 @@ class _Parser:
                 self.expect("mark", ",", "',' or '}'")
                 if self._accept("}"):
                     break
+            self._refuse_optional()
             key = self.expression()
             self.expect("mark", ":", "':' and the value for this key")
             found.append((key, self.expression()))

@@ -22,6 +22,7 @@ from fenland.core.expressions.tree import (
     Node,
     own_roots,
     parts_of,
+    roots_in,
     with_parts,
 )
 
@@ -70,7 +71,8 @@ class _Reducing:
         def reduce(bindings: Mapping[str, Any]) -> Node:
             found = with_parts(node, lambda part: inner[id(part)](bindings))
             if isinstance(found, Each):
-                return found
+                # With what it asked of records its last names may be gone, and it is the same for all.
+                return found if roots_in(found) else _settled(found)(bindings)
             parts = parts_of(found)
             # All but macros need each of their parts, so that the error of one is theirs.
             failed = next((part for part in parts if isinstance(part, Failure)), None)

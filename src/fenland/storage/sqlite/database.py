@@ -16,6 +16,7 @@ from sqlalchemy import Engine
 from sqlalchemy.exc import DBAPIError
 
 from fenland.core.definitions import Definitions
+from fenland.core.expressions.budget import current
 from fenland.core.identity import timestamp
 from fenland.core.limits import Limits
 from fenland.core.problems import Unavailable
@@ -25,7 +26,7 @@ from fenland.storage.protocols import Writing
 from fenland.storage.sqlite import engine as sqlite
 from fenland.storage.sqlite.known import LONGEST, KnownTokens, Mark
 from fenland.storage.sqlite.patience import STEPS, LongReads, Watch
-from fenland.storage.sqlite.writer import Shared, Writer
+from fenland.storage.sqlite.writer import Shared, Waiting, Writer
 from fenland.storage.stores import Stores
 from fenland.storage.tables import Tables
 from fenland.storage.values import Admission, DatabaseRefused, Made
@@ -65,12 +66,15 @@ class _Reading:
     ) -> None:
         connection, watch = self._lent
         watch.end()
-        database = self._database
+        database, budget = self._database, current()
         database.idle.append(self._lent)
         if database.mark.number != database.last_moved:
             database.check_definitions(connection)
         if error is not None and watch.refusal is not None:
             raise Unavailable(watch.refusal) from None
+        if isinstance(error, sqlite.Error) and budget is not None and budget.refusal is not None:
+            # SQLite has an error of its own for what an expression raised within a statement.
+            raise budget.refusal from None
         if isinstance(error, (sqlite.Error, MemoryError)):
             raise sqlite.translated(error) from error
 
@@ -92,7 +96,10 @@ class SqliteDatabase(Stores):
         self.counters = Counters(path.with_name(path.name + ".counts"))
         self._writing = sqlite.make_engine(path, writing=True)
         self._writer = Writer(
-            self._connect_writer, lock_path, self.turn.aside, guard=self._check_before_writing
+            self._connect_writer,
+            lock_path,
+            Waiting(self.turn.aside, self.turn.rest),
+            guard=self._check_before_writing,
         )
 
     def connect(self) -> tuple[sqlite.Connection, Watch]:

@@ -11,7 +11,9 @@ import threading
 import time
 from collections import Counter
 
-from fenland.storage.turn import Turn
+from fenland.core.expressions.budget import Budget, current
+from fenland.core.problems import Unavailable
+from fenland.storage.turn import Turn, WouldWait
 
 #: Steps of SQLite's machine between two calls: some milliseconds.
 STEPS = 100_000
@@ -70,10 +72,23 @@ class Watch:
         self._account: str | None = None
         self._long = self._aside = False
         self._until = 0.0
+        self._budget: Budget | None = None
 
     def begin(self, account: str | None) -> None:
-        """Before the statements of one use case."""
+        """Before the statements of one use case, and what it works out besides."""
         self._account, self.refusal = account, None
+        self._budget = budget = current()
+        if budget is not None:
+            budget.pulse = self._pulse
+
+    def _pulse(self) -> None:
+        """Called by expressions that take long: they are a long read like any other."""
+        if self._shared.turn.hurried:
+            raise WouldWait
+        if self():
+            raise Unavailable(self.refusal or "")
+        # Outside of the turn; yet Python runs one thread at a time.
+        self._shared.turn.rest()
 
     def __call__(self) -> int:
         """Called by SQLite within a statement; anything but 0 ends it."""
@@ -88,10 +103,14 @@ class Watch:
                 self._back()
         elif time.monotonic() > self._until:
             self.refusal = self._shared.too_long()
+        elif self._budget is not None and self._budget.gone is not None and self._budget.gone():
+            self.refusal = "Whoever asked has gone."
         return int(self.refusal is not None)
 
     def end(self) -> None:
         """After the statements: the slot is given on, and the turn taken again."""
+        if self._budget is not None:
+            self._budget.pulse = None
         if self._long:
             self._long = False
             self._shared.exit(self._account)

@@ -21,9 +21,12 @@ import threading
 import time
 from collections.abc import Callable
 from contextlib import AbstractContextManager, nullcontext
+from contextvars import copy_context
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+from fenland.core.expressions.budget import current
 from fenland.core.problems import Unavailable
 from fenland.storage.protocols import MOST_TOGETHER
 from fenland.storage.sqlite.engine import Error, WritingConnection, is_busy, translated
@@ -41,11 +44,25 @@ _UNKNOWN = (
 )
 
 
+@dataclass(frozen=True, slots=True)
+class Waiting:
+    """How threads of the process let each other work.
+
+    A thread that has to wait does so within `aside`, which raises in one that may wait for nobody; one whose
+    work takes long calls `rest` now and then.
+    """
+
+    aside: Callable[[], AbstractContextManager[None]] = nullcontext
+    rest: Callable[[], None] = lambda: None
+
+
 class _Job:
-    __slots__ = ("done", "error", "result", "settled", "woken", "work")
+    __slots__ = ("context", "done", "error", "result", "settled", "woken", "work")
 
     def __init__(self, work: Work) -> None:
         self.work = work
+        # Another thread may do it: what stands in the context goes with it.
+        self.context = copy_context()
         self.result: Any = None
         self.error: BaseException | None = None
         #: Its result, or its error, is final.
@@ -65,6 +82,25 @@ class _Job:
         """Nothing of it is kept, or it is not known whether."""
         self.error = error
         self.settle()
+
+
+#: The part of a request's steps that it may take while it writes, and others wait for it.
+_WRITING_PART = 10
+
+
+def bounded(work: Work, connection: WritingConnection, rest: Callable[[], None]) -> Any:
+    """Runs work whose expressions may take so much, and let others in between."""
+    budget = current()
+    if budget is None:
+        return work(connection)
+    with budget.within(budget.most // _WRITING_PART, rest):
+        try:
+            return work(connection)
+        except Error:
+            if budget.refusal is not None:
+                # SQLite has an error of its own for what an expression raised within a statement.
+                raise budget.refusal from None
+            raise
 
 
 class Shared:
@@ -98,19 +134,16 @@ class Writer:
         self,
         connect: Callable[[], WritingConnection],
         lock_path: Path,
-        aside: Callable[[], AbstractContextManager[None]] = nullcontext,
+        waiting: Waiting = Waiting(),
         longest_queue: int = 1024,
         guard: Callable[[WritingConnection], None] = lambda connection: None,
     ) -> None:
-        """A thread that has to wait does so within `aside`, which raises in one that may wait for nobody.
-
-        `guard` is called when a transaction has begun, and raises when there may be none.
-        """
+        """`guard` is called when a transaction has begun, and raises when there may be none."""
         self._connect = connect
         self._may_begin = guard
         self._connection: WritingConnection | None = connect()
         self._lock_file = os.open(lock_path, os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o600)
-        self._aside = aside
+        self._aside, self._rest = waiting.aside, waiting.rest
         self._longest_queue = longest_queue
         self._guard = threading.Lock()
         self._waiting: list[_Job] = []
@@ -132,7 +165,7 @@ class Writer:
         """
         shared = self._shared
         if shared is not None and shared.thread == threading.get_ident():
-            return shared.run(work)
+            return shared.run(lambda connection: bounded(work, connection, self._rest))
         job = _Job(work)
         if not self._leads_at_once(job):
             with self._aside():
@@ -264,7 +297,7 @@ class Writer:
                 job.error = None
                 connection.execute("SAVEPOINT job")
                 try:
-                    job.result = job.work(connection)
+                    job.result = job.context.run(bounded, job.work, connection, self._rest)
                 except BaseException as error:
                     job.error = error
                     if not connection.in_transaction:
@@ -280,7 +313,7 @@ class Writer:
         job.error = None
         try:
             connection = self._begin()
-            job.result = job.work(connection)
+            job.result = job.context.run(bounded, job.work, connection, self._rest)
             self._commit(connection, [job])
         except BaseException as error:
             self._undo()
