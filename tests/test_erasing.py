@@ -13,8 +13,10 @@ import httpx
 import pytest
 
 from fenland.core.reading import definitions_from
+from fenland.service.reports import read_heads
 from fenland.service.service import Service
-from fenland.service.verifying import read_heads, verify_database, verify_evidence, verify_export
+from fenland.service.verifying import verify_database
+from fenland.service.verifying_files import verify_evidence, verify_export
 from fenland.storage.door import Made, migrate
 from support import bearer, workshop_of
 

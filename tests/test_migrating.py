@@ -393,7 +393,7 @@ def test_a_process_under_older_definitions_serves_nobody_wrong(tmp_path: Path) -
 # --- older layouts -----------------------------------------------------------------------------------
 
 
-@pytest.mark.parametrize("layout", [1, 2, 3, 4, 5])
+@pytest.mark.parametrize("layout", [1, 2, 3, 4, 5, 6])
 def test_a_database_of_every_layout_is_brought_over(tmp_path: Path, layout: int) -> None:
     folder = new_project(tmp_path / "notes")
     (folder / "collections" / "notes.yaml").write_bytes((LAYOUTS / "notes.yaml").read_bytes())
@@ -408,18 +408,18 @@ def test_a_database_of_every_layout_is_brought_over(tmp_path: Path, layout: int)
         [FENLAND, "start", str(folder), "--port", str(free_port())], capture_output=True, text=True
     )
     assert refused.returncode == 1
-    assert f"(layout {layout}; this one uses 6)" in refused.stderr
+    assert f"(layout {layout}; this one uses 7)" in refused.stderr
     assert "fenland migrate" in refused.stderr
     told = subprocess.run(
         [FENLAND, "migrate", str(folder), "--json"], capture_output=True, text=True, check=True
     )
     found = json.loads(told.stdout)
     assert found["done"]
-    assert f"from layout {layout} to 6" in found["steps"][0]
+    assert f"from layout {layout} to 7" in found["steps"][0]
     assert Path(found["copy"]).is_file()
     report = verify_database(folder / "records.db")
     assert (report.faults, report.records) == ([], 2 if layout < 5 else 3)
-    if layout == 5:
+    if layout >= 5:
         raw = sqlite3.connect(folder / "records.db")
         for text in ("4417", "9081", "01632"):
             # What is never shown is gone from the history, and what is sensitive stands apart.

@@ -308,7 +308,7 @@ def test_undoing_names_the_fields_that_were_changed_again(http: httpx.Client) ->
     assert {one["pointer"]: one.get("current") for one in problem["conflicts"]} == {"/depth": 3.0, "/pay": 6}
     assert sent(http, "GET", "/v1/records/visits/V1")["note"] == "second"
     # Also where the same program made both changes.
-    client = {"Fenland-Client": "tablet"}
+    client = {"Fenland-Client": "tablet-7"}
     sent(http, "PATCH", "/v1/records/visits/V1", json={"depth": 4.0}, headers=client)
     sequence = newest(http)
     sent(http, "PATCH", "/v1/records/visits/V1", json={"depth": 5.0}, headers=client)

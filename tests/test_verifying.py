@@ -26,9 +26,11 @@ from hypothesis import strategies as st
 from fenland.core.merkle import leaf_hash
 from fenland.service.archiving import archive, read_archive
 from fenland.service.publishing import publish
+from fenland.service.reports import Report, read_heads
 from fenland.service.service import open_service
 from fenland.service.signing_keys import SigningKey
-from fenland.service.verifying import Report, read_heads, verify_database, verify_evidence, verify_export
+from fenland.service.verifying import verify_database
+from fenland.service.verifying_files import verify_evidence, verify_export
 from fenland.storage.door import back_up, kept_definitions
 from fenland.storage.sqlite.engine import guards
 from support import FENLAND, NIGHTLY, Running, start
@@ -92,7 +94,7 @@ def test_the_sample_is_whole(base: sqlite3.Connection, whole: Path) -> None:
 
 
 COLUMNS = (
-    "time, collection, record_id, key, version, action, actor, behalf, via, request_id, reason, cause, client, "
+    "time, salt, collection, record_id, key, version, action, actor, behalf, via, request_id, reason, cause, client, "
     "batch, undoes, restores, changes, sealed"
 )
 
@@ -247,10 +249,101 @@ def commitment_changed(base: sqlite3.Connection) -> set[tuple[str, int | None]]:
     return {("changed", sequence), ("salt", sequence)}
 
 
+def seal_removed(base: sqlite3.Connection) -> set[tuple[str, int | None]]:
+    sequence = base.execute("SELECT max(sequence) FROM fenland_sealed").fetchone()[0]
+    base.execute("DELETE FROM fenland_sealed WHERE sequence = ?", [sequence])
+    return {("salt", sequence)}
+
+
+def secret_value_taken_out(base: sqlite3.Connection) -> set[tuple[str, int | None]]:
+    sequence = base.execute("SELECT max(sequence) FROM fenland_sealed").fetchone()[0]
+    base.execute("UPDATE fenland_sealed SET value = NULL WHERE sequence = ? AND side = 1", [sequence])
+    return {("salt", sequence)}
+
+
+def role_given(base: sqlite3.Connection) -> set[tuple[str, int | None]]:
+    base.execute(
+        "UPDATE fenland_accounts SET roles = '[\"office\"]' WHERE name = (SELECT max(name) FROM fenland_accounts)"
+    )
+    return {("account", None)}
+
+
+def account_enabled(base: sqlite3.Connection) -> set[tuple[str, int | None]]:
+    base.execute(
+        "UPDATE fenland_accounts SET disabled = 1 WHERE name = (SELECT min(name) FROM fenland_accounts)"
+    )
+    return {("account", None)}
+
+
+def account_made(base: sqlite3.Connection) -> set[tuple[str, int | None]]:
+    base.execute(
+        "INSERT INTO fenland_accounts (name, title, roles, created_at, attributes, disabled) SELECT 'zed', title, roles, created_at, attributes, disabled FROM fenland_accounts LIMIT 1"
+    )
+    return {("account", None)}
+
+
+def definitions_changed(base: sqlite3.Connection) -> set[tuple[str, int | None]]:
+    base.execute("UPDATE fenland_definitions SET content = replace(content, '\"Stations\"', '\"Pumps\"')")
+    base.execute("UPDATE fenland_definitions SET content = json_set(content, '$.roles', json('[\"king\"]'))")
+    entry = base.execute(
+        "SELECT sequence FROM fenland_history WHERE collection = 'fenland_definitions'"
+    ).fetchone()[0]
+    return {("definitions", entry), ("definitions", None)}
+
+
+def terms_emptied(base: sqlite3.Connection) -> set[tuple[str, int | None]]:
+    blocks = {
+        row[0] for row in base.execute("SELECT DISTINCT block FROM fenland_terms ORDER BY block LIMIT 1")
+    }
+    base.execute("DELETE FROM fenland_terms WHERE block = ?", [min(blocks)])
+    return {("terms", block) for block in blocks}
+
+
+def trigger_added(base: sqlite3.Connection) -> set[tuple[str, int | None]]:
+    base.execute("CREATE TRIGGER mine AFTER INSERT ON tickets BEGIN UPDATE stations SET pumps = 1; END")
+    return {("trigger", None)}
+
+
+def inserted_at_the_end(base: sqlite3.Connection) -> set[tuple[str, int | None]]:
+    last = last_of(base)
+    base.execute(
+        f"INSERT INTO fenland_history (sequence, {COLUMNS}, nodes) SELECT ?, "
+        f"{COLUMNS.replace('record_id', repr('0190a1b2-0000-7000-8000-000000000000'))}, nodes "
+        "FROM fenland_history WHERE sequence = ?",
+        [last + 1, last],
+    )
+    return {("inserted", last + 1)}
+
+
+def _no_number(text: str) -> Callable[[sqlite3.Connection], set[tuple[str, int | None]]]:
+    def tamper(base: sqlite3.Connection) -> set[tuple[str, int | None]]:
+        base.execute(
+            "UPDATE fenland_history SET changes = json_set(changes, '$.name', json(?)) WHERE sequence = 710",
+            [json.dumps([None, text])],
+        )
+        return {("changed", 710)}
+
+    tamper.__name__ = f"no_number {text}"
+    return tamper
+
+
+def changes_replaced(base: sqlite3.Connection) -> set[tuple[str, int | None]]:
+    base.execute("UPDATE fenland_history SET changes = '[7, {' WHERE sequence = 711")
+    return {("changed", 711)}
+
+
+def key_replaced(base: sqlite3.Connection) -> set[tuple[str, int | None]]:
+    base.execute("UPDATE fenland_history SET key = x'00ff' WHERE sequence = 712")
+    return {("changed", 712)}
+
+
 TAMPERINGS: list[Callable[[sqlite3.Connection], set[tuple[str, int | None]]]] = [
     changed, changed_values, removed, several_removed, swapped, neighbours_swapped, swapped_with_nodes, inserted,
     pulled_up, node_changed, node_missing, leaf_changed_with_its_entry, record_changed, record_gone, record_made,
     root_forged, signature_forged, salt_changed, sealed_value_changed, commitment_changed,
+    seal_removed, secret_value_taken_out, role_given, account_enabled, account_made, definitions_changed, terms_emptied,
+    trigger_added, inserted_at_the_end, changes_replaced, key_replaced,
+    *map(_no_number, ["=0.0b", "=1e5x", "=", "=--1", "=1.", "=NaN", "=Infinity"]),
 ]  # fmt: skip
 #: Those that change what records are replayed from, so that records are at fault too.
 _REPLAYED = {"missing", "swapped", "inserted", "removed", "changed"}
@@ -273,7 +366,16 @@ def test_each_kind_of_tampering_is_named_with_its_place(
         assert found == expected
     for one in report.faults:
         assert one.sentence.endswith(".")
-        assert one.time or one.kind in ("head", "cut", "record")
+        assert one.time or one.kind in (
+            "head",
+            "cut",
+            "record",
+            "account",
+            "terms",
+            "trigger",
+            "changed",
+            "definitions",
+        )
 
 
 def test_a_tail_that_was_cut_off_is_seen_with_a_head_that_was_kept_elsewhere(
@@ -297,7 +399,7 @@ def test_a_history_that_was_rewritten_throughout_is_seen_with_a_head_that_was_ke
     from fenland.core.merkle import completed
     from fenland.storage.door import audited as opened
 
-    base.execute("UPDATE fenland_history SET request_id = 'another' WHERE sequence = 2000")
+    base.execute("UPDATE fenland_history SET via = 'another' WHERE sequence = 2000")
     base.execute("DELETE FROM fenland_heads")
     base.commit()
     path, rows = Path(base.execute("PRAGMA database_list").fetchone()[2]), []
@@ -523,17 +625,59 @@ def test_older_entries_move_to_an_archive_that_proves_itself(whole: Path, tmp_pa
             [sys.executable, str(SCRIPT), "archive", one["file"]], capture_output=True, text=True
         )
         assert found.returncode == 0, found.stdout
-        assert '"salt"' not in Path(one["file"]).read_text()
+        assert '"opened"' not in Path(one["file"]).read_text()
     report = run("verify", "--head", str(whole / "head.jsonl"))
     assert report["sound"]
     assert report["records"] > 3000
     raw = sqlite3.connect(path)
     with pytest.raises(sqlite3.IntegrityError, match="append-only"):
         raw.execute("DELETE FROM fenland_history")
+    # Records whose entries are all archived are checked like the others: changed, deleted, inserted.
+    old = "SELECT id FROM watercourses WHERE id NOT IN (SELECT record_id FROM fenland_history) ORDER BY id"
+    ids = [row[0] for row in raw.execute(old)]
+    assert len(ids) > 2
     raw.execute("UPDATE stations SET pumps = 9 WHERE code = 'PS-014'")
+    raw.execute("UPDATE watercourses SET name = 'Another' WHERE id = ?", [ids[0]])
+    raw.execute(
+        "INSERT INTO watercourses SELECT '0190a1b2-0000-7000-8000-000000000000', "
+        + ", ".join(
+            "'W-NEW'" if row[1] == "code" else row[1]
+            for row in raw.execute("PRAGMA table_info(watercourses)")
+            if row[1] != "id"
+        )
+        + " FROM watercourses LIMIT 1"
+    )
+    raw.commit()
+    assert [one["kind"] for one in run("verify", code=1)["faults"]] == ["record"] * 3
+    assert [one["kind"] for one in run("verify", "--head", str(whole / "head.jsonl"), code=1)["faults"]] == [
+        "record"
+    ] * 3
+    # A head of a size within an archive counts, and so does a row for an archive that is not there.
+    within = json.loads((whole / "head.jsonl").read_text())
+    service_key = SigningKey(tmp_path / f"{DATABASE}.key")
+    wrong = {"size": first["last"] - 3, "root": "ab" * 32, "time": within["time"]}
+    (tmp_path / "within.jsonl").write_text(
+        json.dumps({**wrong, "signed": service_key.signed(wrong), "keys": [service_key.public]})
+    )
+    assert "head" in {
+        one["kind"] for one in run("verify", "--head", str(tmp_path / "within.jsonl"), code=1)["faults"]
+    }
+    elsewhere = tmp_path / "away"
+    elsewhere.mkdir()
+    shutil.move(first["file"], elsewhere)
+    assert "archive" in {one["kind"] for one in run("verify", code=1)["faults"]}
+    assert [one["kind"] for one in run("verify", "--archives", str(elsewhere), code=1)["faults"]] == [
+        "record"
+    ] * 3
+    shutil.move(elsewhere / Path(first["file"]).name, first["file"])
+    raw.execute(
+        "INSERT INTO fenland_archives VALUES (99999, 99999, 'nowhere.jsonl', 'ab', '2026-01-01T00:00:00.000000Z')"
+    )
+    raw.commit()
+    assert "archive" in {one["kind"] for one in run("verify", code=1)["faults"]}
+    raw.execute("DELETE FROM fenland_archives WHERE last = 99999")
     raw.commit()
     raw.close()
-    assert [one["kind"] for one in run("verify", code=1)["faults"]] == ["record"]
     lines = Path(first["file"]).read_bytes().splitlines(keepends=True)
     Path(first["file"]).write_bytes(b"".join([*lines[:5], *lines[6:]]))
     assert "archive" in {one["kind"] for one in run("verify", code=1)["faults"]}

@@ -877,6 +877,10 @@ export interface components {
       detail: string;
       request_id?: string;
       errors?: components["schemas"]["FieldError"][];
+      /** @description The setting that was passed, with 413. */
+      limit?: string;
+      /** @description Its value. */
+      most?: number;
     };
     /** @description A field others changed too: as it was, is and was sent. Or a condition that does not hold. */
     FieldConflict: {
@@ -1164,7 +1168,8 @@ export interface components {
     };
     Proof: {
       sequence: number;
-      leaf_hash: string;
+      /** @description null for an entry older than salts of which some is hidden: its hash could tell what. */
+      leaf_hash: string | null;
       /** @description Hashes, as RFC 9162 section 2.1 orders them. */
       path: string[];
       /** @description The entry as it was hashed; null where some of it is hidden. */
@@ -1183,7 +1188,8 @@ export interface components {
     };
     Proven: {
       sequence: number;
-      leaf_hash: string;
+      /** @description null for an entry older than salts of which some is hidden: its hash could tell what. */
+      leaf_hash: string | null;
       /** @description Hashes, as RFC 9162 section 2.1 orders them. */
       path: string[];
       /** @description The entry as it was hashed; null where some of it is hidden. */
@@ -1734,6 +1740,15 @@ export interface components {
     };
     /** @description Idempotency-Key used before. Use a new key for each change. */
     "key-reused": {
+      headers: {
+        [name: string]: unknown;
+      };
+      content: {
+        "application/problem+json": components["schemas"]["Invalid"];
+      };
+    };
+    /** @description Too much work. Ask for less at a time; limit names the setting that was passed. */
+    "too-costly": {
       headers: {
         [name: string]: unknown;
       };
@@ -3683,7 +3698,10 @@ export interface operations {
   };
   evidenceRecord: {
     parameters: {
-      query?: never;
+      query?: {
+        /** @description The size of the head to prove it under. */
+        size?: number;
+      };
       header?: never;
       path: {
         collection: string;

@@ -19,9 +19,9 @@ from fenland.cli.signing import PANEL, TIMEOUT, signed_in
 from fenland.cli.terminal import Exit, counted, err, escape, fail, json_option, out, print_json, tell
 
 if TYPE_CHECKING:
+    from fenland.service.reports import Report
     from fenland.service.service import Service
     from fenland.service.settings import Settings
-    from fenland.service.verifying import Report
 
 _PROJECT = typer.Option(Path("."), "--project", envvar="FENLAND_PROJECT", help="The project's folder.")
 #: Faults that people are told one by one.
@@ -62,12 +62,13 @@ def evidence(
     collection: str = typer.Argument(help="The collection.", autocompletion=complete_collection),
     key: str = typer.Argument(help="The record's key.", autocompletion=complete_key),
     file: Path = typer.Argument(help="The file to write, which must not be there."),
+    size: int | None = typer.Option(None, min=1, help="Under the kept head of so many entries."),
     timeout: float = TIMEOUT,
     as_json: bool = json_option(),
 ) -> None:
     """Write all that shows what became of a record into a file that can be checked without the service."""
     with signed_in(timeout) as client:
-        found = client.past.evidence(collection, key)
+        found = client.past.evidence(collection, key, size)
     from fenland.core.values import write_json
 
     try:
@@ -150,6 +151,9 @@ def verify(
     export: Path | None = typer.Option(None, exists=True, help="Check an export of the history instead."),
     evidence: Path | None = typer.Option(None, exists=True, help="Check an evidence file instead."),
     archive: Path | None = typer.Option(None, exists=True, help="Check an archive instead."),
+    archives: Path | None = typer.Option(
+        None, exists=True, file_okay=False, help="A folder where archives lie that were moved away."
+    ),
     tree_only: bool = typer.Option(False, "--tree-only", help="Entries and heads alone, and no records."),
     project: Path = _PROJECT,
     as_json: bool = json_option(),
@@ -166,7 +170,7 @@ def verify(
     try:
         with shown_progress() as progress:
             report = _report(
-                progress, {"export": export, "evidence": evidence, "archive": archive},
+                progress, {"export": export, "evidence": evidence, "archive": archive, "archives": archives},
                 head, database, project, tree_only=tree_only,
             )  # fmt: skip
     except (DatabaseRefused, ValueError) as error:
@@ -188,23 +192,24 @@ def _report(
     *,
     tree_only: bool,
 ) -> Report:
-    from fenland.service import verifying
+    from fenland.service import reports, verifying_files
     from fenland.service.archiving import read_archive
+    from fenland.service.verifying import verify_database
 
     text = None if head is None else head.read_text(encoding="utf-8")
-    heads = [] if text is None else verifying.read_heads(text, [])
+    heads = [] if text is None else reports.read_heads(text, [])
     if files["evidence"] is not None:
-        return verifying.verify_evidence(json.loads(files["evidence"].read_bytes()), heads)
+        return verifying_files.verify_evidence(json.loads(files["evidence"].read_bytes()), heads)
     if files["archive"] is not None:
         if head is not None:
             fail("An archive holds a head itself. Leave --head out, or check the database.", Exit.USAGE)
         found = read_archive(files["archive"])
-        return verifying.Report(found.last - found.first + 1, found.root.hex(), heads=1)
+        return reports.Report(found.last - found.first + 1, found.root.hex(), heads=1)
     if files["export"] is not None:
         with files["export"].open("rb") as lines:
-            return verifying.verify_export(lines, heads, progress)
+            return verifying_files.verify_export(lines, heads, progress)
     path = database or open_settings(project).database
-    return verifying.verify_database(path, text, tree_only=tree_only, progress=progress)
+    return verify_database(path, text, tree_only=tree_only, archives=files["archives"], progress=progress)
 
 
 def _tell(report: Report) -> None:

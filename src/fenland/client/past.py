@@ -148,9 +148,12 @@ class Past:
         """What shows that the history begins with all of an older head."""
         return self._client._run(calls.consistency(older, newer))
 
-    def evidence(self, collection: str, key: Any) -> Mapping[str, Any]:
-        """All that shows what became of a record, to be checked without the service."""
-        return self._client._run(calls.evidence(collection, key))
+    def evidence(self, collection: str, key: Any, size: int | None = None) -> Mapping[str, Any]:
+        """All that shows what became of a record, to be checked without the service.
+
+        With `size`, under the kept head of so many entries.
+        """
+        return self._client._run(calls.evidence(collection, key, size))
 
     def activity(
         self, *, by: str = "collection", since: str | None = None, until: str | None = None
@@ -312,9 +315,9 @@ class AsyncPast:
         """What shows that the history begins with all of an older head."""
         return await self._client._run(calls.consistency(older, newer))
 
-    async def evidence(self, collection: str, key: Any) -> Mapping[str, Any]:
+    async def evidence(self, collection: str, key: Any, size: int | None = None) -> Mapping[str, Any]:
         """All that shows what became of a record, to be checked without the service."""
-        return await self._client._run(calls.evidence(collection, key))
+        return await self._client._run(calls.evidence(collection, key, size))
 
     async def activity(
         self, *, by: str = "collection", since: str | None = None, until: str | None = None

@@ -88,9 +88,9 @@ def consistency(older: int, newer: int | None) -> Flow[Mapping[str, Any]]:
     return _answered(path("history", "consistency"), {"from": older, "to": newer})
 
 
-def evidence(collection: str, key: Any) -> Flow[Mapping[str, Any]]:
-    """All that shows what became of a record."""
-    return _answered(path("records", collection, key, "history", "evidence"))
+def evidence(collection: str, key: Any, size: int | None = None) -> Flow[Mapping[str, Any]]:
+    """All that shows what became of a record, under the newest head or the kept one of this size."""
+    return _answered(path("records", collection, key, "history", "evidence"), {"size": size})
 
 
 def activity(by: str, since: str | None, until: str | None) -> Flow[Mapping[str, Any]]:

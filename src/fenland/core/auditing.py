@@ -19,7 +19,7 @@ _MOST_BAD = 300
 
 Kind = Literal[
     "changed", "missing", "swapped", "inserted", "removed", "node", "time", "record", "head", "cut", "salt",
-    "trigger", "archive",
+    "trigger", "archive", "account", "definitions", "terms",
 ]  # fmt: skip
 
 
@@ -69,6 +69,8 @@ class TreeAudit:
     _time: str = ""
     _bad: list[Row] = field(default_factory=list)
     _more: int = 0
+    #: Entries whose nodes cannot be those of their place.
+    _strange: set[int] = field(default_factory=set)
     #: False once a gap makes it unknown what is to the left.
     _whole: bool = True
 
@@ -94,6 +96,7 @@ class TreeAudit:
         expected = (place ^ (place + 1)).bit_length()
         if len(nodes) != expected * HASH:
             words = f"Entry {sequence} has another number of nodes than its place asks."
+            self._strange.add(sequence)
             self._tell("node", words, sequence, time)
         while place & 1:
             stored = nodes[level * HASH : (level + 1) * HASH]
@@ -102,6 +105,7 @@ class TreeAudit:
                 if len(stored) != HASH:
                     stored = made
                 elif made != stored:
+                    self._strange.add(sequence)
                     words = f"Node {level} of entry {sequence} does not follow from those below it."
                     self._tell("node", words, sequence, time)
             found = stored
@@ -168,6 +172,10 @@ class TreeAudit:
                 "removed", bad, first, f"An entry was removed before entry {first}, and all moved up."
             )
             moved = {s: o for s, o in moved.items() if s not in pulled}
+        if self.size in moved and self.size in self._strange:
+            # Behind all others, with neither a leaf nor nodes of its own.
+            self._blame("inserted", bad, self.size, f"Entry {self.size}, the newest, was inserted.")
+            del moved[self.size]
         for sequence, origin in sorted(moved.items()):
             if origin is not None:
                 words = f"What stands as entry {sequence} is what was entry {origin}."

@@ -11,6 +11,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from fenland.core.definitions import Collection, Field
+from fenland.core.identity import part_tag
 
 Record = dict[str, Any]
 
@@ -34,6 +35,8 @@ class FieldAccess:
     hidden: frozenset[str]
     #: Fields that they can give no value, and why: a code of `PROTECTIONS`.
     protected: Mapping[str, str]
+    #: Stands for what rules keep from them: two who are shown the same fields have the same one.
+    part: str = ""
 
     def shown(self, record: Record) -> Record:
         """The record as answers show it: without hidden fields."""
@@ -71,6 +74,7 @@ def field_access(
         creating,
         hidden | {name for name, item in collection.fields.items() if item.write_only},
         dict(_protected(collection, denied, creating=creating, transfer=transfer)),
+        part_tag(hidden) if hidden else "",
     )
 
 

@@ -75,6 +75,9 @@ class Entry:
     #: The entry that this one takes back, and the version that this one goes back to.
     undoes: int | None = None
     restores: int | None = None
+    #: Once it is kept, 32 random hexadecimal digits, so that nobody can guess a leaf by its hash; none in
+    #: entries that are older than salts.
+    salt: str | None = None
     #: Before it is kept, the fields whose values go under seals; and those that are kept nowhere.
     secret: frozenset[str] = frozenset()
     unkept: frozenset[str] = frozenset()

@@ -36,23 +36,23 @@ _ETAG = re.compile(
 )
 
 
-def etag(record_id: str, version: int, moved: int = 0) -> str:
+def etag(record_id: str, version: int, moved: int = 0, part: str = "") -> str:
     """The strong entity tag of a record: id and version, so that a key used again never matches.
 
-    `moved` is the number of the definitions that last moved the collection's records: they may show the same
-    version otherwise.
+    `moved` is the number of the definitions that last moved the collection's records, and `part` stands for
+    what of the record is not shown: the same version may be shown otherwise.
     """
-    return f'"{record_id}.{version}-{moved}"' if moved else f'"{record_id}.{version}"'
+    tag = f"{record_id}.{version}-{moved}" if moved else f"{record_id}.{version}"
+    return f'"{tag}.{part}"' if part else f'"{tag}"'
 
 
-def etag_with(tag: str, others: Iterable[str]) -> str:
-    """The entity tag of a record that is shown with others: it changes when one of theirs does."""
-    digest = hashlib.sha256("\n".join(others).encode()).hexdigest()[:16]
-    return f'{tag[:-1]}.{digest}"'
+def part_tag(others: Iterable[str]) -> str:
+    """What stands for a set of names, or of tags, in an entity tag."""
+    return hashlib.sha256("\n".join(sorted(others)).encode()).hexdigest()[:16]
 
 
 def etag_alone(tag: str) -> str:
-    """The entity tag of the record itself, whatever it was shown with and under which definitions.
+    """The entity tag of the record itself, whatever of it was shown, with what, and under which definitions.
 
     It is what preconditions of a change are compared by: to move a record is to change nothing of it.
     """

@@ -7,6 +7,9 @@ hold as they are:
 Numbers with a fraction, and whole ones that doubles do not hold, stand as texts: `=` and their digits. A
 text that begins with `=` gets another one in front. So no two values have one form.
 
+Each leaf has a random salt among its parts, shown only with the whole leaf: without it a hash, of the leaf or
+of any node above it, tells nothing to who tries values. Leaves from before salts (format 1) have none.
+
 Values of fields that are sensitive, or are never shown, stand beside the changes as commitments: the SHA-256
 of a random salt and the value's canonical JSON. Once salt and value are gone, nothing tells what it was.
 """
@@ -14,6 +17,7 @@ of a random salt and the value's canonical JSON. Once salt and value are gone, n
 from __future__ import annotations
 
 import math
+import re
 from collections.abc import Callable, Mapping
 from dataclasses import replace
 from decimal import Decimal
@@ -65,7 +69,12 @@ def from_leaf(value: Any) -> Any:
     return [from_leaf(member) for member in value] if kind is list else value
 
 
+_DIGITS = re.compile(r"-?[0-9]+(\.[0-9]+)?", re.ASCII)
+
+
 def _number(text: str) -> Any:
+    if not _DIGITS.fullmatch(text):
+        raise ValueError(f"{MARK + text[:40]!r} stands for no number.")
     return Decimal(text) if "." in text or not _is_beyond(text) else int(text)
 
 
@@ -131,7 +140,10 @@ def open_changes(entry: Entry) -> dict[str, Pair]:
 PARTS: Mapping[str, str] = {
     **{name: name for name in ("action", "actor", "batch", "behalf", "cause", "client", "collection")},
     "record_id": "id",
-    **{name: name for name in ("key", "reason", "request_id", "restores", "sequence", "time", "undoes")},
+    **{
+        name: name
+        for name in ("key", "reason", "request_id", "restores", "salt", "sequence", "time", "undoes")
+    },
     **{name: name for name in ("version", "via")},
 }
 
@@ -147,6 +159,17 @@ def leaf_text(parts: dict[str, Any], changes: bytes, seals: bytes | None) -> byt
         parts["sealed"] = orjson.Fragment(seals)
     # Its own names are of ASCII, so this order is that of RFC 8785 whatever the values hold.
     return orjson.dumps(parts, option=orjson.OPT_SORT_KEYS)
+
+
+def entry_from(leaf: Mapping[str, Any]) -> tuple[Entry, Mapping[str, list[str | None]]]:
+    """The entry that a leaf is of, and the commitments to its secret values. Raises `ValueError`."""
+    try:
+        parts = {attribute: leaf[name] for attribute, name in PARTS.items() if name in leaf}
+        changes = {name: (from_leaf(old), from_leaf(new)) for name, (old, new) in leaf["changes"].items()}
+        entry = Entry(**{**parts, "key": from_leaf(parts["key"])}, changes=changes)
+        return entry, leaf.get("sealed", {})
+    except (KeyError, TypeError, AttributeError) as error:
+        raise ValueError(f"A leaf has not all its parts: {error}") from None
 
 
 def leaf_of(entry: Entry) -> bytes:

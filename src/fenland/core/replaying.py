@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
-from fenland.core.comparing import compare
+from fenland.core.comparing import Comparison, compare
 from fenland.core.definitions import Definitions
 from fenland.core.history import ACCOUNTS, BRINGS, DEFINITIONS, ROLES, Entry
 from fenland.core.moving import Mover
@@ -34,12 +34,19 @@ class Replay:
     """
 
     def __init__(self, *, partial: bool = False) -> None:
-        self._partial = partial
+        self.partial = partial
+        #: What the last change of definitions came to.
+        self.comparison = Comparison()
         self._data: dict[str, Any] = {"collections": {}, "roles": []}
         self.definitions = Definitions({}, data=self._data)
         self.records: dict[str, dict[str, Record]] = {}
         #: By record, what is kept of deleted ones: their version, and who made them when.
         self._gone: dict[str, Record] = {}
+
+    @property
+    def data(self) -> dict[str, Any]:
+        """The definitions, as plain data."""
+        return self._data
 
     def begin(self, data: Mapping[str, Any]) -> None:
         """Takes definitions as those of the first entry: an old database told of them only later."""
@@ -56,7 +63,7 @@ class Replay:
         if records is None:
             raise ValueError(f"There is no collection {entry.collection!r} at this time.")
         before = records.get(entry.record_id)
-        if self._partial and before is None and entry.record_id not in self._gone and entry.version > 1:
+        if self.partial and before is None and entry.record_id not in self._gone and entry.version > 1:
             before = self._assumed(entry, records)
         if (before is None) != (entry.action in BRINGS) and entry.action != "erase":
             raise ValueError(f"The record {entry.record_id} cannot be {entry.action}d at this time.")
@@ -123,7 +130,7 @@ class Replay:
     def _define(self, data: Mapping[str, Any]) -> None:
         self._data = dict(data)
         newer = definitions_from(data["collections"], data["roles"])
-        comparison = compare(self.definitions, newer)
+        comparison = self.comparison = compare(self.definitions, newer)
         older, self.records = self.records, {name: {} for name in newer.collections}
         for one in comparison.kept:
             mover = Mover(one)

@@ -54,14 +54,5 @@ def enter(service: Service, writing: Writing, deed: Deed, by: Caller | None) -> 
 
 def account_changes(before: Account | None, after: Account) -> dict[str, tuple[Any, Any]]:
     """What differs between two states of an account."""
-    old, new = {} if before is None else _parts(before), _parts(after)
+    old, new = {} if before is None else before.parts, after.parts
     return {name: (old.get(name), value) for name, value in new.items() if not same(old.get(name), value)}
-
-
-def _parts(account: Account) -> dict[str, Any]:
-    return {
-        "title": account.title,
-        "roles": sorted(account.roles),
-        "attributes": dict(account.attributes),
-        "disabled": account.disabled,
-    }

@@ -7,17 +7,21 @@ from collections.abc import Sequence
 from fenland.core.access import Caller
 from fenland.core.changes import Change
 from fenland.core.problems import Invalid
+from fenland.service.drafting import Draft
 from fenland.service.others import unique_taken
 from fenland.service.work import Work, just_changed
 from fenland.storage.door import ReferenceBroken, ValueTaken
 
 
 def apply(work: Work, caller: Caller, changes: Sequence[Change]) -> None:
-    """Writes each change with its history entry, in order, within the caller's transaction.
+    """Writes each change with its history entry, in order, within the caller's transaction; or drafts it.
 
     Raises `Invalid` for a value that another record took meanwhile, and `Conflict` for a reference that
     came loose.
     """
+    if isinstance(work, Draft):
+        work.take(changes)
+        return
     sequences = list[int]()
     try:
         for change in changes:

@@ -57,7 +57,7 @@ def delete_within(work: Work, caller: Caller, request: DeleteRequest) -> Saved:
     plan, resource, stored = plan_of(work, caller, request)
     access = resource.policy.fields(work.sight(caller), stored)
     apply(work, caller, plan.changes(work.stamp(caller, request.reason), work.stamp(caller)))
-    return Saved(access.shown(stored), True, resource.etag(stored), resource.collection.name)
+    return Saved(access.shown(stored), True, resource.etag(stored, access), resource.collection.name)
 
 
 def plan_of(view: View, caller: Caller, request: DeleteRequest) -> tuple[_Plan, Resource, Record]:
@@ -110,11 +110,11 @@ class _Plan:
         referring, view = self._view.resource(collection.name), self._view
         key, most = gone.record[gone.resource.collection.key], view.limits.cascade
         if item.on_delete != "restrict":
-            self._room -= referring.records.count_referring(view.reading, item.name, key)
+            self._room -= view.count_referring(referring, item.name, key)
             if self._room < 0:
                 raise beyond("cascade_limit", most, f"The deletion would touch {most - self._room} records.")
         # Of those that forbid, more than could be deleted along with it need not be known.
-        for other in referring.records.referring(view.reading, item.name, key, most + _NAMED):
+        for other in view.referring(referring, item.name, key, most + _NAMED):
             touched = _Touched(referring, other)
             if other["id"] in self._deleted:
                 continue

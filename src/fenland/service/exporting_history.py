@@ -11,7 +11,7 @@ from fenland.core.history import Entry
 from fenland.core.problems import Malformed
 from fenland.core.tabular import Form, cell_text, csv_lines, json_line
 from fenland.core.telling import Known, entry_json
-from fenland.service.proving import shown_leaf
+from fenland.service.proving import shown_hash, shown_leaf
 from fenland.service.searching import HistoryRequest, Question, Reader
 from fenland.service.service import Service
 from fenland.service.timeline import people_of
@@ -55,20 +55,19 @@ def _pages(
                 reading, max(after, asked.candidates.above), _AT_A_TIME, asked.below
             )
             found = [one for one in entries if reader.sees(one) and asked.fits(one, reader)]
-            known, tree = Known(people_of(view, found)), service.database.history.tree
-            page = [
-                _shown(reader, one, known) | {"leaf_hash": tree.leaf(reading, one.sequence or 0).hex()}
-                for one in found
-            ]
+            known = Known(people_of(view, found))
+            page = [_shown(view, reader, one, known) for one in found]
         more = len(entries) == _AT_A_TIME
         after = entries[-1].sequence or 0 if entries else after
         service.database.turn.breathe()
         yield page
 
 
-def _shown(reader: Reader, entry: Entry, known: Known) -> dict[str, Any]:
+def _shown(view: View, reader: Reader, entry: Entry, known: Known) -> dict[str, Any]:
     telling = reader.telling(entry)
-    return entry_json(entry, telling, known) | shown_leaf(entry, telling.hidden)
+    leaf = shown_leaf(entry, telling.hidden)
+    hashed = shown_hash(entry, leaf, view.reading, view.service)
+    return entry_json(entry, telling, known) | leaf | {"leaf_hash": hashed}
 
 
 def _json_lines(pages: Iterator[list[dict[str, Any]]]) -> Iterator[bytes]:

@@ -61,7 +61,7 @@ def edit_form(service: Service, caller: Caller, address: Address, when: When = N
             writable=writable,
             deletable=policy.may("delete", sight, record),
             collection=resource.collection,
-            saved=Saved(shown, changed=False, etag=resource.etag(record)),
+            saved=Saved(shown, changed=False, etag=resource.etag(record, access)),
             erasable=tuple(one.name for one in _sensitive(access))
             if policy.may("erase", sight, record)
             else (),
@@ -83,7 +83,7 @@ def _past_form(view: View, caller: Caller, address: Address, when: When) -> Form
         writable=[],
         deletable=False,
         collection=found.resource.collection,
-        saved=Saved(shown, changed=False, etag=found.resource.etag(record)),
+        saved=Saved(shown, changed=False, etag=found.resource.etag(record, found.access)),
     )
 
 

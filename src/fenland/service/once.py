@@ -72,9 +72,10 @@ def _give_saved(work: Work, caller: Caller, kept: dict[str, Any]) -> Saved:
             dropped = tuple(kept["dropped"])
             return Saved(record, kept["changed"], "", collection, dropped, repeated=True, unseen=True)
         raise not_there(Address(collection, str(record[resource.collection.key])))
-    shown = resource.policy.fields(sight, now).shown(record)
+    access = resource.policy.fields(sight, now)
+    shown = access.shown(record)
     # As it was answered then, when the records may not have been moved yet.
-    tag = kept.get("etag") or resource.etag(record)
+    tag = kept.get("etag") or resource.etag(record, access)
     return Saved(shown, kept["changed"], tag, collection, tuple(kept["dropped"]), repeated=True)
 
 

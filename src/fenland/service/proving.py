@@ -14,7 +14,7 @@ import orjson
 from fenland.core.access import Caller
 from fenland.core.history import Entry, Seal
 from fenland.core.leaves import leaf_of, leaf_value
-from fenland.core.problems import Malformed, NotFound
+from fenland.core.problems import Malformed, NotFound, NotPermitted
 from fenland.service.finding import Address
 from fenland.service.past import Subject, newest_first, subject
 from fenland.service.searching import Reader
@@ -26,6 +26,34 @@ from fenland.storage.door import Head, Reading, Writing
 
 #: The newest entries that an evidence file holds, at most.
 MOST_ENTRIES = 10_000
+
+
+def permit_hashes(view: View, caller: Caller) -> None:
+    """Raises `NotPermitted` to who may not have hashes over all of the history.
+
+    Where all leaves have salts, everybody may: nothing can be told from a hash. Of a leaf without one, what
+    is hidden from somebody could be found by trying values, and every path stands on such leaves.
+    """
+    if not _may_have_hashes(view, caller):
+        raise NotPermitted(
+            "Hashes of this history stand on entries from before leaves had salts, of which what is hidden "
+            "could be guessed. Ask somebody who may see all of it, or a role that history_auditors names."
+        )
+
+
+def _may_have_hashes(view: View, caller: Caller) -> bool:
+    service = view.service
+    if not service.database.history.unsalted(view.reading):
+        return True
+    auditing = caller.scope is None and not service.ways_in.auditors.isdisjoint(caller.actor.roles)
+    return (auditing and caller.acting is None) or Reader(view, caller).sees_everything
+
+
+def shown_hash(entry: Entry, leaf: Mapping[str, Any], reading: Reading, service: Service) -> str | None:
+    """The hash of an entry's leaf; None where it could tell what is hidden of it."""
+    if entry.salt is None and leaf["leaf"] is None:
+        return None
+    return service.database.history.tree.leaf(reading, entry.sequence or 0).hex()
 
 
 def head_json(head: Head) -> dict[str, Any]:
@@ -75,14 +103,20 @@ def key_set(service: Service) -> dict[str, Any]:
     return {"keys": kept}
 
 
-def kept_heads(service: Service, *, below: int | None, limit: int) -> list[Head]:
+def kept_heads(service: Service, caller: Caller, *, below: int | None, limit: int) -> list[Head]:
     """The heads that are kept, newest first."""
     with service.database.reading() as reading:
-        return service.database.heads.page(reading, below=2**62 if below is None else below, limit=limit)
+        found = service.database.heads.page(reading, below=2**62 if below is None else below, limit=limit)
+        if _may_have_hashes(View(service, reading), caller):
+            return found
+        unsalted = service.database.history.unsalted(reading)
+    return [one for one in found if one.size > unsalted]
 
 
-def consistency(service: Service, older: int, size: int | None) -> dict[str, Any]:
+def consistency(service: Service, caller: Caller, older: int, size: int | None) -> dict[str, Any]:
     """What shows that the tree of `size` entries begins with all of the older one. Raises `Malformed`."""
+    with service.database.reading() as reading:
+        permit_hashes(View(service, reading), caller)
     newest = newest_head(service)
     size = newest.size if size is None else size
     if not 0 < older <= size <= newest.size:
@@ -100,9 +134,10 @@ def consistency(service: Service, older: int, size: int | None) -> dict[str, Any
 
 def entry_proof(service: Service, caller: Caller, sequence: int, size: int | None) -> dict[str, Any]:
     """What shows that one entry stands in the tree of a head. Raises `NotFound`."""
-    head = _head(service, size)
+    head = _head(service, caller, size)
     with service.database.snapshot() as reading:
         view = View(service, reading)
+        permit_hashes(view, caller)
         reader = Reader(view, caller)
         entry = service.database.history.entry(reading, sequence)
         if entry is None or sequence > head.size or not reader.sees(entry):
@@ -122,6 +157,7 @@ def record_proof(
     with service.database.snapshot() as reading:
         view = View(service, reading)
         found = subject(view, caller, address)
+        permit_hashes(view, caller)
         entries, more = service.database.history.of_record(
             reading, found.id, below=2**62 if below is None else below, limit=limit
         )
@@ -129,12 +165,16 @@ def record_proof(
     return {"head": head_json(head), "items": shown, "next": entries[-1].version if more else None}
 
 
-def evidence(service: Service, caller: Caller, address: Address) -> dict[str, Any]:
-    """All that shows what became of a record, in one file that can be checked without the service."""
-    head = newest_head(service)
+def evidence(service: Service, caller: Caller, address: Address, size: int | None = None) -> dict[str, Any]:
+    """All that shows what became of a record, in one file that can be checked without the service.
+
+    With `size`, under the kept head of so many entries. Raises `NotFound` where there is none.
+    """
+    head = _head(service, caller, size)
     with service.database.snapshot() as reading:
         view = View(service, reading)
         found = subject(view, caller, address)
+        permit_hashes(view, caller)
         entries = list[Entry]()
         for one in newest_first(view, found.id):
             if len(entries) == MOST_ENTRIES:
@@ -158,12 +198,12 @@ def _under(entries: Any, head: Head) -> list[Entry]:
     return [one for one in entries if (one.sequence or 0) <= head.size]
 
 
-def _head(service: Service, size: int | None) -> Head:
+def _head(service: Service, caller: Caller, size: int | None) -> Head:
     """The newest head, or the one of this size. Raises `NotFound`."""
     newest = newest_head(service)
     if size is None or size == newest.size:
         return newest
-    found = kept_heads(service, below=size + 1, limit=1)
+    found = kept_heads(service, caller, below=size + 1, limit=1)
     if not found or found[0].size != size:
         raise NotFound(f"No head of {size} entries is kept.")
     return found[0]

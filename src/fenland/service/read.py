@@ -5,7 +5,6 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from fenland.core.access import Caller
-from fenland.core.identity import etag_with
 from fenland.core.problems import Malformed
 from fenland.service.expanding import Expanded, Wanted, expanded, narrowed
 from fenland.service.finding import Address, find
@@ -26,7 +25,7 @@ def read_past(service: Service, caller: Caller, address: Address, wanted: Wanted
         found = subject(view, caller, address)
         record = as_it_was(view, found, when)
     shown = narrowed(found.resource, [found.access.shown(record)], wanted)[0]
-    return Found(shown, found.resource.etag(record))
+    return Found(shown, found.resource.etag(record, found.access))
 
 
 @dataclass(frozen=True, slots=True)
@@ -43,13 +42,16 @@ def read(service: Service, caller: Caller, address: Address, wanted: Wanted = _A
     with (service.database.snapshot if wanted.expand else service.database.reading)() as reading:
         view = View(service, reading)
         resource, record = find(view, caller, address)
-        shown = resource.policy.fields(view.sight(caller), record).shown(record)
-        tag = resource.etag(record)
+        access = resource.policy.fields(view.sight(caller), record)
+        shown = access.shown(record)
         if wanted is _ALL:
-            return Found(shown, tag)
+            return Found(shown, resource.etag(record, access))
         with_it = expanded(view, caller, resource, [shown], wanted) if wanted.expand else None
-    if with_it is not None:
-        resources = service.resources
-        tags = (resources[name].etag(one) for name, by_key in with_it.items() for one in by_key.values())
-        tag = etag_with(tag, sorted(tags))
+    # What is shown beside it, and what of that.
+    others = [
+        f"{one['id']}.{one['version']}.{service.resources[name].moved} {' '.join(one)}"
+        for name, by_key in (with_it or {}).items()
+        for one in by_key.values()
+    ]
+    tag = resource.etag(record, access, others if with_it is None else [*others, "with"])
     return Found(narrowed(resource, [shown], wanted)[0], tag, with_it)

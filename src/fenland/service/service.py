@@ -7,7 +7,7 @@ within a transaction takes a unit of work (`work.py`) in the service's place.
 from __future__ import annotations
 
 import os
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from contextlib import suppress
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
@@ -23,7 +23,8 @@ from fenland.core.catalog import catalog_of, followed_fields
 from fenland.core.comparing import compare
 from fenland.core.definitions import Collection, Definitions, Rule
 from fenland.core.expressions.checking import Checked
-from fenland.core.identity import TICKS, etag, timestamp, uuid7
+from fenland.core.field_access import FieldAccess
+from fenland.core.identity import TICKS, etag, part_tag, timestamp, uuid7
 from fenland.core.limits import DEFAULTS, Limits
 from fenland.core.lineage import Lineage, Passage
 from fenland.core.names import did_you_mean
@@ -49,9 +50,10 @@ class Resource:
     #: The number of the definitions that last moved its records.
     moved: int = 0
 
-    def etag(self, record: Record) -> str:
-        """The entity tag of a record as it is now."""
-        return etag(record["id"], record["version"], self.moved)
+    def etag(self, record: Record, access: FieldAccess, others: Iterable[str] = ()) -> str:
+        """The entity tag of a record as shown with this access, and with tags of what stands beside it."""
+        part = part_tag([access.part, *others]) if others else access.part
+        return etag(record["id"], record["version"], self.moved, part)
 
 
 class Service:

@@ -108,6 +108,10 @@ class Settings(BaseSettings):
     )
     account_managers: Words = Field([], description="Roles whose accounts manage all accounts over HTTP.")
     account_delegates: Words = Field([], description="Roles whose accounts may act on behalf of others.")
+    history_auditors: Words = Field(
+        [],
+        description="Roles that may have the hashes of entries written before leaves had salts.",
+    )
     session_hours: float = Field(
         12, gt=0, le=720, description="Hours after which a session ends in any case."
     )
@@ -195,6 +199,7 @@ class Settings(BaseSettings):
         return WaysIn(
             managers=frozenset(self.account_managers),
             delegates=frozenset(self.account_delegates),
+            auditors=frozenset(self.history_auditors),
             session=timedelta(hours=self.session_hours),
             idle=timedelta(minutes=self.session_idle_minutes),
             rate=self.rate_limit,

@@ -120,7 +120,7 @@ def saved_as(
     """
     sight, collection = work.sight(caller), resource.collection
     if resource.policy.may("read", sight, record):
-        shown = resource.policy.fields(sight, record).shown(record)
-        return Saved(shown, True, resource.etag(record), collection.name, dropped)
+        access = resource.policy.fields(sight, record)
+        return Saved(access.shown(record), True, resource.etag(record, access), collection.name, dropped)
     known = {"id": record["id"], collection.key: record[collection.key]}
     return Saved(known, True, "", collection.name, dropped, unseen=True)

@@ -115,7 +115,8 @@ def carry_out(work: Work, caller: Caller, request: UpdateRequest, decision: Deci
     change, resource = decision.change, work.resource(request.address.collection)
     if change is None:
         shown = decision.access.shown(decision.stored)
-        return Saved(shown, False, resource.etag(decision.stored), resource.collection.name, decision.dropped)
+        tag = resource.etag(decision.stored, decision.access)
+        return Saved(shown, False, tag, resource.collection.name, decision.dropped)
     apply(work, caller, [change])
     return saved_as(work, caller, resource, change.result, decision.dropped)
 

@@ -26,6 +26,8 @@ class WaysIn:
 
     managers: frozenset[str] = frozenset()
     delegates: frozenset[str] = frozenset()
+    #: Roles that may have hashes of entries from before leaves had salts.
+    auditors: frozenset[str] = frozenset()
     session: timedelta = timedelta(hours=12)
     idle: timedelta = timedelta(hours=1)
     #: Requests a minute of one account, and of one address; 0 is any number.

@@ -66,6 +66,14 @@ class View:
         """The record whose unique `field` (or `id`) holds this value, or None; whoever asks."""
         return resource.records.find(self.reading, field, value)
 
+    def referring(self, resource: Resource, field: str, key: Any, limit: int) -> list[Record]:
+        """Records of a collection whose reference holds this key, up to so many; whoever asks."""
+        return resource.records.referring(self.reading, field, key, limit)
+
+    def count_referring(self, resource: Resource, field: str, key: Any) -> int:
+        """How many there are."""
+        return resource.records.count_referring(self.reading, field, key)
+
     def account(self, name: str) -> Account | None:
         """The account of this name, or None."""
         return self.service.database.accounts.by_name(self.reading, name)

@@ -16,6 +16,9 @@ from fenland.storage.protocols import Reading, Writing
 from fenland.storage.statements import Engine, Prepared, parameters_of
 from fenland.storage.values import Account, Admission, Token
 
+#: What `_account` takes.
+_COLUMNS = ("name", "title", "roles", "attributes", "disabled", "version")
+_SHOWN = len(_COLUMNS)
 #: How much of a token's hash is shown: enough to name it, and far from enough to guess it.
 _ID_LENGTH = 10
 
@@ -29,7 +32,7 @@ class TableAccounts:
     """`Accounts` of the door over their tables; its statements are prepared once."""
 
     def __init__(self, accounts: Table, tokens: Table, engine: Engine) -> None:
-        shown = [getattr(accounts.c, name) for name in ("name", "title", "roles", "attributes", "disabled")]
+        shown = [getattr(accounts.c, name) for name in _COLUMNS]
         told = [
             getattr(tokens.c, name)
             for name in ("hash", "label", "created_at", "expires_at", "kind", "scope", "used_at", "idle")
@@ -51,7 +54,7 @@ class TableAccounts:
         self._set = Prepared(
             accounts.update()
             .where(accounts.c.name == bindparam("x_name"))
-            .values(parameters_of(accounts, ["title", "roles", "attributes", "disabled"])),
+            .values(parameters_of(accounts, _COLUMNS[1:])),
             engine,
         )
         mine = accounts.c.name == bindparam("x_name")
@@ -166,16 +169,14 @@ def _values(account: Account) -> dict[str, Any]:
         "v_roles": sorted(account.roles),
         "v_attributes": dict(account.attributes),
         "v_disabled": account.disabled,
+        "v_version": account.version,
     }
 
 
-#: How many columns `_account` takes.
-_SHOWN = 5
-
-
 def _account(row: Sequence[Any]) -> Account:
-    name, title, roles, attributes, disabled = row
-    return Account(name, title, frozenset(roles), attributes or {}, bool(disabled))
+    name, title, roles, attributes, disabled, version = row
+    # Accounts from before layout 7 have no version yet.
+    return Account(name, title, frozenset(roles), attributes or {}, bool(disabled), version or 1)
 
 
 def _token(row: Sequence[Any]) -> Token:

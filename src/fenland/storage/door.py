@@ -23,7 +23,7 @@ from fenland.storage.protocols import (
     Together,
     Writing,
 )
-from fenland.storage.sqlite.auditing import Audited, audited_sqlite
+from fenland.storage.sqlite.auditing import Audited, Unreadable, audited_sqlite
 from fenland.storage.sqlite.copying import back_up as back_up_sqlite
 from fenland.storage.sqlite.copying import put_back as put_sqlite_back
 from fenland.storage.sqlite.database import open_sqlite
@@ -88,6 +88,7 @@ __all__ = [
     "Together",
     "Token",
     "Turn",
+    "Unreadable",
     "ValueTaken",
     "VersionRace",
     "WouldWait",

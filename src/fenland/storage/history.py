@@ -33,15 +33,15 @@ from fenland.core.limits import DEFAULTS, Limits
 from fenland.core.terms import BLOCK
 from fenland.storage.protocols import Reading, Writing
 from fenland.storage.statements import Engine, Prepared, parameters_of
-from fenland.storage.tables import Tables
+from fenland.storage.tables import UNSALTED, Tables
 from fenland.storage.terms import Terms, block_of, has
 from fenland.storage.tree import Tree
 from fenland.storage.values import NONE_YET, Archive, Candidates, Last
 
 #: Entries of one record that are read at a time.
 _AT_A_TIME = 500
-#: Columns that an entry has no value for as it is: the first two, and the last three.
-_STORED = ("sequence", "time", "changes", "sealed", "nodes")
+#: Columns that an entry has no value for as it is: the first three, and the last three.
+_STORED = ("sequence", "time", "salt", "changes", "sealed", "nodes")
 
 
 class TableHistory:
@@ -66,6 +66,9 @@ class TableHistory:
             engine.numbering(table.insert().values(parameters_of(table, self._columns)), table.c.sequence),
             engine,
         )
+        meta = tables.meta
+        self._unsalted = Prepared(select(meta.c.value).where(meta.c.name == UNSALTED), engine)
+        self._last_unsalted: int | None = None
         self._prepare_reading(table, engine)
         self._prepare_archives(tables, engine)
         self._prepare_secrets(secrets, engine)
@@ -184,12 +187,21 @@ class TableHistory:
         changes = changes_text(open_changes(entry) if entry.seals else entry.changes)
         seals = sealed_text(entry.seals)
         leaf = {name: value for name, value in zip(self._names, parts, strict=True) if value is not None}
-        leaf["sequence"], leaf["time"] = sequence, time
+        salt = os.urandom(SALT).hex()
+        leaf["sequence"], leaf["time"], leaf["salt"] = sequence, time, salt
         # Without epochs nothing tells whether what is remembered was undone.
         peaks = self._peaks if getattr(writing, "epoch", None) is not None else {}
         nodes = self.tree.completed(writing, last, leaf_text(leaf, changes, seals), peaks)
         # In the order of the columns.
-        row = (sequence, time, *parts, changes.decode(), None if seals is None else seals.decode(), nodes)
+        row = (
+            sequence,
+            time,
+            salt,
+            *parts,
+            changes.decode(),
+            None if seals is None else seals.decode(),
+            nodes,
+        )
         self._add.added(writing, row)
         if entry.seals:
             self._keep_secrets(writing, sequence, entry)
@@ -270,6 +282,13 @@ class TableHistory:
     def following(self, reading: Reading, above: int, limit: int, below: int = 2**62) -> list[Entry]:
         """See `History`."""
         return self._within(reading, above, below, limit)
+
+    def unsalted(self, reading: Reading) -> int:
+        """See `History`."""
+        if self._last_unsalted is None:
+            row = self._unsalted.one(reading, {})
+            self._last_unsalted = 0 if row is None else int(self._unsalted.converted(row)[0])
+        return self._last_unsalted
 
     def first(self, reading: Reading) -> int:
         """See `History`."""
@@ -367,6 +386,10 @@ class TableHistory:
         seals, changes = values.pop("sealed"), changes_from(values.pop("changes"))
         entry = Entry(**values, changes=changes)
         return entry if seals is None else self._opened(reading, entry, orjson.loads(seals))
+
+    def opened(self, reading: Reading, entry: Entry, hashes: Mapping[str, list[str | None]]) -> Entry:
+        """The entry of a leaf that is kept elsewhere, with what is here of its secret values."""
+        return self._opened(reading, entry, hashes) if hashes else entry
 
     def _opened(self, reading: Reading, entry: Entry, hashes: Mapping[str, list[str | None]]) -> Entry:
         """The entry with what its seals hold, as far as that is kept."""

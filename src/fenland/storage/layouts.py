@@ -13,8 +13,12 @@ from sqlalchemy import Column, Connection, Table, inspect
 from sqlalchemy.dialects import sqlite
 from sqlalchemy.schema import CreateColumn
 
-from fenland.storage.tables import KEPT, OWN, Tables
-from fenland.storage.values import DatabaseRefused
+from fenland.core.history import ACCOUNTS, Entry, account_id
+from fenland.storage.accounts import TableAccounts
+from fenland.storage.definitions import Through
+from fenland.storage.history import TableHistory
+from fenland.storage.tables import KEPT, OWN, UNSALTED, Tables
+from fenland.storage.values import DatabaseRefused, Made
 
 Shape = list[dict[str, Any]]
 
@@ -110,6 +114,8 @@ def _changed(old: Mapping[str, Any], new: Mapping[str, Any]) -> Iterator[str]:
 
 #: The first layout that keeps definitions, and the first whose entries are leaves.
 KEEPS_DEFINITIONS = 5
+#: The one layout whose entries are leaves without salts, which stay as they are: heads are signed over them.
+WITHOUT_SALTS = 6
 
 
 def bring_over(connection: Connection, tables: Tables, known: Mapping[str, Any]) -> None:
@@ -135,6 +141,44 @@ def bring_over(connection: Connection, tables: Tables, known: Mapping[str, Any])
         connection.execute(tables.outcomes.delete())
     meta = tables.meta
     connection.execute(meta.delete().where(meta.c.name.startswith(mark_of(""), autoescape=True)))
+
+
+def add_own_columns(connection: Connection, tables: Tables) -> None:
+    """Gives the service's own tables the columns that have come since, which hold nothing in old rows."""
+    for table in tables.metadata.tables.values():
+        if table.name.startswith(OWN):
+            _add_columns(connection, table)
+
+
+def note_unsalted(connection: Connection, tables: Tables, last: int) -> None:
+    """Notes of a database of layout 6 the last entry whose leaf has no salt."""
+    connection.execute(tables.meta.insert().values(name=UNSALTED, value=last))
+
+
+def enter_accounts(through: Through, tables: Tables, made: Made) -> None:
+    """Tells in the history of accounts that are older than its entries about them."""
+    history = TableHistory(tables, through.engine)
+    for account in TableAccounts(tables.accounts, tables.tokens, through.engine).all(through):
+        record_id = account_id(account.name)
+        first, _ = history.of_record(through, record_id, below=2, limit=1)
+        if first and first[0].action == "create":
+            continue
+        newest, _ = history.of_record(through, record_id, below=2**62, limit=1)
+        history.add(
+            through,
+            Entry(
+                time=made.time,
+                collection=ACCOUNTS,
+                record_id=record_id,
+                key=account.name,
+                version=newest[0].version + 1 if newest else 1,
+                action="update" if newest else "create",
+                actor=made.by,
+                via=made.via,
+                request_id="",
+                changes={name: (None, value) for name, value in account.parts.items()},
+            ),
+        )
 
 
 def _add_columns(connection: Connection, table: Table) -> None:

@@ -180,6 +180,9 @@ class History(Protocol):
     def last(self, reading: Reading) -> Last:
         """The newest entry; one of sequence 0 where there is none."""
 
+    def unsalted(self, reading: Reading) -> int:
+        """The sequence of the last entry whose leaf has no salt; 0 where all have one."""
+
     def first(self, reading: Reading) -> int:
         """The sequence of the oldest entry that is in no archive."""
 

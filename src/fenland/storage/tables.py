@@ -31,7 +31,9 @@ from fenland.core.reserved import RESERVED
 from fenland.storage.column_types import BinaryNumber, Bytes, Day, ExactDecimal, Json, JsonText, Moment
 
 #: Grows when the service's own tables change shape; a newer database is refused by an older service.
-LAYOUT = 6
+LAYOUT = 7
+#: Under this name stands, in a database that was brought over from layout 6, its last entry without a salt.
+UNSALTED = "unsalted"
 #: What the names of the service's own tables begin with; no collection may be called so.
 OWN = "fenland_"
 
@@ -135,6 +137,7 @@ class Tables:
             Column("attributes", Json()),
             Column("disabled", Boolean),
             Column("password", _text()),
+            Column("version", Integer),
         )
         self.tokens = Table(
             "fenland_tokens",
@@ -190,6 +193,8 @@ def history_table(metadata: MetaData, name: str = "fenland_history") -> Table:
         metadata,
         Column("sequence", _SEQUENCE, primary_key=True, autoincrement=False),
         Column("time", Moment(), nullable=False),
+        # Entries of layout 6 have none.
+        Column("salt", _word(32)),
         Column("collection", _word(), nullable=False),
         Column("record_id", _word(36), nullable=False),
         Column("key", JsonText(), nullable=False),

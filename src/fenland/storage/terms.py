@@ -52,16 +52,13 @@ class Terms:
             rows.where(table_of.c.sequence > bindparam("above"), table_of.c.sequence <= bindparam("last")),
             engine,
         )
+        of_block = (table.c.segment == bindparam("segment")) & (table.c.block == bindparam("block"))
+        self._kept = Prepared(select(table.c.term, table.c.entries).where(of_block), engine)
         self._blocks = [Prepared(_blocks_with(table, count), engine) for count in range(1, _MOST + 1)]
 
     def add(self, writing: Writing, block: int) -> None:
         """Keeps the terms of a block that is full."""
-        found: dict[int, int] = {}
-        rows = self._rows.all(writing, {"above": block - BLOCK, "last": block})
-        for sequence, *parts, changes, sealed in rows:
-            named = dict(zip(_NAMED, parts, strict=True))
-            seals = orjson.loads(sealed) if sealed else ()
-            take_terms(found, _bit(sequence), named, orjson.loads(changes), seals)
+        found = self.due(writing, block)
         left, segment = sorted(found), segment_of(block)
         while left:
             count = next(rows for rows in _ROWS if rows <= len(left))
@@ -69,6 +66,20 @@ class Terms:
             values = [value for one in left[:count] for value in (segment, one, block, found[one])]
             writing.execute(self._inserts[count].text, values)
             left = left[count:]
+
+    def due(self, reading: Reading, block: int) -> dict[int, int]:
+        """The terms that a full block has: by term, a bit for each entry that has it."""
+        found: dict[int, int] = {}
+        rows = self._rows.all(reading, {"above": block - BLOCK, "last": block})
+        for sequence, *parts, changes, sealed in rows:
+            named = dict(zip(_NAMED, parts, strict=True))
+            seals = orjson.loads(sealed) if sealed else ()
+            take_terms(found, _bit(sequence), named, orjson.loads(changes), seals)
+        return found
+
+    def kept(self, reading: Reading, block: int) -> dict[int, int]:
+        """The terms that are kept of a block."""
+        return dict(self._kept.all(reading, {"block": block, "segment": segment_of(block)}))
 
     def blocks(self, reading: Reading, terms: Sequence[int], below: int) -> Iterator[tuple[int, int]]:
         """The blocks below this one in which entries have all these terms, newest first.

@@ -163,6 +163,18 @@ class Account:
     roles: frozenset[str]
     attributes: Mapping[str, Any] = field(default_factory=dict)
     disabled: bool = False
+    #: Grows by one with each change of any of this.
+    version: int = 1
+
+    @property
+    def parts(self) -> dict[str, Any]:
+        """What entries tell of it."""
+        return {
+            "title": self.title,
+            "roles": sorted(self.roles),
+            "attributes": dict(self.attributes),
+            "disabled": self.disabled,
+        }
 
 
 @dataclass(frozen=True, slots=True)

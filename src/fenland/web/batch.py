@@ -24,7 +24,7 @@ from fenland.web.answering import Answer, json_answer
 from fenland.web.body import JSON, body_of, check_coding
 from fenland.web.caller import caller_of
 from fenland.web.errors import problem_json
-from fenland.web.headers import once_of, prefix_of
+from fenland.web.headers import once_of, prefix_of, refuse_preconditions
 from fenland.web.order import later
 from fenland.web.patch_formats import ACCEPT_PATCH, MEMBERS, fields_of
 from fenland.web.query import base_of, query_of
@@ -158,6 +158,7 @@ def register(app: Flask, service: Service) -> None:
             raise UnsupportedMedia(f"A batch must be of type {JSON}.")
         check_coding(request, ACCEPT_PATCH)
         query_of(request)
+        refuse_preconditions(request)
         sent = read_object(body_of(request, service.limits), service.limits)
         items, atomic = sent.get("items"), sent.get("atomic", True)
         if not isinstance(items, list) or not isinstance(atomic, bool) or sent.keys() - {"items", "atomic"}:

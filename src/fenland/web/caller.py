@@ -14,7 +14,7 @@ from typing import Any
 from flask import Request
 
 from fenland.core.access import Caller
-from fenland.core.problems import NotSignedIn
+from fenland.core.problems import Malformed, NotSignedIn
 from fenland.service.callers import Came, caller_by_session, caller_by_token, count_request, on_behalf
 from fenland.service.service import Service
 from fenland.web.cookies import check_proof, session_of
@@ -23,16 +23,18 @@ from fenland.web.logs import ACCOUNT, ADDRESS
 #: Through what a change may say it came; anything else counts as the API itself.
 VIAS = ("api", "client", "command-line", "console")
 
-#: How a client may name itself; a name of another kind is taken for none.
+#: How a client may name itself.
 _CLIENT = re.compile(r"[A-Za-z0-9._~-]{8,64}")
 
 
 def came_of(environ: Mapping[str, Any]) -> Came:
-    """How a request came, by our own `Fenland-Via` and `Fenland-Client`."""
+    """How a request came, by our own `Fenland-Via` and `Fenland-Client`. Raises `Malformed`."""
     via = environ.get("HTTP_FENLAND_VIA", "api")
     client = environ.get("HTTP_FENLAND_CLIENT")
     if client is not None and not _CLIENT.fullmatch(client):
-        client = None
+        raise Malformed(
+            f"Fenland-Client is {client[:80]!r}. It must be 8 to 64 letters, digits, '.', '_', '~' or '-'."
+        )
     request_id, address = environ.get("fenland.request_id", ""), environ.get(ADDRESS, "")
     return Came(via if via in VIAS else "api", request_id, client, address)
 

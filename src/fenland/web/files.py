@@ -22,7 +22,7 @@ from fenland.service.spreadsheets import read_sheet
 from fenland.web.answering import Answer, json_answer
 from fenland.web.body import STREAMED, file_of
 from fenland.web.caller import caller_of
-from fenland.web.headers import once_of
+from fenland.web.headers import once_of, refuse_preconditions
 from fenland.web.query import blank_of, flag, query_of, reason_of
 
 if TYPE_CHECKING:
@@ -188,6 +188,7 @@ def register(app: Flask, service: Service) -> None:
         caller = caller_of(request, service)
         service.resource(collection)
         query = query_of(request, *IMPORT_PARAMETERS)
+        refuse_preconditions(request)
         mode = query.get("mode", "both")
         if mode not in MODES:
             raise Malformed(f"mode is {mode!r}. It must be one of {', '.join(MODES)}.")

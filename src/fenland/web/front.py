@@ -18,16 +18,18 @@ import asyncio
 import io
 import os
 import queue
+import re
 import signal
 import sys
 import threading
+from collections import Counter
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from typing import Any, NamedTuple
 
 import structlog
 
-from fenland.core.problems import BodyTimeout, Internal, Refusal, Unavailable
+from fenland.core.problems import BodyTimeout, Internal, Malformed, Refusal, Unavailable
 from fenland.storage.door import MOST_TOGETHER, Together, Turn, WouldWait
 from fenland.web.body import BODY, STREAMED
 from fenland.web.errors import bare_problem
@@ -45,6 +47,9 @@ _WATCH_PAUSE = 0.5
 #: A commit that took longer, in seconds, waited for the disk; for so long the loop saves no change then.
 _SLOW_COMMIT, _SLOW_DISK_PAUSE = 0.01, 1.0
 _BODILESS = frozenset({"GET", "HEAD", "OPTIONS"})
+
+#: Where the name stands of a header that was sent and cannot be read.
+UNREAD = "fenland.unread"
 
 log = structlog.get_logger()
 
@@ -185,6 +190,10 @@ class Front:
         environ[BODY] = body
         environ["wsgi.input"] = io.BytesIO(body)
         environ["CONTENT_LENGTH"] = str(len(body)) if body else ""
+        if (unread := environ.get(UNREAD)) is not None:
+            detail = f"The header {unread} holds characters that cannot be read. Send it in ASCII."
+            self._send(protocol, bare_problem(Malformed(detail), self._served.prefix), environ)
+            return
         environ[GONE] = _Gone(self._loop, protocol)
         kind = self._served.short(environ)
         found_here = self._read_here(environ, kind)
@@ -236,7 +245,8 @@ class Front:
         environ["REMOTE_ADDR"] = scope.client
         environ["wsgi.url_scheme"] = scope.scheme
         names = self._names
-        for name, value in scope.headers.items():
+        headers = scope.headers.items()
+        for name, value in headers:
             key = names.get(name)
             if key is None:
                 key = self._header_key(name)
@@ -244,6 +254,9 @@ class Front:
                 # Repeated headers are one list (RFC 9110 section 5.3).
                 value = f"{environ[key]},{value}"
             environ[key] = value
+        if len(all_names := scope.headers.keys()) != len(headers):
+            # Of a value that is not ASCII nothing comes: that it was sent must not be forgotten.
+            environ[UNREAD] = _left_over(all_names, headers)
         return environ
 
     def _header_key(self, name: str) -> str:
@@ -427,6 +440,18 @@ class Front:
             detail = "The service failed at this request."
             return bare_problem(Internal(detail), self._served.prefix)
         return begun[0], begun[1], content
+
+
+#: Headers that say what is to be done, or only if what holds, or by whom.
+_HEEDED = re.compile(
+    r"if-.*|idempotency-key|prefer|fenland-.*|x-http-method-override|content-.*|authorization|accept"
+)
+
+
+def _left_over(names: list[str], headers: list[tuple[str, str]]) -> str | None:
+    """The first name, of those that matter, that stands more often among the names than the headers."""
+    left = Counter(names) - Counter(name for name, _ in headers)
+    return next((name for name in left if _HEEDED.fullmatch(name)), None)
 
 
 async def _awaited(work: Any) -> None:

@@ -51,6 +51,13 @@ def preconditions_of(request: Request) -> Preconditions:
     return Preconditions(_entity_tags("If-Match", match), _entity_tags("If-None-Match", none_match))
 
 
+def refuse_preconditions(request: Request) -> None:
+    """Raises `Malformed` where a request about no one record says which version it is about."""
+    for name in ("If-Match", "If-None-Match"):
+        if request.environ.get(f"HTTP_{name.upper().replace('-', '_')}") is not None:
+            raise Malformed(f"{name} is about one record, and this is not. Leave it out.")
+
+
 def prefers(request: Request, preference: str) -> bool:
     """Whether the client prefers something (RFC 7240), such as `handling=lenient`."""
     sent = request.environ.get("HTTP_PREFER")

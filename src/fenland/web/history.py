@@ -35,7 +35,7 @@ from fenland.web.body import body_of
 from fenland.web.caller import caller_of
 from fenland.web.errors import problem_json
 from fenland.web.files import Exports, form_accepted
-from fenland.web.headers import once_of, preconditions_of, prefix_of
+from fenland.web.headers import once_of, preconditions_of, prefix_of, refuse_preconditions
 from fenland.web.order import InOrder
 from fenland.web.previews import preview_json
 from fenland.web.query import (
@@ -70,8 +70,16 @@ def undone_json(found: Undoing, prefix: str, *, preview: bool) -> dict[str, Any]
         }
         for one in found.items
     ]
-    refused = sum(one.refusal is not None for one in found.items)
-    return {"done": found.done, "preview": preview, "refused": refused, "batch": found.batch, "items": items}
+    return {
+        "done": found.done,
+        "preview": preview,
+        "undone": found.undone,
+        "refused": found.refused,
+        "left": found.left,
+        "unseen": found.unseen,
+        "batch": found.batch,
+        "items": items,
+    }
 
 
 def object_of(request: Request, service: Service, known: tuple[str, ...]) -> dict[str, Any]:
@@ -90,7 +98,7 @@ def object_of(request: Request, service: Service, known: tuple[str, ...]) -> dic
 
 def _text(sent: Mapping[str, Any], name: str) -> str | None:
     value = sent.get(name)
-    if value is not None and not isinstance(value, str):
+    if name in sent and not isinstance(value, str):
         raise Malformed(f"{name} must be a text.")
     return value
 
@@ -171,6 +179,7 @@ class _Views:
     def _undo(self, request: Request, sequence: int | None) -> Answer:
         caller = caller_of(request, self.service)
         query = query_of(request, "preview", "reason")
+        refuse_preconditions(request)
         known = ("atomic",) if sequence is not None else ("batch", "actor", "from", "to", "atomic")
         sent = object_of(request, self.service, known)
         preview = flag(query, "preview")
@@ -200,10 +209,10 @@ class _Views:
         return json_answer(head_json(newest_head(self.service)))
 
     def heads(self, request: Request) -> Answer:
-        caller_of(request, self.service)
+        caller = caller_of(request, self.service)
         query = query_of(request, "below", "limit")
         limit = page_size(query)
-        found = kept_heads(self.service, below=whole_number(query, "below", None), limit=limit)
+        found = kept_heads(self.service, caller, below=whole_number(query, "below", None), limit=limit)
         onward = found[-1].size if len(found) == limit else None
         return json_answer({"items": [head_json(one) for one in found], "next": onward})
 
@@ -212,12 +221,12 @@ class _Views:
         return json_answer(key_set(self.service))
 
     def consistency(self, request: Request) -> Answer:
-        caller_of(request, self.service)
+        caller = caller_of(request, self.service)
         query = query_of(request, "from", "to")
         older = whole_number(query, "from", None)
         if older is None:
             raise Malformed("from is missing. Send the size of an older head.")
-        return json_answer(consistency(self.service, older, whole_number(query, "to", None)))
+        return json_answer(consistency(self.service, caller, older, whole_number(query, "to", None)))
 
     def entry_proof(self, request: Request, sequence: int) -> Answer:
         caller = caller_of(request, self.service)
@@ -255,8 +264,8 @@ class _Views:
 
     def evidence(self, request: Request, address: Address) -> Answer:
         caller = caller_of(request, self.service)
-        query_of(request)
-        found = evidence(self.service, caller, address)
+        query = query_of(request, "size")
+        found = evidence(self.service, caller, address, whole_number(query, "size", None))
         name = f"{address.collection}-{found['id']}.evidence.json"
         return json_answer(found, headers={"Content-Disposition": f'attachment; filename="{name}"'})
 

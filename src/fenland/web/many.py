@@ -13,7 +13,7 @@ from fenland.service.service import Service
 from fenland.web.answering import Answer, json_answer
 from fenland.web.caller import caller_of
 from fenland.web.errors import problem_json
-from fenland.web.headers import once_of, prefers, prefix_of
+from fenland.web.headers import once_of, prefers, prefix_of, refuse_preconditions
 from fenland.web.order import InOrder
 from fenland.web.patch_formats import patch_reader
 from fenland.web.query import blank_of, flag, names_of, query_and_fields, reason_of, whole_number
@@ -43,6 +43,7 @@ def register(app: Flask, service: Service) -> None:
         names = (*RESERVED, *fields)
         asked_by = order.read(lambda: query_and_fields(request, PARAMETERS, names), _NOTHING)
         query, equal = asked_by
+        order.read(lambda: refuse_preconditions(request), None)
         deleting = request.method == "DELETE"
         once = order.read(lambda: once_of(request, service.limits), None)
         read_patch = None if deleting else patch_reader(request, service.limits, order)

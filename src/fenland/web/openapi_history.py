@@ -24,6 +24,7 @@ from fenland.web.openapi_parts import (
     used,
 )
 
+_SIZE = parameter("size", "query", {**NUMBER, "minimum": 1}, "The size of the head to prove it under.")
 _TIME = {"type": "string", "examples": ["2031-04-09T12:00:00Z", "2031-04-09"]}
 _HASH = {"type": "string", "pattern": "^[0-9a-f]{64}$"}
 _PATH = {"type": "array", "items": _HASH, "description": "Hashes, as RFC 9162 section 2.1 orders them."}
@@ -34,7 +35,10 @@ _ARCHIVED = {"type": "array", "items": TEXT, "description": "Files that older en
 _OPENED = closed({"salt": TEXT, "value": ANY})
 _PROVEN = {
     "sequence": NUMBER,
-    "leaf_hash": _HASH,
+    "leaf_hash": {
+        **nullable(_HASH),
+        "description": "null for an entry older than salts of which some is hidden: its hash could tell what.",
+    },
     "path": _PATH,
     "leaf": {**nullable(OPEN), "description": "The entry as it was hashed; null where some of it is hidden."},
     "opened": {
@@ -91,7 +95,10 @@ HISTORY_SCHEMAS: dict[str, Schema] = {
         {
             "done": {**FLAG, "description": "Whether anything of it was kept."},
             "preview": FLAG,
+            "undone": NUMBER,
             "refused": NUMBER,
+            "left": {**NUMBER, "description": "Saves that there was no time for: ask for them again."},
+            "unseen": {**NUMBER, "description": "Records among them that the caller may not see."},
             "batch": nullable(TEXT),
             "items": {"type": "array", "items": ref("schemas/Undone")},
         }
@@ -218,7 +225,6 @@ def _undo_paths() -> dict[str, Schema]:
 
 
 def _proof_paths() -> dict[str, Schema]:
-    one_size = parameter("size", "query", NUMBER, "The size of the head to prove it under.")
     sizes = [
         parameter("from", "query", NUMBER, "The size of the older head."),
         parameter("to", "query", NUMBER, "That of the newer one; the newest if left out."),
@@ -246,7 +252,7 @@ def _proof_paths() -> dict[str, Schema]:
             "parameters": [_SEQUENCE],
             "get": _own(
                 "readProof", "What shows that an entry stands in the history", "Proof", *READING,
-                parameters=[one_size],
+                parameters=[_SIZE],
             ),
         },
     }  # fmt: skip
@@ -281,7 +287,7 @@ def _reading_paths(operation: Operation, one: str) -> dict[str, Schema]:
         "/history/proof": {
             "get": reading("prove", "Proofs", f"What proves the history of a {one}", _BELOW, *used("limit"))
         },
-        "/history/evidence": {"get": reading("evidence", "Evidence", f"An evidence file of a {one}")},
+        "/history/evidence": {"get": reading("evidence", "Evidence", f"An evidence file of a {one}", _SIZE)},
         "/difference": {
             "get": reading(
                 "difference", "Difference", f"What differs between two versions of a {one}", older, newer

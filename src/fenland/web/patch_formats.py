@@ -138,11 +138,17 @@ def _reader(request: Request, limits: Limits, order: InOrder, types: tuple[str, 
                 headers={"Accept-Patch": ACCEPT_PATCH},
             )
         check_coding(request, ACCEPT_PATCH)
-        order.check()
         return _BY_TYPE[kind].read(body_of(request, limits), sent, limits)
 
     found = later(read)
-    return lambda access: found()(access)
+
+    def patch(access: FieldAccess) -> Patch:
+        read_patch = found()
+        # Only now, whenever what else the request says was read: nothing is done while any of it is refused.
+        order.check()
+        return read_patch(access)
+
+    return patch
 
 
 def patch_reader(request: Request, limits: Limits, order: InOrder) -> ReadPatch:

@@ -30,7 +30,7 @@ from fenland.web.answering import Answer, fresh_answer, json_answer, record_answ
 from fenland.web.caller import caller_of
 from fenland.web.edit_forms import form_json
 from fenland.web.files import Exports, form_accepted
-from fenland.web.headers import once_of, preconditions_of, prefers, prefix_of
+from fenland.web.headers import once_of, preconditions_of, prefers, prefix_of, refuse_preconditions
 from fenland.web.order import InOrder
 from fenland.web.patch_formats import (
     ACCEPT_PATCH,
@@ -115,6 +115,7 @@ class _Views:
     def create(self, request: Request, collection: str) -> Answer:
         caller, order = caller_of(request, self.service), InOrder()
         query = order.query(request, "blank", "reason")
+        order.read(lambda: refuse_preconditions(request), None)
         asked = CreateRequest(
             collection=collection,
             blank=order.read(lambda: blank_of(query), None),

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import json
 import sqlite3
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -17,16 +18,28 @@ from fenland.core.definitions import Definitions
 from fenland.core.field_access import Record
 from fenland.core.history import Entry
 from fenland.core.leaves import MARK, PARTS, leaf_value
+from fenland.core.terms import BLOCK
 from fenland.storage.column_types import read_json_text
 from fenland.storage.records import TableRecords
 from fenland.storage.sqlite import engine as sqlite
 from fenland.storage.stores import Stores
 from fenland.storage.tables import LAYOUT, Tables
-from fenland.storage.values import Archive, DatabaseRefused, Defined, Head
+from fenland.storage.terms import block_of
+from fenland.storage.values import Account, Archive, DatabaseRefused, Defined, Head
 
 _AT_A_TIME = 2_000
+#: What reading an entry raises where somebody has put something else in its place.
+_UNREADABLE = (ValueError, TypeError, KeyError, AttributeError, ArithmeticError)
 #: How a key begins whose text is another one in a leaf.
 _MARKED = f'"{MARK}'
+
+
+@dataclass(frozen=True, slots=True)
+class Unreadable:
+    """An entry that cannot be read, and why."""
+
+    sequence: int
+    why: str
 
 
 class Audited:
@@ -52,22 +65,79 @@ class Audited:
         cursor = self._connection.execute(f"SELECT {columns} FROM fenland_history ORDER BY sequence")  # noqa: S608 - our own names
         for *values, changes, sealed, nodes, key in cursor:
             parts = {name: value for name, value in zip(names, values, strict=True) if value is not None}
-            parts["changes"] = fragment(changes.encode())
-            if sealed is not None:
-                parts["sealed"] = fragment(sealed.encode())
-            plain_text = key.startswith('"') and not key.startswith(_MARKED)
-            parts["key"] = fragment(key.encode()) if plain_text else leaf_value(read_json_text(key))
-            yield Row(parts["sequence"], parts["time"], parts, nodes)
+            try:
+                parts["changes"] = fragment(changes.encode())
+                if sealed is not None:
+                    parts["sealed"] = fragment(sealed.encode())
+                plain_text = key.startswith('"') and not key.startswith(_MARKED)
+                parts["key"] = fragment(key.encode()) if plain_text else leaf_value(read_json_text(key))
+            except _UNREADABLE:
+                # Somebody has put something else there: no leaf is like that.
+                parts = {name: parts[name] for name in ("sequence", "time")}
+            yield Row(
+                parts["sequence"], str(parts["time"]), parts, nodes if isinstance(nodes, bytes) else b""
+            )
 
-    def entries(self) -> Iterator[Entry]:
-        """The same, read."""
-        above = 0
-        while True:
-            found = self._stores.history.following(self._connection, above, _AT_A_TIME)
+    def entries(self) -> Iterator[Entry | Unreadable]:
+        """The same, read; or why one cannot be."""
+        above, last = 0, int(self._stores.history.last(self._connection).sequence)
+        while above < last:
+            try:
+                found: list[Entry | Unreadable] = [
+                    *self._stores.history.following(self._connection, above, _AT_A_TIME)
+                ]
+            except _UNREADABLE:
+                # One by one, to know which.
+                found = [self._entry(one) for one in range(above + 1, min(above + _AT_A_TIME, last) + 1)]
             yield from found
-            if len(found) < _AT_A_TIME:
+            if not found:
                 return
-            above = found[-1].sequence or 0
+            above = found[-1].sequence or last
+
+    def _entry(self, sequence: int) -> Entry | Unreadable:
+        try:
+            found = self._stores.history.entry(self._connection, sequence)
+            return found if found is not None else Unreadable(sequence, "It is not there.")
+        except _UNREADABLE as error:
+            return Unreadable(sequence, str(error))
+
+    def opened(self, entry: Entry, hashes: Mapping[str, list[str | None]]) -> Entry:
+        """An entry that is read from an archive, with what is here of its secret values."""
+        return self._stores.history.opened(self._connection, entry, hashes)
+
+    def root(self, size: int) -> bytes:
+        """The root of the first so many entries, by the nodes that are kept."""
+        return self._stores.history.tree.root(self._connection, size)
+
+    def stray_secrets(self) -> list[tuple[int, str, str]]:
+        """Entries, with their times, and fields of which there are secret values, and no seal."""
+        text = (
+            "SELECT s.sequence, h.time, s.field "
+            "FROM fenland_sealed s JOIN fenland_history h USING (sequence) "
+            "WHERE h.sealed IS NULL OR json_type(h.sealed, '$.\"' || s.field || '\"') IS NULL"
+        )
+        return [(int(one), str(time), str(name)) for one, time, name in self._connection.execute(text)]
+
+    def wrong_terms(self) -> Iterator[int]:
+        """The last entries of blocks whose terms, by which searches find them, are not as they should be."""
+        terms, size = self._stores.history.terms, self.count()
+        first = self._stores.history.first(self._connection)
+        last = self._stores.history.last(self._connection).sequence
+        for block in range(block_of(first + BLOCK - 1), last + 1 if size else 0, BLOCK):
+            try:
+                if terms.kept(self._connection, block) != terms.due(self._connection, block):
+                    yield block
+            except _UNREADABLE:
+                # Of an entry that cannot be read, more is said elsewhere.
+                continue
+
+    def accounts(self) -> list[Account]:
+        """The accounts."""
+        return self._stores.accounts.all(self._connection)
+
+    def first(self) -> int:
+        """The sequence of the first entry that is in no archive."""
+        return self._stores.history.first(self._connection)
 
     def peaks(self, size: int) -> list[bytes]:
         """The roots of the perfect subtrees of the first so many entries, largest first."""
@@ -89,6 +159,14 @@ class Audited:
         """The triggers that are not there as they should be."""
         there = dict(self._connection.execute("SELECT name, sql FROM sqlite_master WHERE type = 'trigger'"))
         return [name for name, text in sqlite.guards("fenland_history").items() if there.get(name) != text]
+
+    def strange_triggers(self) -> list[str]:
+        """The triggers that this service did not make: they could change what is written."""
+        there = self._connection.execute(
+            "SELECT name FROM sqlite_master WHERE type = 'trigger' ORDER BY name"
+        )
+        known = sqlite.guards("fenland_history")
+        return [str(name) for (name,) in there if name not in known]
 
     def defined(self) -> list[Defined]:
         """The definitions that the database has had."""

@@ -13,14 +13,21 @@ from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
-from sqlalchemy import Connection
+from sqlalchemy import Connection, func, select
 from sqlalchemy.exc import DBAPIError
 
 from fenland.core.comparing import Comparison
 from fenland.core.definitions import Definitions
 from fenland.core.values import same
 from fenland.storage.definitions import Through, all_defined, define
-from fenland.storage.layouts import KEEPS_DEFINITIONS, bring_over
+from fenland.storage.layouts import (
+    KEEPS_DEFINITIONS,
+    WITHOUT_SALTS,
+    add_own_columns,
+    bring_over,
+    enter_accounts,
+    note_unsalted,
+)
 from fenland.storage.migrating import MOVED, carry_out, moved_by, operations_on, remakings_of, sql_of
 from fenland.storage.obstacles import Obstacles
 from fenland.storage.older_history import refill, set_aside
@@ -70,7 +77,7 @@ def migrate_sqlite(
         tables = Tables(definitions)
         sqlite.append_only(tables.history)
         if plan.layout is not None:
-            _bring_over(connection, tables, plan.layout, before, progress)
+            _bring_over(connection, tables, plan, made, (before, progress))
         else:
             _carry_out(connection, tables, comparison, before, progress)
         if _as_kept(plan, before):
@@ -97,18 +104,29 @@ def _through(connection: Connection) -> Through:
 
 def _as_kept(plan: Migration, before: list[Defined]) -> bool:
     """Whether a database that is brought over has kept its definitions already."""
+    if plan.layout == WITHOUT_SALTS:
+        # That it is brought over gets an entry: it has the first salt, and is above all that came before.
+        return False
     return plan.layout is not None and bool(before)
 
 
 def _bring_over(
-    connection: Connection, tables: Tables, layout: int, before: list[Defined], progress: Progress
+    connection: Connection, tables: Tables, plan: Migration, made: Made, was: tuple[list[Defined], Progress]
 ) -> None:
-    if layout < KEEPS_DEFINITIONS:
-        bring_over(connection, tables, known_of(connection, tables))
-    set_aside(connection)
-    make_missing(connection, tables)
-    told = progress.told
-    refill(_through(connection), tables, before, lambda done, whole: told("entries", done, whole))
+    layout, (before, progress) = plan.layout or 0, was
+    if layout == WITHOUT_SALTS:
+        make_missing(connection, tables)
+        last = connection.execute(select(func.max(tables.history.c.sequence))).scalar() or 0
+        note_unsalted(connection, tables, last)
+    else:
+        if layout < KEEPS_DEFINITIONS:
+            bring_over(connection, tables, known_of(connection, tables))
+        set_aside(connection)
+        make_missing(connection, tables)
+        told = progress.told
+        refill(_through(connection), tables, before, lambda done, whole: told("entries", done, whole))
+    add_own_columns(connection, tables)
+    enter_accounts(_through(connection), tables, made)
     connection.execute(tables.meta.update().where(tables.meta.c.name == "layout").values(value=LAYOUT))
 
 
