@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import base64
 import json
+import threading
 import time
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
-from datetime import timedelta
+from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from typing import Any
 
@@ -70,12 +71,11 @@ class House:
 @pytest.fixture(scope="module")
 def house(tmp_path_factory: pytest.TempPathFactory) -> Iterator[House]:
     issuer = IssuerServer()
-    import threading
-
     threading.Thread(target=issuer.serve_forever, daemon=True).start()
     settings = {
         "issuer": issuer.address,
         "issuer_audience": AUDIENCE,
+        "issuer_joins_accounts": True,
         "account_managers": ["office"],
         "account_delegates": ["office"],
         "allowed_origins": ["https://app.example"],
@@ -324,7 +324,7 @@ def test_a_new_key_is_found_and_unknown_ones_are_not_looked_for_each_time(house:
     house.issuer.keys.rotate()
     issued = house.service.issued
     assert issued is not None
-    issued._read_at -= 60
+    issued._next_read -= 60
     assert _other(house, _signed(house)).status_code == 200
     asked = house.issuer.asked
     for _ in range(5):
@@ -607,3 +607,196 @@ def test_a_form_shows_nothing_of_what_may_not_be_read(house: House) -> None:
     assert not {"base", "pay"} & (new["choices"].keys() | set(new["writable"]))
     assert house.carl("GET", "/v1/schemas/duties/choices/base").status_code == 404
     assert "S2" in json.dumps(house.http.get(f"{D1}/form").json()["choices"]["base"])
+
+
+# --- whose account it is -----------------------------------------------------------------------------
+
+
+def test_who_an_issuer_lets_in_is_nobody_here(tmp_path: Path) -> None:
+    issuer = IssuerServer()
+    threading.Thread(target=issuer.serve_forever, daemon=True).start()
+    settings = {"issuer": issuer.address, "issuer_audience": AUDIENCE, "account_managers": ["office"]}
+    try:
+        with workshop_of(DESCRIBED, tmp_path / "x.db", **settings) as (_, http):
+
+            def ask(method: str, path: str, sub: str, **more: Any) -> httpx.Response:
+                token = issuer.token({"sub": sub, "roles": ["crew", "office"]})
+                return http.request(method, path, headers={"Authorization": f"Bearer {token}"}, **more)
+
+            # The name of an account here, and words that mean something else, are nobody's to bring along.
+            for name in ("carl", "olga", "fenland", "owner", "Everyone", "nobody"):
+                assert ask("GET", "/v1/session", name).status_code == 401, name
+            assert ask("GET", "/v1/session", "ext").json()["manages_accounts"] is False
+            for method, path, body in (
+                ("POST", "/v1/tokens", {}), ("GET", "/v1/tokens", None), ("POST", "/v1/session/password", {"current": "x", "new": "reeds and rushes"}),
+                ("GET", "/v1/accounts", None), ("PATCH", "/v1/accounts/carl", {"roles": []}), ("GET", "/v1/tokens?account=carl", None),
+            ):  # fmt: skip
+                assert ask(method, path, "ext", json=body).status_code == 403, path
+            assert ask("GET", "/v1/history?collection=fenland_accounts", "ext").json()["items"] == []
+            assert ask("POST", "/v1/records/duties", "ext", json={"code": "X1"}).json()["owner"] == "ext"
+    finally:
+        issuer.shutdown()
+        issuer.server_close()
+
+
+def test_a_token_never_outlives_what_it_was_made_with(tmp_path: Path) -> None:
+    with workshop_of(DESCRIBED, tmp_path / "x.db") as (service, http):
+        change_account(service, "carl", AccountChange(password="reeds and rushes"))
+        short, _ = issue_token(service, "carl", NewToken(lifetime=timedelta(hours=1)))
+        made: dict[str, Any] = {}
+        for body in ({}, {"days": 30}):
+            made = http.post("/v1/tokens", json=body, headers={"Authorization": f"Bearer {short}"}).json()
+            assert made["expires_at"] <= service.now(timedelta(hours=1))
+        longer = {"Authorization": f"Bearer {made['token']}"}
+        assert http.post("/v1/tokens", json={}, headers=longer).json()["expires_at"] <= made["expires_at"]
+        # For a name and a password there are short ones, which a change of the password ends.
+        none = {"Authorization": ""}
+        asked = {"name": "carl", "password": "reeds and rushes", "minutes": 5, "scope": {"rights": ["read"]}}
+        given = http.post("/v1/tokens", json=asked, headers=none)
+        assert (given.status_code, given.json()["scope"]["rights"]) == (201, ["read"])
+        assert given.json()["expires_at"] <= service.now(timedelta(minutes=5))
+        for wrong in ({**asked, "password": "x"}, {**asked, "name": "nobody.here"}):
+            assert http.post("/v1/tokens", json=wrong, headers=none).status_code == 401
+        assert http.post("/v1/tokens", json={**asked, "minutes": 0}, headers=none).status_code == 422
+        assert http.post("/v1/tokens", headers=none).status_code == 401
+        mine = {"Authorization": f"Bearer {given.json()['token']}"}
+        assert http.get("/v1/records/duties", headers=mine).status_code == 200
+        change_account(service, "carl", AccountChange(password="reeds and willows"))
+        assert http.get("/v1/records/duties", headers=mine).status_code == 401
+        assert http.get("/v1/records/duties", headers={"Authorization": f"Bearer {short}"}).status_code == 200
+
+
+def test_changes_of_an_account_at_once_lose_nothing(tmp_path: Path) -> None:
+    with workshop_of(DESCRIBED, tmp_path / "x.db", account_managers=["office"]) as (_, http):
+
+        def set_one(number: int) -> None:
+            assert (
+                http.patch("/v1/accounts/cora", json={"attributes": {f"a{number}": number}}).status_code
+                == 200
+            )
+
+        threads = [threading.Thread(target=set_one, args=(number,)) for number in range(12)]
+        for thread in threads:
+            thread.start()
+        for thread in threads:
+            thread.join()
+        found = http.get("/v1/accounts/cora")
+        assert {f"a{number}": number for number in range(12)}.items() <= found.json()["attributes"].items()
+        stale = {"If-Match": found.headers["ETag"]}
+        assert http.patch("/v1/accounts/cora", json={"title": "C."}, headers=stale).status_code == 200
+        refused = http.patch("/v1/accounts/cora", json={"title": "D."}, headers=stale)
+        assert (refused.status_code, refused.json()["version"]) == (412, found.json()["version"] + 1)
+        assert (
+            http.patch("/v1/accounts/cora", json={"title": "D."}, headers={"If-Match": "garbage"}).status_code
+            == 400
+        )
+        assert http.get("/v1/accounts/cora").json()["title"] == "C."
+        assert (
+            "a1"
+            not in http.patch("/v1/accounts/cora", json={"attributes": {"a1": None}}).json()["attributes"]
+        )
+
+
+def test_a_delegate_sees_nothing_of_the_others_account(house: House) -> None:
+    acting = {**bearer("olga"), "Fenland-On-Behalf-Of": "carl"}
+    path = "/v1/history?collection=fenland_accounts"
+    assert house.http.get(path, headers=bearer("carl")).json()["items"]
+    assert house.http.get(path, headers=acting).json()["items"] == []
+
+
+def test_nobody_locks_another_out_from_elsewhere(tmp_path: Path) -> None:
+    with workshop_of(DESCRIBED, tmp_path / "x.db", trusted_proxies=["127.0.0.1"]) as (service, http):
+        change_account(service, "carl", AccountChange(password="reeds and rushes"))
+
+        def attempt(password: str, address: str) -> int:
+            headers = {"Authorization": "", "X-Forwarded-For": address}
+            sent = {"name": "carl", "password": password}
+            return http.post("/v1/session", json=sent, headers=headers).status_code
+
+        assert [attempt("wrong words here", "203.0.113.9") for _ in range(9)] == [401] * 8 + [429]
+        assert attempt("reeds and rushes", "203.0.113.9") == 429
+        assert attempt("reeds and rushes", "198.51.100.7") == 201
+        # Whatever else is counted, of other windows too, the lockout stays.
+        counters, now = service.database.counters, service.clock().timestamp()
+        for number in range(40_000):
+            counters.count(f"requests of address 10.{number >> 8}.{number & 255}.1", 60, now)
+        assert attempt("reeds and rushes", "203.0.113.9") == 429
+
+
+def test_few_passwords_are_worked_on_at_a_time(monkeypatch: pytest.MonkeyPatch) -> None:
+    from fenland.core.problems import TooMany
+    from fenland.service import passwords
+
+    monkeypatch.setattr(passwords, "_LONGEST_WAIT", 0.01)
+    running, most = [0], [0]
+
+    class Slow:
+        def verify(self, kept: str, password: str) -> bool:
+            running[0] += 1
+            most[0] = max(most[0], running[0])
+            time.sleep(0.2)
+            running[0] -= 1
+            return True
+
+    monkeypatch.setattr(passwords, "_HASHER", Slow())
+    outcomes: list[Any] = []
+
+    def sign_in() -> None:
+        try:
+            outcomes.append(passwords.fits("x", "kept"))
+        except TooMany:
+            outcomes.append("later")
+
+    threads = [threading.Thread(target=sign_in) for _ in range(12)]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+    assert (most[0], outcomes.count(True), outcomes.count("later")) == (2, 2, 10)
+
+
+def test_an_issuer_that_does_not_answer_holds_nobody(monkeypatch: pytest.MonkeyPatch) -> None:
+    from fenland.core.problems import NotSignedIn, Unavailable
+    from fenland.service import issuers
+    from fenland.service.ways_in import Issuer
+
+    monkeypatch.setattr(issuers, "_DEADLINE", 0.3)
+    monkeypatch.setattr(issuers, "_PATIENCE", 0.02)
+    asked, silent = [0], threading.Event()
+
+    def fetch(address: str) -> Any:
+        asked[0] += 1
+        silent.wait(5)
+        return {
+            "keys": [
+                {"kid": "odd", "kty": "XX"},
+                {"kid": "enc", "kty": "EC", "use": "enc"},
+                7,
+                {"kid": "bad", "kty": "EC"},
+            ]
+        }
+
+    about = Issuer("https://i.example", "aud", "https://i.example/keys")
+    issued = issuers.Issued(about, frozenset(), fetch=fetch)
+    forged = jwt.encode({"sub": "x"}, ec.generate_private_key(ec.SECP256R1()), "ES256", {"kid": "unknown"})
+    moment, outcomes = datetime(2031, 4, 9, tzinfo=UTC), list[str]()
+
+    def try_it() -> None:
+        try:
+            issued.actor(forged, moment)
+        except (NotSignedIn, Unavailable) as refusal:
+            outcomes.append(type(refusal).__name__)
+
+    threads = [threading.Thread(target=try_it) for _ in range(30)]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+    assert set(outcomes) <= {"Unavailable", "NotSignedIn"}
+    assert asked[0] == 1, "one at a time, and not again at once after a failure"
+    silent.set()
+    later = moment + timedelta(seconds=60)
+    for _ in range(50):
+        with pytest.raises(NotSignedIn):
+            issued.actor(forged, later)
+    assert asked[0] == 2, "an unknown key is remembered, and keys of kinds not known here are passed over"

@@ -91,10 +91,25 @@ class Caller:
     client: str | None = None
     scope: Scope | None = None
     acting: Actor | None = None
+    #: Whether an outside issuer says who they are: then no account here is theirs.
+    outside: bool = False
+    #: What let them in, `session` or `token`, until when, and what that itself was made with.
+    let_in: str = ""
+    until: str | None = None
+    made_with: str = ""
     #: What their changes are part of, and which entry they take back or which version they go back to.
     batch: str | None = None
     undoes: int | None = None
     restores: int | None = None
+
+    @property
+    def is_themselves(self) -> bool:
+        """Whether they are the account they act as, with all that it may: not in part, nor for another."""
+        return self.scope is None and self.acting is None and not self.outside
+
+
+#: What no actor can be called: words of rules, and the service itself.
+RESERVED_NAMES = frozenset({"owner", EVERYONE, "fenland", "nobody"})
 
 
 def _nothing(collection: str, key: Any) -> None:

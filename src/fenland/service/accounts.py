@@ -7,10 +7,11 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, fields, replace
 from typing import Any
 
-from fenland.core.access import Caller
+from fenland.core.access import RESERVED_NAMES, Caller
 from fenland.core.limits import weight
 from fenland.core.names import did_you_mean
-from fenland.core.problems import Conflict, Invalid, NotFound, NotPermitted, Problem
+from fenland.core.patches import merge
+from fenland.core.problems import Conflict, Invalid, NotFound, NotPermitted, Problem, VersionMismatch
 from fenland.core.values import MISSING
 from fenland.service.account_entries import Deed, account_changes, enter
 from fenland.service.passwords import hashed, problems_of
@@ -32,6 +33,8 @@ class AccountChange:
     attributes: Any = MISSING
     disabled: Any = MISSING
     password: Any = MISSING
+    #: A merge patch (RFC 7396) for the attributes, in place of all of them.
+    merged: Any = MISSING
 
     def given(self) -> dict[str, Any]:
         """What is to change, by name."""
@@ -53,7 +56,7 @@ class NewAccount:
 def manages(service: Service, caller: Caller) -> bool:
     """Whether the caller may manage accounts: with a token for everything, and for themselves."""
     managers = service.ways_in.managers
-    return caller.scope is None and caller.acting is None and not managers.isdisjoint(caller.actor.roles)
+    return caller.is_themselves and not managers.isdisjoint(caller.actor.roles)
 
 
 def permit_managing(service: Service, caller: Caller) -> None:
@@ -70,6 +73,10 @@ def add_account(service: Service, new: NewAccount, by: Caller | None = None) -> 
     if not NAME.fullmatch(new.name):
         detail = "Must be lower-case letters, digits, '.', '_' or '-', 64 at most."
         problems.append(Problem("/name", "pattern", detail))
+    if new.name in RESERVED_NAMES:
+        problems.append(
+            Problem("/name", "pattern", f"{new.name!r} has a meaning of its own. Choose another.")
+        )
     account = Account(new.name, new.title or new.name, frozenset(new.roles), new.attributes)
     if new.password is not None:
         problems += problems_of(new.password)
@@ -92,12 +99,20 @@ def add_account(service: Service, new: NewAccount, by: Caller | None = None) -> 
     return account
 
 
-def change_account(service: Service, name: str, change: AccountChange, by: Caller | None = None) -> Account:
+def change_account(
+    service: Service,
+    name: str,
+    change: AccountChange,
+    by: Caller | None = None,
+    match: tuple[str, ...] | None = None,
+) -> Account:
     """Changes an account. Raises `NotFound`, `Invalid`, and `Conflict` for the last who manages accounts.
 
-    A new password, or a disabled account, ends every session it has.
+    A new password, or a disabled account, ends every session it has. `match` holds entity tags of which one
+    must be the account's: else raises `VersionMismatch`.
     """
     given = change.given()
+    merged = given.pop("merged", None)
     has_password, password = "password" in given, given.pop("password", None)
     if password is not None and (found := problems_of(password)):
         raise Invalid(found)
@@ -110,15 +125,25 @@ def change_account(service: Service, name: str, change: AccountChange, by: Calle
     def work(writing: Writing) -> Account:
         accounts = service.database.accounts
         before = there(service, writing, name)
+        if match is not None and "*" not in match and account_etag(before) not in match:
+            raise VersionMismatch(
+                f"The account is at version {before.version} now. Read it again, then decide.",
+                version=before.version,
+            )
         account = replace(before, **given)
+        if merged is not None:
+            account = replace(account, attributes=merge(account.attributes, merged))
+        if account != before:
+            account = replace(account, version=before.version + 1)
         _check(service, account, [])
         _keep_a_manager(service, writing, account)
         accounts.change(writing, account)
         if has_password:
             accounts.set_password(writing, name, secret)
         if has_password or account.disabled:
+            ends = service.ways_in.password_ends_tokens and has_password
             for one in accounts.tokens_of(writing, name):
-                if one.kind == "session":
+                if one.kind == "session" or (ends and one.made_with in ("session", "password")):
                     accounts.revoke_one(writing, name, one.id, service.now())
         changes = account_changes(before, account) | _password(has_password)
         if changes:
@@ -126,6 +151,11 @@ def change_account(service: Service, name: str, change: AccountChange, by: Calle
         return account
 
     return service.database.change_accounts(work)
+
+
+def account_etag(account: Account) -> str:
+    """The entity tag of an account."""
+    return f'"{account.name}.{account.version}"'
 
 
 def _password(changed: bool) -> dict[str, tuple[Any, Any]]:

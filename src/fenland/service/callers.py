@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 from fenland.core.access import Actor, Caller, Scope
 from fenland.core.problems import NotPermitted, NotSignedIn, TooMany
 from fenland.service.service import Service
-from fenland.storage.door import Account
+from fenland.storage.door import Account, Token
 
 #: Seconds for which requests are counted.
 _MINUTE = 60
@@ -35,14 +35,19 @@ def caller_by_token(service: Service, token: str | None, came: Came, *, name: st
         actor = service.issued.actor(token, service.clock())
         with service.database.reading() as reading:
             account = service.database.accounts.by_name(reading, actor.name)
+        if account is not None and not service.ways_in.joined:
+            raise NotSignedIn(
+                "An account here has this name, and is somebody else's. Whether the issuer's names are those "
+                "of the accounts here, the setting issuer_joins_accounts says."
+            )
         if account is not None and account.disabled:
             raise NotSignedIn("The account is disabled. Ask those who manage accounts.")
-        return _caller(service, actor, came)
+        return replace(_caller(service, actor, came), outside=account is None, let_in="issuer")
     found = service.database.admitted(token, service.clock())
     # A session's secret is a cookie's alone, which comes with the proof that its own pages sent it.
     if found is None or found.token.kind != "token" or name not in (None, found.account.name):
         raise NotSignedIn("The token is unknown, expired or revoked. Sign in again.")
-    return _caller(service, actor_of(found.account), came, found.token.scope)
+    return _let_in(_caller(service, actor_of(found.account), came, found.token.scope), found.token)
 
 
 def caller_by_session(service: Service, secret: str, came: Came) -> Caller:
@@ -50,7 +55,15 @@ def caller_by_session(service: Service, secret: str, came: Came) -> Caller:
     found = service.database.admitted(secret, service.clock())
     if found is None or found.token.kind != "session":
         raise NotSignedIn("The session is over. Sign in again.")
-    return _caller(service, actor_of(found.account), came)
+    return _let_in(_caller(service, actor_of(found.account), came), found.token)
+
+
+def _let_in(caller: Caller, token: Token) -> Caller:
+    # Of most requests nothing more is asked than who they come from.
+    until = token.expires_at if token.kind == "token" else None
+    if until is None and token.kind == "token" and not token.made_with:
+        return caller
+    return replace(caller, let_in=token.kind, until=until, made_with=token.made_with)
 
 
 def _caller(service: Service, actor: Actor, came: Came, scope: Scope | None = None) -> Caller:

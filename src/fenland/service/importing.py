@@ -25,6 +25,7 @@ from fenland.core.tabular import CellReader, Match, Row, match_columns
 from fenland.core.validation import REFUSED
 from fenland.service.applying import apply
 from fenland.service.create import CreateRequest, NewRecord, creating_access, decide_new
+from fenland.service.drafting import Draft
 from fenland.service.finding import Address
 from fenland.service.once import Keeping, Once, once
 from fenland.service.service import Resource, Service
@@ -161,11 +162,16 @@ def _in_one(
         if request.atomic:
             raise beyond("import_limit", most, "The file has too many rows to be all or nothing.")
         raise Malformed(f"With an Idempotency-Key, send at most {most} rows at a time, or all or nothing.")
+    if request.preview:
+        with service.database.snapshot(caller.actor.name) as reading:
+            _add(found, _Importer(Draft(service, reading), caller, request, found.columns).run(rows))
+        found.done = False
+        return found
     kept: list[Imported] = []
 
     def work(unit: Work) -> Imported:
         done = _Importer(unit, caller, request, found.columns).run(rows)
-        if request.preview or (request.atomic and done.refused_count):
+        if request.atomic and done.refused_count:
             kept[:] = [done]
             raise _Undone
         return done
@@ -175,8 +181,7 @@ def _in_one(
     except _Undone:
         _add(found, kept[0])
         found.done = False
-        if not request.preview:
-            found.created = found.updated = 0
+        found.created = found.updated = 0
     return found
 
 
@@ -403,8 +408,11 @@ class _Importer:
         else:
             self.found.updated += 1
         if self.request.preview and len(self.found.shown) < _SHOWN:
-            access = self.resource.policy.fields(self.work.sight(self.caller), change.result)
-            fields = access.shown(dict(change.fields))
+            policy, sight = self.resource.policy, self.work.sight(self.caller)
+            # What they may see of it as it is, and as it would be.
+            states = [one for one in (change.before, change.after) if one is not None]
+            hidden = frozenset[str]().union(*(policy.fields(sight, one).hidden for one in states))
+            fields = {name: pair for name, pair in change.fields.items() if name not in hidden}
             changes = {name: {"before": was, "after": now} for name, (was, now) in fields.items()}
             shown = {"row": number, "action": change.action, "key": change.key, "changes": changes}
             self.found.shown.append(shown)

@@ -2,21 +2,39 @@
 
 from __future__ import annotations
 
+import threading
+from collections.abc import Iterator
+from contextlib import contextmanager
 from functools import lru_cache
 
 from argon2 import PasswordHasher
 from argon2.exceptions import InvalidHashError, VerificationError
 
-from fenland.core.problems import Problem
+from fenland.core.problems import Problem, TooMany
 
 SHORTEST, LONGEST = 10, 200
 
 _HASHER = PasswordHasher()
+#: Passwords that are worked on at a time in one process: each takes a processor and 64 MiB for a while. Who
+#: waits longer than so many seconds for a place is told to come again.
+_AT_ONCE, _LONGEST_WAIT = 2, 5.0
+_places = threading.BoundedSemaphore(_AT_ONCE)
+
+
+@contextmanager
+def _place() -> Iterator[None]:
+    if not _places.acquire(timeout=_LONGEST_WAIT):
+        raise TooMany("Too many are signing in at the moment. Try again.", headers={"Retry-After": "5"})
+    try:
+        yield
+    finally:
+        _places.release()
 
 
 def hashed(password: str) -> str:
-    """What is kept of a password."""
-    return _HASHER.hash(password)
+    """What is kept of a password. Raises `TooMany`."""
+    with _place():
+        return _HASHER.hash(password)
 
 
 @lru_cache(1)
@@ -25,9 +43,13 @@ def _nobodys() -> str:
 
 
 def fits(password: str, kept: str | None) -> bool:
-    """Whether this is the password of which the hash is kept; without one, no, after as much work."""
+    """Whether this is the password of which the hash is kept; without one, no, after as much work.
+
+    Raises `TooMany`.
+    """
     try:
-        return _HASHER.verify(kept or _nobodys(), password) and kept is not None
+        with _place():
+            return _HASHER.verify(kept or _nobodys(), password) and kept is not None
     except (VerificationError, InvalidHashError):
         return False
 

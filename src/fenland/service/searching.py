@@ -286,7 +286,7 @@ class Reader:
         """Whether they may see the entry at all."""
         if entry.collection in (ACCOUNTS, DEFINITIONS):
             own = entry.collection == ACCOUNTS and entry.key == self._caller.actor.name
-            return self._manages or (own and self._caller.scope is None)
+            return self._manages or (own and self._caller.is_themselves)
         return self.access(entry) is not None
 
     def sees_all(self, collection: str) -> bool:

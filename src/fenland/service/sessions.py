@@ -15,10 +15,10 @@ from fenland.service.account_entries import Deed, enter
 from fenland.service.accounts import AccountChange, change_account
 from fenland.service.passwords import fits
 from fenland.service.service import Service
-from fenland.service.tokens import keep_token
+from fenland.service.tokens import NewToken, issue_token, keep_token
 from fenland.storage.door import Account, Token
 
-#: Attempts that may fail within a quarter of an hour, for one name and from one address.
+#: Attempts that may fail within a quarter of an hour from one address: for one name, and in all.
 _MOST_FOR_NAME, _MOST_FROM_ADDRESS = 8, 40
 _WINDOW = 900
 
@@ -49,6 +49,12 @@ def sign_in(service: Service, attempt: Attempt) -> tuple[Account, str]:
     return account, secret
 
 
+def token_for_password(service: Service, attempt: Attempt, new: NewToken) -> tuple[str, Token]:
+    """A bearer token for who has the password. Raises `NotSignedIn`, `TooMany`."""
+    account = _verified(service, attempt)
+    return issue_token(service, account.name, new, _themselves(account, attempt))
+
+
 def _themselves(account: Account, attempt: Attempt) -> Caller:
     return Caller(Actor(account.name), "sign-in", attempt.request_id)
 
@@ -61,7 +67,8 @@ def _note_refusal(service: Service, account: Account, attempt: Attempt) -> None:
 
 def _verified(service: Service, attempt: Attempt) -> Account:
     counters, now = service.database.counters, service.clock().timestamp()
-    counted = [(f"sign-in name {attempt.name}", _MOST_FOR_NAME)]
+    # By name and address together: nobody can lock another out from elsewhere.
+    counted = [(f"sign-in {attempt.address} {attempt.name}", _MOST_FOR_NAME)]
     counted += [(f"sign-in address {attempt.address}", _MOST_FROM_ADDRESS)] if attempt.address else []
     for what, most in counted:
         found = counters.count(what, _WINDOW, now)

@@ -112,6 +112,16 @@ class Settings(BaseSettings):
         [],
         description="Roles that may have the hashes of entries written before leaves had salts.",
     )
+    issuer_joins_accounts: bool = Field(
+        False, description="Whether the issuer's names are those of the accounts here."
+    )
+    password_ends_tokens: bool = Field(
+        True, description="Whether a changed password ends the tokens made with it, or in its sessions."
+    )
+    session_across_sites: bool = Field(
+        False,
+        description="Whether sessions work for pages of allowed_origins on other sites; needs https.",
+    )
     session_hours: float = Field(
         12, gt=0, le=720, description="Hours after which a session ends in any case."
     )
@@ -209,6 +219,9 @@ class Settings(BaseSettings):
             else "",
             path=self.prefix or "/",
             others=frozenset(self.allowed_origins) - {"*"},
+            joined=self.issuer_joins_accounts,
+            password_ends_tokens=self.password_ends_tokens,
+            across_sites=self.session_across_sites,
         )
 
     def limits(self) -> Limits:

@@ -30,6 +30,9 @@ class NewToken:
     scope: Scope | None = None
     #: Of the sample alone, whose tokens are known to all.
     secret: str | None = None
+    #: What let its maker in, and until when: a token never outlives the one that it was made with.
+    made_with: str = ""
+    until: str | None = None
 
 
 def read_scope(service: Service, sent: Any) -> Scope | None:
@@ -66,8 +69,11 @@ def issue_token(
     """A new token for an account, shown this once: only its hash is kept. Raises `NotFound`."""
     new = new or NewToken()
     secret = new.secret or secrets.token_urlsafe(32)
-    expires = None if new.lifetime is None else service.now(new.lifetime)
-    about = Token(new.label[:_LONGEST_LABEL], service.now(), expires, scope=new.scope)
+    ends = [one for one in (None if new.lifetime is None else service.now(new.lifetime), new.until) if one]
+    expires = min(ends, default=None)
+    about = Token(
+        new.label[:_LONGEST_LABEL], service.now(), expires, scope=new.scope, made_with=new.made_with
+    )
     return secret, keep_token(service, name, secret, about, by)
 
 

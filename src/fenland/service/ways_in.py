@@ -38,3 +38,8 @@ class WaysIn:
     origin: str = ""
     path: str = "/"
     others: frozenset[str] = frozenset()
+    #: Whether the issuer's names are those of the accounts here; whether a changed password ends tokens made
+    #: in its sessions; and whether the session's cookie goes along from pages of other sites.
+    joined: bool = False
+    password_ends_tokens: bool = True
+    across_sites: bool = False

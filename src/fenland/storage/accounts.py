@@ -35,7 +35,17 @@ class TableAccounts:
         shown = [getattr(accounts.c, name) for name in _COLUMNS]
         told = [
             getattr(tokens.c, name)
-            for name in ("hash", "label", "created_at", "expires_at", "kind", "scope", "used_at", "idle")
+            for name in (
+                "hash",
+                "label",
+                "created_at",
+                "expires_at",
+                "kind",
+                "scope",
+                "used_at",
+                "idle",
+                "made_with",
+            )
         ]
         now = bindparam("now", type_=tokens.c.expires_at.type)
         self._by_token = Prepared(
@@ -145,6 +155,7 @@ class TableAccounts:
                 "v_scope": None if about.scope is None else about.scope.as_json(),
                 "v_used_at": about.used_at,
                 "v_idle": about.idle,
+                "v_made_with": about.made_with or None,
             },
         )
         return replace(about, id=token_hash(token)[:_ID_LENGTH])
@@ -180,6 +191,8 @@ def _account(row: Sequence[Any]) -> Account:
 
 
 def _token(row: Sequence[Any]) -> Token:
-    digest, label, made, ends, kind, scope, used, idle = row
+    digest, label, made, ends, kind, scope, used, idle, made_with = row
     narrowed = None if scope is None else Scope.from_json(scope)
-    return Token(label, made, ends, digest[:_ID_LENGTH], kind or "token", narrowed, used, idle)
+    return Token(
+        label, made, ends, digest[:_ID_LENGTH], kind or "token", narrowed, used, idle, made_with or ""
+    )

@@ -19,8 +19,10 @@ from pathlib import Path
 from fenland.storage.values import Counted
 
 _SLOTS = 1 << 14
-#: A digest of what is counted, the window, and the count.
+#: A digest of what is counted, when its window ends, and the count.
 _SLOT = struct.Struct("<8sII")
+#: Bytes before the slots: a secret, so that nobody can find out which things share slots.
+_SECRET = 32
 #: Slots that one thing may have, one after the other.
 _TRIED = 8
 
@@ -31,12 +33,15 @@ class Counters:
     def __init__(self, path: Path) -> None:
         """Raises `OSError` when the file cannot be made."""
         self._file = os.open(path, os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o600)
-        size = _SLOTS * _SLOT.size
-        if os.fstat(self._file).st_size < size:
-            # Written, not only made longer: see `Mark`.
-            os.pwrite(self._file, bytes(size), 0)
-        self._shared = mmap.mmap(self._file, size)
+        size = _SECRET + _SLOTS * _SLOT.size
         self._lock = threading.Lock()
+        with self._alone():
+            if os.fstat(self._file).st_size != size:
+                # Written, not only made longer: see `Mark`.
+                os.ftruncate(self._file, 0)
+                os.pwrite(self._file, os.urandom(_SECRET) + bytes(size - _SECRET), 0)
+        self._shared = mmap.mmap(self._file, size)
+        self._secret = self._shared[:_SECRET]
 
     @contextmanager
     def _alone(self) -> Iterator[None]:
@@ -49,24 +54,27 @@ class Counters:
 
     def count(self, what: str, seconds: int, now: float, add: int = 1) -> Counted:
         """Counts it `add` times more; how often that makes, and the seconds until the count begins anew."""
-        digest = hashlib.blake2b(f"{seconds}:{what}".encode(), digest_size=8).digest()
+        key = f"{seconds}:{what}".encode()
+        digest = hashlib.blake2b(key, digest_size=8, key=self._secret).digest()
         window, gone = divmod(int(now), seconds)
+        ends = (window + 1) * seconds
         start = int.from_bytes(digest) % _SLOTS
         with self._alone():
             least, room = 2**32, 0
             for step in range(_TRIED):
-                place = (start + step) % _SLOTS * _SLOT.size
-                kept, then, times = _SLOT.unpack_from(self._shared, place)
+                place = _SECRET + (start + step) % _SLOTS * _SLOT.size
+                kept, until, times = _SLOT.unpack_from(self._shared, place)
+                # Of windows of every length: what is over makes room first.
+                times = times if until > now else 0
                 if kept == digest:
-                    room, least = place, times if then == window else 0
+                    room, least = place, times
                     break
-                times = times if times and then >= window else 0
                 if times < least:
                     room, least = place, times
             else:
                 least = 0
             total = min(max(least + add, 0), 2**32 - 1)
-            _SLOT.pack_into(self._shared, room, digest, window, total)
+            _SLOT.pack_into(self._shared, room, digest, ends, total)
         return Counted(total, seconds - gone)
 
     def close(self) -> None:

@@ -152,6 +152,7 @@ class Tables:
             Column("scope", Json()),
             Column("used_at", Moment()),
             Column("idle", Integer),
+            Column("made_with", _word()),
         )
         self.outcomes = Table(
             "fenland_outcomes",

@@ -192,6 +192,8 @@ class Token:
     scope: Scope | None = None
     used_at: str | None = None
     idle: int | None = None
+    #: What let its maker in: `session`, `password` or `token`; empty for tokens of the command line.
+    made_with: str = ""
 
 
 @dataclass(frozen=True, slots=True)

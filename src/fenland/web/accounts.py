@@ -10,12 +10,20 @@ from flask import Flask, Request, request
 
 from fenland.core.access import Caller
 from fenland.core.names import did_you_mean
-from fenland.core.patches import merge, read_object
-from fenland.core.problems import Invalid, NotPermitted, Problem, UnsupportedMedia, pointer_to
+from fenland.core.patches import read_object
+from fenland.core.problems import (
+    Invalid,
+    NotPermitted,
+    NotSignedIn,
+    Problem,
+    UnsupportedMedia,
+    pointer_to,
+)
 from fenland.core.validation import kind_of
 from fenland.service.accounts import (
     AccountChange,
     NewAccount,
+    account_etag,
     add_account,
     change_account,
     find_account,
@@ -25,13 +33,14 @@ from fenland.service.accounts import (
 )
 from fenland.service.callers import actor_of
 from fenland.service.service import Service
-from fenland.service.sessions import Attempt, change_password, sign_in
+from fenland.service.sessions import Attempt, change_password, sign_in, token_for_password
 from fenland.service.tokens import NewToken, issue_token, list_tokens, read_scope, revoke_tokens
 from fenland.storage.door import Account, Token
 from fenland.web.answering import Answer, json_answer
 from fenland.web.body import JSON, body_of, check_coding
 from fenland.web.caller import caller_of, came_of
 from fenland.web.cookies import check_origin, csrf_of, session_of, set_cookie
+from fenland.web.headers import preconditions_of
 from fenland.web.query import query_of
 
 #: A member of a body: whether a value fits, and how it must look.
@@ -48,6 +57,12 @@ _DAYS: Member = (
     lambda one: one is None or (type(one) is int and 1 <= one <= 36_500),
     "a whole number of days from 1 to 36500, or null",
 )
+_MINUTES: Member = (
+    lambda one: type(one) is int and 1 <= one <= 1_440,
+    "a whole number of minutes from 1 to 1440",
+)
+#: Minutes that a token lasts which somebody gets for their password.
+_USUAL_MINUTES = 60
 _SECRET: Member = (lambda one: one is None or isinstance(one, str), "a text, or null for none")
 _ANYTHING: Member = (lambda one: True, "a scope")
 
@@ -62,7 +77,12 @@ def account_json(account: Account) -> dict[str, Any]:
         "roles": sorted(account.roles),
         "attributes": account.attributes,
         "disabled": account.disabled,
+        "version": account.version,
     }
+
+
+def _account_answer(account: Account, status: int = 200) -> Answer:
+    return json_answer(account_json(account), status, {"ETag": account_etag(account)})
 
 
 def token_json(token: Token) -> dict[str, Any]:
@@ -109,7 +129,9 @@ def _session_here() -> str | None:
 
 def _own(caller: Caller) -> str:
     """The account whose tokens and password the caller may change."""
-    if caller.scope is not None or caller.acting is not None:
+    if caller.let_in == "issuer":
+        raise NotPermitted("Who the issuer lets in has no tokens or password here. Sign in with a password.")
+    if not caller.is_themselves:
         raise NotPermitted("This token reaches records alone. Use a session, or a token for everything.")
     return caller.actor.name
 
@@ -184,13 +206,36 @@ class _Views:
         return json_answer({"items": [token_json(one) for one in list_tokens(self.service, whose)]})
 
     def issue(self) -> Answer:
+        if not request.environ.get("HTTP_AUTHORIZATION") and session_of(request.environ) is None:
+            return self._issue_for_password()
         service, caller = self.service, caller_of(request, self.service)
         whose = _own(caller)
         query_of(request)
         sent = _sent(request, service, {"label": _TEXT, "days": _DAYS, "scope": _ANYTHING})
         lifetime = None if sent.get("days") is None else timedelta(days=sent["days"])
         scope = read_scope(service, sent.get("scope"))
-        secret, token = issue_token(service, whose, NewToken(sent.get("label", ""), lifetime, scope), caller)
+        # A token made with a token ends with it, and was made with what that was made with.
+        made_with = caller.made_with if caller.let_in == "token" else "session"
+        new = NewToken(sent.get("label", ""), lifetime, scope, made_with=made_with, until=caller.until)
+        secret, token = issue_token(service, whose, new, caller)
+        return self._issued(secret, token)
+
+    def _issue_for_password(self) -> Answer:
+        """A short token for a client that has a name and a password and no cookies."""
+        service, came = self.service, came_of(request.environ)
+        query_of(request)
+        members = {"name": _TEXT, "password": _TEXT, "label": _TEXT, "minutes": _MINUTES, "scope": _ANYTHING}
+        if not body_of(request, service.limits):
+            raise NotSignedIn("No token was sent. Send one, or a name and a password in the body.")
+        sent = _sent(request, service, members, "name", "password")
+        scope = read_scope(service, sent.get("scope"))
+        attempt = Attempt(sent["name"], sent["password"], came.address, "", came.request_id)
+        lifetime = timedelta(minutes=sent.get("minutes", _USUAL_MINUTES))
+        new = NewToken(sent.get("label", ""), lifetime, scope, made_with="password")
+        return self._issued(*token_for_password(service, attempt, new))
+
+    @staticmethod
+    def _issued(secret: str, token: Token) -> Answer:
         return json_answer({"token": secret, **token_json(token)}, 201, {"Cache-Control": "no-store"})
 
     def revoke(self, token_id: str) -> Answer:
@@ -210,23 +255,24 @@ class _Views:
     def account(self, name: str) -> Answer:
         permit_managing(self.service, caller_of(request, self.service))
         query_of(request)
-        return json_answer(account_json(find_account(self.service, name)))
+        return _account_answer(find_account(self.service, name))
 
     def add(self) -> Answer:
         caller = caller_of(request, self.service)
         permit_managing(self.service, caller)
         query_of(request)
         sent = _sent(request, self.service, {"name": _TEXT, **ACCOUNT_MEMBERS}, "name")
-        return json_answer(account_json(add_account(self.service, NewAccount(**sent), caller)), 201)
+        return _account_answer(add_account(self.service, NewAccount(**sent), caller), 201)
 
     def change(self, name: str) -> Answer:
         caller = caller_of(request, self.service)
         permit_managing(self.service, caller)
         query_of(request)
         sent = _sent(request, self.service, {**ACCOUNT_MEMBERS, "disabled": _FLAG})
+        match = preconditions_of(request).match
         if "attributes" in sent:
-            sent["attributes"] = merge(find_account(self.service, name).attributes, sent["attributes"])
-        return json_answer(account_json(change_account(self.service, name, AccountChange(**sent), caller)))
+            sent["merged"] = sent.pop("attributes")
+        return _account_answer(change_account(self.service, name, AccountChange(**sent), caller, match))
 
 
 def register(app: Flask, service: Service) -> None:

@@ -38,7 +38,9 @@ def csrf_of(secret: str) -> str:
 def set_cookie(ways_in: WaysIn, secret: str) -> str:
     """The header that gives a browser its session; an empty secret takes it away."""
     seconds = int(ways_in.session.total_seconds()) if secret else 0
-    parts = [f"{COOKIE}={secret}", f"Path={ways_in.path}", f"Max-Age={seconds}", "HttpOnly", "SameSite=Lax"]
+    same_site = "None" if ways_in.across_sites else "Lax"
+    parts = [f"{COOKIE}={secret}", f"Path={ways_in.path}", f"Max-Age={seconds}", "HttpOnly"]
+    parts.append(f"SameSite={same_site}")
     return "; ".join([*parts, "Secure"] if ways_in.origin.startswith("https:") else parts)
 
 
