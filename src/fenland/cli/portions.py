@@ -13,7 +13,7 @@ from typing import Any
 
 from fenland.cli.terminal import Exit, fail
 from fenland.core.problems import Malformed
-from fenland.core.tabular import REASON, ROW, Form, csv_lines, csv_rows
+from fenland.core.tabular import REASON, ROW, Form, csv_lines, csv_rows, guarded
 
 #: Rows in one portion; the service takes no more at a time with an idempotency key.
 PORTION = 1_000
@@ -92,7 +92,8 @@ def _rows(path: Path, size: int) -> Iterator[Portion]:
     else:
         from fenland.service.spreadsheets import read_sheet
 
-        for numbers, rows, content in _cut(read_sheet(path), size):
+        sheet = ([guarded(cell) for cell in row] for row in read_sheet(path))
+        for numbers, rows, content in _cut(sheet, size):
             yield Portion(numbers, rows, content, "csv")
 
 

@@ -76,6 +76,11 @@ def read_email(text: str) -> str | None:
     return text if _EMAIL.fullmatch(text) else None
 
 
+def scheme_of(uri: str) -> str:
+    """The scheme of a URI, in lower case (RFC 3986 section 3.1)."""
+    return uri.partition(":")[0].lower()
+
+
 def read_uri(text: str) -> str | None:
     """A URI with its scheme, by the characters of RFC 3986."""
     return text if _URI.fullmatch(text) and not _BAD_ESCAPE.search(text) else None

@@ -40,6 +40,9 @@ class Limits:
     file: int = 50_000_000
     expression: Bounds = BOUNDS
     evaluation: int = 10_000_000
+    #: Bytes of a spreadsheet once it is unpacked, and the schemes that URIs may have.
+    unpacked: int = 64_000_000
+    schemes: frozenset[str] = frozenset({"http", "https", "mailto", "tel"})
 
 
 #: What is used where nobody set anything else.

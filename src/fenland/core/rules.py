@@ -7,7 +7,7 @@ of the service hears of all at once.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import replace
 from typing import Any, NamedTuple
 
@@ -15,6 +15,7 @@ from fenland.core.definitions import Blank, Collection, Field
 from fenland.core.edits import Edits
 from fenland.core.expressions import EvaluationError, compiled
 from fenland.core.field_access import PROTECTIONS, FieldAccess
+from fenland.core.formats import scheme_of
 from fenland.core.names import did_you_mean
 from fenland.core.patches import MergePatch, Patch, merge
 from fenland.core.problems import MOST_PROBLEMS, Malformed, Problem, pointer_to
@@ -45,10 +46,21 @@ class Rules:
             self._checks[collection.key] = _fit_for_addresses(self._checks[collection.key])
         self._pointers = {name: pointer_to(name) for name in collection.fields}
         self._conditions = [(check, compiled(check.rule.tree)) for check in collection.checks]
+        self._with_uris = [name for name, item in collection.fields.items() if _holds_uris(item)]
         self._required = tuple(item for item in collection.fields.values() if item.required)
         self._says_blank = any(
             item.blank != "store" or item.properties is not None for item in collection.fields.values()
         )
+
+    # --- what only settings tell ----------------------------------------------------------------
+
+    def check_schemes(
+        self, values: Mapping[str, Any], schemes: frozenset[str], problems: list[Problem]
+    ) -> None:
+        """Adds the problems of URIs whose scheme is not among those that may be kept."""
+        for name in self._with_uris:
+            if name in values:
+                problems += _foreign(self.collection.fields[name], values[name], pointer_to(name), schemes)
 
     # --- step: blanks -------------------------------------------------------------------------
 
@@ -278,6 +290,26 @@ def _fit_for_addresses(check: Check) -> Check:
         return kept
 
     return with_address
+
+
+def _holds_uris(item: Field) -> bool:
+    inner = [*(item.properties or {}).values(), *([] if item.items is None else [item.items])]
+    return item.format == "uri" or any(map(_holds_uris, inner))
+
+
+def _foreign(item: Field, value: Any, pointer: str, schemes: frozenset[str]) -> Iterator[Problem]:
+    if isinstance(value, str) and item.format == "uri":
+        if scheme_of(value) not in schemes:
+            known = ", ".join(sorted(schemes))
+            detail = f"Must begin with one of the schemes {known}. What browsers would run is not kept."
+            yield Problem(pointer, "scheme", detail, {"schemes": sorted(schemes)})
+    elif isinstance(value, list) and item.items is not None:
+        for place, one in enumerate(value):
+            yield from _foreign(item.items, one, f"{pointer}/{place}", schemes)
+    elif isinstance(value, dict):
+        for name, inner in (item.properties or {}).items():
+            if name in value:
+                yield from _foreign(inner, value[name], pointer + pointer_to(name), schemes)
 
 
 def _settle(

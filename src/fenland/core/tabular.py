@@ -94,7 +94,7 @@ def read_csv(body: bytes) -> Iterator[Row]:
         text = body.decode("utf-8-sig")
     except UnicodeDecodeError as error:
         raise Malformed(f"The file is not UTF-8: byte {error.start} cannot be read.") from None
-    return text_rows(csv_rows(io.StringIO(text, newline="")))
+    return text_rows(list(map(unguarded, row)) for row in csv_rows(io.StringIO(text, newline="")))
 
 
 def read_jsonl(body: bytes, limits: Limits) -> Iterator[Row]:
@@ -195,6 +195,25 @@ class CellReader:
 
 
 # --- writing -----------------------------------------------------------------------------------------
+
+
+#: What a spreadsheet takes for the beginning of something to work out, and what stands in front of it here.
+_RUNS, _GUARD = ("=", "+", "-", "@", "\t", "\r"), "'"
+
+
+def guarded(text: str) -> str:
+    """A text as a cell of CSV that no spreadsheet works out; `unguarded` gives it again."""
+    return _GUARD + text if text.startswith((*_RUNS, _GUARD)) else text
+
+
+def unguarded(cell: str) -> str:
+    """The text that a cell of CSV stands for."""
+    return cell[1:] if cell.startswith(_GUARD) and cell[1:].startswith((*_RUNS, _GUARD)) else cell
+
+
+def csv_cell(value: Any) -> str:
+    """The same as `cell_text` for CSV: a text that a spreadsheet would work out has a mark in front of it."""
+    return guarded(value) if isinstance(value, str) else cell_text(value)
 
 
 def cell_text(value: Any) -> str:

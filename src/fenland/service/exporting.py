@@ -12,7 +12,7 @@ from fenland.core.access import Caller
 from fenland.core.expressions.budget import renew
 from fenland.core.field_access import Record
 from fenland.core.problems import Malformed
-from fenland.core.tabular import Form, cell_text, csv_lines, exported_fields, json_line
+from fenland.core.tabular import Form, cell_text, csv_cell, csv_lines, exported_fields, json_line
 from fenland.service.listing import LARGEST_PAGE, ListRequest, list_records
 from fenland.service.service import Service
 from fenland.service.spreadsheets import write_sheet
@@ -60,7 +60,9 @@ def _json_lines(pages: Iterator[list[Record]]) -> Iterator[bytes]:
 def _csv(pages: Iterator[list[Record]], columns: list[str]) -> Iterator[bytes]:
     head = csv_lines([columns])
     for page in pages:
-        yield (head + csv_lines([_texts(record, columns) for record in page])).encode()
+        # Of a record of which less may be seen than of others, what is not there is nothing.
+        rows = [[csv_cell(record.get(name)) for name in columns] for record in page]
+        yield (head + csv_lines(rows)).encode()
         head = ""
 
 

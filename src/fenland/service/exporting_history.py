@@ -9,7 +9,7 @@ from fenland.core.access import Caller
 from fenland.core.expressions.budget import renew
 from fenland.core.history import Entry
 from fenland.core.problems import Malformed
-from fenland.core.tabular import Form, cell_text, csv_lines, json_line
+from fenland.core.tabular import Form, csv_cell, csv_lines, json_line
 from fenland.core.telling import Known, entry_json
 from fenland.service.proving import shown_hash, shown_leaf
 from fenland.service.searching import HistoryRequest, Question, Reader
@@ -84,8 +84,8 @@ def _csv(pages: Iterator[list[dict[str, Any]]], after: int) -> Iterator[bytes]:
 
 
 def _rows(entry: dict[str, Any]) -> Iterator[list[str]]:
-    parts = [cell_text(entry[name]) for name in COLUMNS[:-3]]
+    parts = [csv_cell(entry[name]) for name in COLUMNS[:-3]]
     if not entry["changes"]:
         yield [*parts, "", "", ""]
     for name, change in entry["changes"].items():
-        yield [*parts, name, cell_text(change.get("before")), cell_text(change.get("after"))]
+        yield [*parts, name, csv_cell(change.get("before")), csv_cell(change.get("after"))]

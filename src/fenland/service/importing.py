@@ -13,10 +13,10 @@ from dataclasses import dataclass, field, replace
 from itertools import islice
 from typing import Any, Literal
 
-from fenland.core.access import Caller
+from fenland.core.access import Caller, Sight
 from fenland.core.catalog import followed_fields
 from fenland.core.changes import Change
-from fenland.core.definitions import Blank
+from fenland.core.definitions import Blank, Right
 from fenland.core.limits import beyond
 from fenland.core.names import did_you_mean
 from fenland.core.patches import MergePatch
@@ -105,6 +105,7 @@ class _Undone(Exception):
 def import_rows(service: Service, caller: Caller, request: ImportRequest) -> Imported:
     """Brings the rows in. Raises what is wrong with the request, or the file, as a whole."""
     resource = service.resource(request.collection)
+    _permit(service, caller, resource, request)
     caller = replace(caller, batch=service.new_batch())
     rows = iter(request.rows)
     first = next(rows, None)
@@ -129,6 +130,14 @@ def import_rows(service: Service, caller: Caller, request: ImportRequest) -> Imp
             return _Importer(unit, caller, request, found.columns).run(portion)
 
         _add(found, written(service, work))
+
+
+def _permit(service: Service, caller: Caller, resource: Resource, request: ImportRequest) -> None:
+    """Raises `NotPermitted` to who could bring nothing in, before the file is looked at."""
+    sight = Sight(caller, service.clock(), failed=service.rule_failed)
+    rights: dict[Mode, tuple[Right, ...]] = {"create": ("create",), "update": ("update",)}
+    if not any(resource.policy.ever(one, sight) for one in rights.get(request.mode, ("create", "update"))):
+        raise NotPermitted(f"{caller.actor.title or caller.actor.name} may bring nothing in here.")
 
 
 def _chained(first: Row | None, rows: Iterator[Row]) -> Iterator[Row]:

@@ -162,6 +162,12 @@ class Settings(BaseSettings):
     import_body_limit: int = Field(
         50_000_000, ge=1_000, description="The largest file that is imported, in bytes."
     )
+    import_unpacked_limit: int = Field(
+        64_000_000, ge=1_000_000, description="The largest spreadsheet once it is unpacked, in bytes."
+    )
+    uri_schemes: Words = Field(
+        ["http", "https", "mailto", "tel"], description="The schemes that values of format uri may have."
+    )
     expression_length_limit: int = Field(
         10_000, ge=100, le=100_000, description="Characters of an expression that a caller sends, at most."
     )
@@ -243,6 +249,8 @@ class Settings(BaseSettings):
                 self.expression_length_limit, self.expression_nesting_limit, self.expression_part_limit
             ),
             evaluation=self.evaluation_limit,
+            unpacked=self.import_unpacked_limit,
+            schemes=frozenset(one.lower() for one in self.uri_schemes),
         )
 
     @classmethod
@@ -259,7 +267,13 @@ class Settings(BaseSettings):
 
 
 #: Variables of ours that are no settings: the command line reads them, or the service sets them itself.
-_OTHER_VARIABLES = ("FENLAND_ADDRESS", "FENLAND_TOKEN", "FENLAND_PROJECT", "FENLAND_TIMEOUT")
+_OTHER_VARIABLES = (
+    "FENLAND_ADDRESS",
+    "FENLAND_TOKEN",
+    "FENLAND_PROJECT",
+    "FENLAND_TIMEOUT",
+    "FENLAND_PARENT",
+)
 
 
 def read_settings(folder: Path) -> Settings:

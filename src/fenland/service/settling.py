@@ -93,6 +93,7 @@ def settle(view: View, caller: Caller, proposal: Proposal, problems: list[Proble
     check_record(record, proposal.values, view.limits)
     rules.validate_whole(record, problems)
     problems += rules.run_checks(sight.names, record, stored, problems)
+    rules.check_schemes(proposal.values, view.limits.schemes, problems)
     problems += check_others(view, caller, resource, proposal.values, record["id"])
     demand_reason(resource, proposal.reason, problems)
     return proposal

@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 import tempfile
 import zipfile
+import zlib
 from collections.abc import Iterable, Iterator, Sequence
 from datetime import UTC, date, datetime, time
 from pathlib import Path
@@ -15,19 +16,41 @@ from openpyxl.cell import WriteOnlyCell
 from openpyxl.utils.exceptions import InvalidFileException
 
 from fenland.core.identity import timestamp
-from fenland.core.problems import Malformed
+from fenland.core.limits import DEFAULTS, beyond
+from fenland.core.problems import Malformed, Refusal
 
-#: How many times larger than the file what is in it may be: a small file can hold endless rows of nothing.
-_MOST_UNPACKED = 1_000_000_000
+_AT_A_TIME = 1 << 16
+#: What reading raises where the file is something else, or damaged.
+_UNREADABLE = (
+    InvalidFileException, zipfile.BadZipFile, zlib.error, OSError, KeyError, ValueError, IndexError, SyntaxError,
+)  # fmt: skip
 
 
-def read_sheet(source: Path | bytes) -> Iterator[list[str]]:
-    """The rows of the first sheet, as texts. Raises `Malformed`."""
+def _check_parts(packed: zipfile.ZipFile, most: int) -> None:
+    """Raises for a file that is too much once unpacked, or whose parts define entities or ask for others."""
+    size = sum(one.file_size for one in packed.infolist())
+    if size > most:
+        # A small file can hold endless rows of nothing.
+        raise beyond("import_unpacked_limit", most, f"The spreadsheet is {size} bytes once it is unpacked.")
+    for one in packed.infolist():
+        if not one.filename.lower().endswith((".xml", ".rels", ".vml")):
+            continue
+        with packed.open(one) as part:
+            tail = b""
+            while piece := part.read(_AT_A_TIME):
+                # In UTF-16 a letter stands between two zeros.
+                found = (tail + piece).replace(b"\0", b"")
+                if b"<!DOCTYPE" in found or b"<!ENTITY" in found:
+                    raise Malformed("The spreadsheet holds a document type, which none needs. Save it anew.")
+                tail = piece[-32:]
+
+
+def read_sheet(source: Path | bytes, most: int = DEFAULTS.unpacked) -> Iterator[list[str]]:
+    """The rows of the first sheet, as texts. Raises `Malformed`, `TooLarge`."""
     file: Any = io.BytesIO(source) if isinstance(source, bytes) else source
     try:
         with zipfile.ZipFile(file) as packed:
-            if sum(one.file_size for one in packed.infolist()) > _MOST_UNPACKED:
-                raise Malformed("The spreadsheet is too large once unpacked. Save it as CSV.")
+            _check_parts(packed, most)
         book = load_workbook(file, read_only=True, data_only=True)
         sheet = book.worksheets[0]
         # Some programs write a wrong size into the sheet's head.
@@ -37,9 +60,18 @@ def read_sheet(source: Path | bytes) -> Iterator[list[str]]:
             while cells and not cells[-1]:
                 cells.pop()
             yield cells
-    except Malformed:
+    except Refusal:
         raise
-    except (InvalidFileException, zipfile.BadZipFile, OSError, KeyError, ValueError, IndexError) as error:
+    except (
+        InvalidFileException,
+        zipfile.BadZipFile,
+        OSError,
+        KeyError,
+        ValueError,
+        IndexError,
+        SyntaxError,
+        zlib.error,
+    ) as error:
         raise Malformed(f"The file is not a spreadsheet that can be read: {error}.") from None
 
 

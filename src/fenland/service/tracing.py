@@ -47,7 +47,7 @@ def activity(service: Service, caller: Caller, request: HistoryRequest, by: str)
     """
     now = service.clock().astimezone(UTC)
     last = now if request.until is None else datetime.fromisoformat(request.until)
-    first = last - timedelta(days=_USUAL_DAYS - 1)
+    first = _days_before(last, _USUAL_DAYS - 1)
     if request.since is not None:
         first = datetime.fromisoformat(request.since)
     begin = first.replace(hour=0, minute=0, second=0, microsecond=0)
@@ -57,7 +57,7 @@ def activity(service: Service, caller: Caller, request: HistoryRequest, by: str)
     with service.database.snapshot(caller.actor.name) as reading:
         view, history = View(service, reading), service.database.history
         reader = Reader(view, caller)
-        edges = [history.before(reading, timestamp(begin + timedelta(days=day))) for day in range(days + 1)]
+        edges = [history.before(reading, _edge(begin, day)) for day in range(days + 1)]
         counts: list[Counter[str]] = []
         for above, top in pairwise(edges):
             counted = Counter[str]()
@@ -74,6 +74,21 @@ def activity(service: Service, caller: Caller, request: HistoryRequest, by: str)
         "series": [{"name": name, "counts": [one[name] for one in counts]} for name in names],
         "since": since,
     }
+
+
+def _days_before(moment: datetime, days: int) -> datetime:
+    try:
+        return moment - timedelta(days=days)
+    except OverflowError:
+        return datetime.min.replace(tzinfo=UTC)
+
+
+def _edge(begin: datetime, day: int) -> str:
+    """When a day begins; of the one after all days, the last moment that there is."""
+    try:
+        return timestamp(begin + timedelta(days=day))
+    except OverflowError:
+        return timestamp(datetime.max.replace(tzinfo=UTC))
 
 
 def _judged(

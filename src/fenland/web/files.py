@@ -126,7 +126,7 @@ def _rows_of(request: Request, limits: Limits) -> Iterator[Row]:
     body = file_of(request, limits)
     if form == "jsonl":
         return read_jsonl(body, limits)
-    return read_csv(body) if form == "csv" else text_rows(read_sheet(body))
+    return read_csv(body) if form == "csv" else text_rows(read_sheet(body, limits.unpacked))
 
 
 def _match_of(query: Mapping[str, str]) -> dict[str, str | None]:

@@ -75,6 +75,8 @@ class Served:
     prefix: str = ""
     #: Called when requests can be taken.
     began: Callable[[], None] = lambda: None
+    #: The process that ends with all its workers; 0 for whoever is the parent now.
+    parent: int = 0
 
 
 class _Job(NamedTuple):
@@ -125,7 +127,8 @@ class Front:
         self._served = served
         self._names: dict[str, str] = {}
         self._jobs: queue.SimpleQueue[_Job | None] = queue.SimpleQueue()
-        self._parent = os.getppid()
+        # As it says itself: it may have ended before this was asked, and somebody else be the parent now.
+        self._parent = served.parent or os.getppid()
         #: Short changes that have arrived since the loop last looked.
         self._changes: list[_Job] = []
         self._reading: set[_Reading] = set()

@@ -8,7 +8,7 @@ from typing import Any
 from flask import Flask, Request
 from flask.globals import request_ctx
 
-from fenland.core.problems import Malformed
+from fenland.core.problems import Malformed, NotFound
 from fenland.core.values import read_json
 from fenland.service.erasing import EraseRequest, erase
 from fenland.service.finding import UNCONDITIONAL, Address
@@ -96,6 +96,12 @@ def object_of(request: Request, service: Service, known: tuple[str, ...]) -> dic
     return sent
 
 
+def _check_sequence(sequence: int) -> None:
+    """Raises `NotFound` for a number that no entry can have."""
+    if not 0 < sequence < 2**62:
+        raise NotFound(f"There is no entry {str(sequence)[:40]}.")
+
+
 def _text(sent: Mapping[str, Any], name: str) -> str | None:
     value = sent.get(name)
     if name in sent and not isinstance(value, str):
@@ -167,10 +173,13 @@ class _Views:
 
     def entry(self, request: Request, sequence: int) -> Answer:
         caller = caller_of(request, self.service)
+        _check_sequence(sequence)
         query_of(request)
         return json_answer(entry_of(self.service, caller, sequence))
 
     def undo_one(self, request: Request, sequence: int) -> Answer:
+        caller_of(request, self.service)
+        _check_sequence(sequence)
         return self._undo(request, sequence)
 
     def undo_many(self, request: Request) -> Answer:
@@ -230,6 +239,7 @@ class _Views:
 
     def entry_proof(self, request: Request, sequence: int) -> Answer:
         caller = caller_of(request, self.service)
+        _check_sequence(sequence)
         query = query_of(request, "size")
         return json_answer(entry_proof(self.service, caller, sequence, whole_number(query, "size", None)))
 

@@ -40,6 +40,8 @@ from fenland.web.short import short_requests
 from fenland.web.supervisor import Supervisor, listen
 
 PROJECT_VARIABLE = "FENLAND_PROJECT"
+#: Under this name workers are told which process they end with.
+PARENT_VARIABLE = "FENLAND_PARENT"
 
 #: Seconds between two times that last uses are kept.
 _NOTED_EACH = 20
@@ -120,6 +122,7 @@ def front_of(service: Service, settings: Settings) -> Front:
             body_timeout=settings.body_timeout,
             prefix=settings.prefix,
             began=_STARTED.set,
+            parent=int(os.environ.get(PARENT_VARIABLE, "0")),
         )
     )
 
@@ -157,6 +160,7 @@ def run(project: Project, ready: Callable[[str], None]) -> None:
         raise StartRefused(str(error)) from None
     service.close()
     os.environ[PROJECT_VARIABLE] = str(project.folder.resolve())
+    os.environ[PARENT_VARIABLE] = str(os.getpid())
     configure(settings)
     if service.database.taken:
         log = structlog.get_logger()
