@@ -10,6 +10,14 @@ from typing import Any
 import jsonschema
 import pytest
 
+from fenland.core.access import Actor, Caller
+from fenland.core.patches import MergePatch
+from fenland.service.delete import DeleteRequest, delete
+from fenland.service.finding import Address
+from fenland.service.project import load_project
+from fenland.service.seeding import unguarded
+from fenland.service.service import Service, open_service
+from fenland.service.update import UpdateRequest, update
 from support import FENLAND, workshop_of
 
 TOML = 'roles = ["office"]\ndatabase = "records.db"\n'
@@ -53,8 +61,8 @@ def run(folder: Path, *words: str, code: int = 0) -> str:
     return made.stdout + made.stderr
 
 
-def seeded(folder: Path, code: int = 0) -> dict[str, Any]:
-    made = subprocess.run([FENLAND, "seed", "--json"], cwd=folder, capture_output=True, text=True)
+def seeded(folder: Path, *words: str, code: int = 0) -> dict[str, Any]:
+    made = subprocess.run([FENLAND, "seed", "--json", *words], cwd=folder, capture_output=True, text=True)
     assert made.returncode == code, made.stdout + made.stderr
     found: dict[str, Any] = json.loads(made.stdout)
     return found
@@ -70,29 +78,66 @@ def counts(found: dict[str, Any]) -> dict[str, tuple[int, int, int, int]]:
 def test_seeds_are_applied_in_the_order_that_references_need(folder: Path) -> None:
     # Rows before those they refer to, files in circles, and every kind of file.
     (folder / "seeds" / "areas.yaml").write_text(
-        "- {code: A3, within: A2}\n- {code: A2, within: A1}\n- {code: A1}\n"
+        "- {code: A3, within: A2}\n- {code: A2, within: A1}\n- {code: A1, within: A1}\n"
     )
     (folder / "seeds" / "areas-heads.csv").write_text("code,head\nA1,7\n")
     (folder / "seeds" / "people.json").write_text(
-        '[{"number": 7, "name": "Ada", "area": "A3", "keeper": "nobody"}]'
+        '[{"number": 7, "name": "Ada", "area": "A3", "keeper": "somebody"}]'
     )
     (folder / "seeds" / "people-more.jsonl").write_text('{"number": 8, "name": "Bram", "area": "A1"}\n')
     (folder / "seeds" / "README.md").write_text("not a seed")
     refused = seeded(folder, code=7)
-    # An owner must be an account; the others are there all the same.
-    assert "There is no account 'nobody'" in refused["seeds/people.json"]["refused"][0]["detail"]
-    assert counts(refused)["seeds/areas.yaml"] == (3, 0, 0, 0)
-    run(folder, "account", "add", "nobody")
-    assert counts(seeded(folder)) == {
+    # An owner must be an account; and where one row is refused, nothing of any file is kept.
+    assert "There is no account 'somebody'" in refused["seeds/people.json"]["refused"][0]["detail"]
+    assert run(folder, "check", "--records").count("Every record fits") == 1
+    run(folder, "account", "add", "somebody")
+    made = {
         "seeds/areas-heads.csv": (0, 1, 0, 0),
-        "seeds/areas.yaml": (0, 0, 3, 0),
-        "seeds/people-more.jsonl": (0, 0, 1, 0),
+        "seeds/areas.yaml": (3, 0, 0, 0),
+        "seeds/people-more.jsonl": (1, 0, 0, 0),
         "seeds/people.json": (1, 0, 0, 0),
     }
+    assert counts(seeded(folder, "--preview")) == made
+    assert counts(seeded(folder)) == made
     again = seeded(folder)
     assert {one[:2] for one in counts(again).values()} == {(0, 0)}
+    assert not any(one["left"] for one in again.values())
     (folder / "seeds" / "people.json").write_text('[{"number": 7, "name": "Adah", "area": "A3"}]')
-    assert counts(seeded(folder))["seeds/people.json"] == (0, 1, 0, 0)
+    left = seeded(folder)["seeds/people.json"]
+    assert (left["updated"], left["left"][0]["key"], "--update" in left["left"][0]["why"]) == (0, 7, True)
+    assert counts(seeded(folder, "--update"))["seeds/people.json"] == (0, 1, 0, 0)
+
+
+def test_what_people_did_since_is_not_undone_by_seeds(folder: Path) -> None:
+    (folder / "seeds" / "areas.yaml").write_text("- {code: A1}\n- {code: A2}\n- {code: A3}\n- {code: A4}\n")
+    seeded(folder)
+    definitions = load_project(folder).definitions
+    opened = open_service(definitions, folder / "records.db")
+    service = Service(unguarded(definitions), opened.database)
+    people = Caller(Actor("ada", roles=frozenset(service.definitions.roles)))
+    fields = MergePatch({"title": "Ours"})
+    update(service, people, UpdateRequest(Address("areas", "A2"), lambda access: fields))
+    delete(service, people, DeleteRequest(Address("areas", "A3")))
+    service.close()
+    (folder / "seeds" / "areas.yaml").write_text(
+        "".join(f"- {{code: A{n}, title: Seeded}}\n" for n in range(1, 6))
+    )
+    for words, updated in ((["--update", "--preview"], 2), (["--update"], 2), (["--update"], 0)):
+        found = seeded(folder, *words)["seeds/areas.yaml"]
+        assert [(one["key"], one["why"]) for one in found["left"]] == [
+            ("A2", "changed since"),
+            ("A3", "deleted since"),
+        ]
+        assert found["updated"] == updated
+    assert found["created"] == 0
+    told = run(folder, "seed", "--update")
+    assert "A2 is left: changed since" in told
+    # Of a mistake in one file nothing of the others is kept.
+    (folder / "seeds" / "people.csv").write_text("number,name\n7,none\n")
+    (folder / "seeds" / "areas-more.yaml").write_text("- {code: A9}\n")
+    refused = seeded(folder, code=7)
+    assert refused["seeds/people.csv"]["refused"]
+    assert counts(seeded(folder, "--preview", code=7))["seeds/areas-more.yaml"][0] == 1
 
 
 WRONG = [

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import sys
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import typer
 
@@ -11,6 +12,12 @@ from fenland.cli.migrating import shown_progress
 from fenland.cli.projects import PANEL, open_project
 from fenland.cli.terminal import Exit, counted, err, escape, fail, json_option, out, print_json
 from fenland.core.values import write_json
+
+if TYPE_CHECKING:
+    from fenland.service.seeding import Seeded
+
+#: Records that are told one by one.
+_LEFT_TOLD = 20
 
 
 def describe(
@@ -50,42 +57,61 @@ def describe(
 
 
 def seed(
-    folder: Path = typer.Argument(Path("."), help="The project's folder."), as_json: bool = json_option()
+    folder: Path = typer.Argument(Path("."), help="The project's folder."),
+    update: bool = typer.Option(
+        False, "--update", help="Bring records up to date, too, that only seeds have changed."
+    ),
+    preview: bool = typer.Option(False, "--preview", help="Say what would become of them, and keep nothing."),
+    as_json: bool = json_option(),
 ) -> None:
-    """Apply the records in a project's folder [bold]seeds/[/]: created, or brought up to date.
+    """Create the records in a project's folder [bold]seeds/[/]: all of them, or none where one is refused.
 
     A file is called like its collection, with anything behind a - or a dot: seeds/stations.csv,
-    seeds/stations-north.yaml, seeds/areas.json. It can be applied again, as often as you like.
+    seeds/stations-north.yaml, seeds/areas.json. It can be applied again, as often as you like: what people
+    changed, deleted or erased since is left as it is, and listed.
     """
     from fenland.service.migrating import made_now
-    from fenland.service.seeding import SeedsRefused, by_collection
+    from fenland.service.seeding import SeedRequest, SeedsRefused, by_collection
     from fenland.service.seeding import seed as apply_seeds
     from fenland.storage.door import DatabaseRefused
 
     project = open_project(folder)
     try:
         with shown_progress() as progress:
-            found = apply_seeds(
-                project,
-                made_now("seed", at_start=False),
-                lambda done, whole: progress.told("seeding", done, whole),
-            )
+
+            def told(done: int, whole: int) -> None:
+                progress.told("seeding", done, whole)
+
+            request = SeedRequest(update=update, preview=preview, told=told)
+            found = apply_seeds(project, made_now("seed", at_start=False), request)
     except DatabaseRefused as error:
         fail(str(error))
     except SeedsRefused as error:
         fail(str(error), Exit.INVALID)
     if as_json:
         print_json(by_collection(found))
-    for one in found:
-        if not as_json:
-            counts = f"{one.created} created, {one.updated} updated, {one.unchanged} unchanged"
-            out.print(f"{escape(one.file)}: {counted(one.rows, 'record')}, {counts}.")
-        for row in one.refused:
-            err.print(f"[red]✗[/] {escape(one.file)}, {row.row}: {escape(row.detail)}")
+    else:
+        _tell_seeded(found, preview=preview)
     if not found and not as_json:
         out.print(f"There are no seeds in {escape(project.folder / 'seeds')}.")
     if any(one.refused for one in found):
+        if not as_json and not preview:
+            err.print("Nothing was kept.")
         raise typer.Exit(Exit.INVALID)
+
+
+def _tell_seeded(found: list[Seeded], *, preview: bool) -> None:
+    would = "would be " if preview else ""
+    for one in found:
+        counts = f"{one.created} {would}created, {one.updated} {would}updated, {one.unchanged} unchanged"
+        left = f", {len(one.left)} left" if one.left else ""
+        out.print(f"{escape(one.file)}: {counted(one.rows, 'record')}, {counts}{left}.")
+        for kept in one.left[:_LEFT_TOLD]:
+            out.print(f"[yellow]![/] {escape(one.collection)} {escape(kept.key)} is left: {kept.why}.")
+        if len(one.left) > _LEFT_TOLD:
+            out.print(f"[dim]and {len(one.left) - _LEFT_TOLD} more; --json tells all[/]")
+        for row in one.refused:
+            err.print(f"[red]✗[/] {escape(one.file)}, {row.row}: {escape(row.detail)}")
 
 
 def register(app: typer.Typer) -> None:

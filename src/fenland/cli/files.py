@@ -143,6 +143,7 @@ class _Run:
             form=portion.form,
             preview=self._preview,
             idempotency_key=key,
+            batch=None if self._preview else self.done.batch,
             **self._asked,
         )
         for one in answer["problems"][: _TOLD - len(self.told)]:
@@ -167,7 +168,8 @@ def _conclude(
     counts = {name: getattr(done, name) for name in names}
     if as_json:
         path = str(refused_path) if refused_path is not None else None
-        print_json({**counts, "preview": preview, "problems": told, "refused_file": path})
+        batch = None if preview else done.batch
+        print_json({**counts, "preview": preview, "batch": batch, "problems": told, "refused_file": path})
     else:
         would = "would be " if preview else ""
         words = ", ".join(f"{counts[name]} {would}{name}" for name in names[1:])
@@ -181,6 +183,8 @@ def _conclude(
             out.print(
                 f"The refused rows are in [bold]{escape(refused_path)}[/]: correct and import that file."
             )
+        if done.batch and not preview and done.created + done.updated:
+            out.print(f"[dim]All of it can be undone: fenland undo --each --batch {done.batch}[/]")
         if atomic and done.refused and not preview:
             err.print("Nothing was kept.")
     if done.refused:

@@ -195,10 +195,13 @@ class Progress:
     updated: int = 0
     unchanged: int = 0
     refused: int = 0
+    #: What all entries of the import share.
+    batch: str | None = None
 
     def take(self, answer: Mapping[str, Any]) -> None:
         """Takes note of a portion's answer."""
         self.portions += 1
+        self.batch = answer.get("batch") or self.batch
         for name in ("rows", "created", "updated", "unchanged", "refused"):
             setattr(self, name, getattr(self, name) + answer[name])
 

@@ -386,10 +386,11 @@ class AsyncClient:
         atomic: bool = False,
         preview: bool = False,
         reason: str | None = None,
+        batch: str | None = None,
         idempotency_key: str | None = None,
     ) -> Mapping[str, Any]:
         """See `Client.import_rows`."""
-        asked = import_asked(mode, by, match, blank, atomic=atomic, preview=preview)
+        asked = import_asked(mode, by, match, blank, atomic=atomic, preview=preview) | {"batch": batch}
         how = How(reason=reason, idempotency_key=idempotency_key)
         return await self._run(calls.import_rows(collection, content, form, asked, how))
 

@@ -444,15 +444,17 @@ class Client:
         atomic: bool = False,
         preview: bool = False,
         reason: str | None = None,
+        batch: str | None = None,
         idempotency_key: str | None = None,
     ) -> Mapping[str, Any]:
         """Brings in the rows of a file, `content` being its bytes, and gives what became of them.
 
         `form` is csv, jsonl or xlsx; `mode` create, update or both; `by` the unique field that says which
         record a row is of, the key if left out; `match` says by column which field it stands for, or None.
-        Rows that are refused are told under `problems`; with `atomic` nothing is kept where one is.
+        Rows that are refused are told under `problems`; with `atomic` nothing is kept where one is. With the
+        `batch` of an earlier answer, both are one import, and can be undone as one.
         """
-        asked = import_asked(mode, by, match, blank, atomic=atomic, preview=preview)
+        asked = import_asked(mode, by, match, blank, atomic=atomic, preview=preview) | {"batch": batch}
         how = How(reason=reason, idempotency_key=idempotency_key)
         return self._run(calls.import_rows(collection, content, form, asked, how))
 

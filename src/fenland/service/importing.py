@@ -8,6 +8,7 @@ that and keeps nothing.
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from itertools import islice
@@ -31,6 +32,7 @@ from fenland.service.once import Keeping, Once, once
 from fenland.service.service import Resource, Service
 from fenland.service.update import UpdateRequest, decide
 from fenland.service.work import Work, written
+from fenland.storage.door import Candidates
 
 Mode = Literal["create", "update", "both"]
 MODES: tuple[Mode, ...] = ("create", "update", "both")
@@ -60,6 +62,8 @@ class ImportRequest:
     preview: bool = False
     reason: str | None = None
     once: Once | None = None
+    #: What the entries of portions before this one share, so that all are one import.
+    batch: str | None = None
 
 
 @dataclass(slots=True)
@@ -106,7 +110,9 @@ def import_rows(service: Service, caller: Caller, request: ImportRequest) -> Imp
     """Brings the rows in. Raises what is wrong with the request, or the file, as a whole."""
     resource = service.resource(request.collection)
     _permit(service, caller, resource, request)
-    caller = replace(caller, batch=service.new_batch())
+    if request.batch is not None:
+        _check_batch(service, caller, request.batch)
+    caller = replace(caller, batch=request.batch or service.new_batch())
     rows = iter(request.rows)
     first = next(rows, None)
     found = Imported(batch=None if request.preview else caller.batch)
@@ -127,7 +133,7 @@ def import_rows(service: Service, caller: Caller, request: ImportRequest) -> Imp
 
         def work(unit: Work, portion: list[Row] = portion) -> Imported:
             # It may run again: what is told is made anew each time, and added once it is kept.
-            return _Importer(unit, caller, request, found.columns).run(portion)
+            return Importer(unit, caller, request, found.columns).run(portion)
 
         _add(found, written(service, work))
 
@@ -138,6 +144,23 @@ def _permit(service: Service, caller: Caller, resource: Resource, request: Impor
     rights: dict[Mode, tuple[Right, ...]] = {"create": ("create",), "update": ("update",)}
     if not any(resource.policy.ever(one, sight) for one in rights.get(request.mode, ("create", "update"))):
         raise NotPermitted(f"{caller.actor.title or caller.actor.name} may bring nothing in here.")
+
+
+_BATCH = re.compile(r"[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}")
+
+
+def _check_batch(service: Service, caller: Caller, batch: str) -> None:
+    """Raises `Malformed` for what is no batch, and `NotPermitted` for one that is somebody else's."""
+    if not _BATCH.fullmatch(batch):
+        raise Malformed(f"batch is {batch[:80]!r}. It must be one that an earlier portion was answered with.")
+    acting = caller.actor if caller.acting is None else caller.acting
+    with service.database.reading() as reading:
+        history = service.database.history
+        for _, entries in history.candidates(reading, Candidates.equal_to("batch", batch), below=2**62):
+            if entries and entries[0].actor != acting.name:
+                raise NotPermitted("The batch is somebody else's. Leave it out to begin one of your own.")
+            if entries:
+                return
 
 
 def _chained(first: Row | None, rows: Iterator[Row]) -> Iterator[Row]:
@@ -173,13 +196,13 @@ def _in_one(
         raise Malformed(f"With an Idempotency-Key, send at most {most} rows at a time, or all or nothing.")
     if request.preview:
         with service.database.snapshot(caller.actor.name) as reading:
-            _add(found, _Importer(Draft(service, reading), caller, request, found.columns).run(rows))
+            _add(found, Importer(Draft(service, reading), caller, request, found.columns).run(rows))
         found.done = False
         return found
     kept: list[Imported] = []
 
     def work(unit: Work) -> Imported:
-        done = _Importer(unit, caller, request, found.columns).run(rows)
+        done = Importer(unit, caller, request, found.columns).run(rows)
         if request.atomic and done.refused_count:
             kept[:] = [done]
             raise _Undone
@@ -233,7 +256,7 @@ def _check_columns(found: Imported, request: ImportRequest, by: str) -> None:
         )
 
 
-class _Importer:
+class Importer:
     """Brings rows in within one unit of work."""
 
     def __init__(self, work: Work, caller: Caller, request: ImportRequest, columns: Match) -> None:
@@ -305,7 +328,7 @@ class _Importer:
             # What waits could be what it is about.
             self._write()
         try:
-            change = self._decided(values)
+            change = self.decided(values)
         except Invalid as more:
             # What could not be read is not said to be missing as well.
             told = {problem.pointer for problem in problems}
@@ -317,14 +340,14 @@ class _Importer:
         else:
             self._wait(row.number, change)
 
-    def _decided(self, values: Mapping[str, Any]) -> Change | None:
+    def decided(self, values: Mapping[str, Any]) -> Change | None:
         """What a row comes to; None where it changes nothing."""
-        stored = None if self.request.mode == "create" else self._stored(values)
+        stored = None if self.request.mode == "create" else self.stored(values)
         if stored is not None:
-            return self._update(stored["id"], values)
+            return self.update(stored["id"], values)
         if self.request.mode == "update":
             raise Malformed(f"There is no record whose {self.by} is {values[self.by]!r}.")
-        return self._create(values)
+        return self.create(values)
 
     def _know(self, row: Row) -> None:
         """Columns of a later row of JSON Lines, which has no header, may be others."""
@@ -340,7 +363,8 @@ class _Importer:
             self.columns.update(match)
             self.reader = CellReader(self.resource.collection, self.columns, self.reader.blank)
 
-    def _stored(self, values: Mapping[str, Any]) -> Any:
+    def stored(self, values: Mapping[str, Any]) -> Any:
+        """The record that a row is of; None for one that is not there, or not for the caller to see."""
         sent = values.get(self.by)
         if sent is None or sent == "":
             detail = "Must be given: by it the record is found."
@@ -358,13 +382,15 @@ class _Importer:
             return None
         return None if self.by in policy.fields(sight, found).hidden else found
 
-    def _create(self, values: Mapping[str, Any]) -> Change:
+    def create(self, values: Mapping[str, Any]) -> Change:
+        """The change that creates a row's record. Raises `Invalid`, `NotPermitted`."""
         if self.new is None:
             raise self.creating or NotPermitted("No records may be created here.")
         new = NewRecord(self.resource, self.new.access, values, self.new.request)
         return decide_new(self.work, self.caller, new)[0]
 
-    def _update(self, record_id: str, values: Mapping[str, Any]) -> Change | None:
+    def update(self, record_id: str, values: Mapping[str, Any]) -> Change | None:
+        """The change that brings a record up to date; None where it is. Raises `Invalid`, `NotPermitted`."""
         patch = MergePatch(dict(values))
         asked = UpdateRequest(
             Address(self.resource.collection.name, record_id, "id"),

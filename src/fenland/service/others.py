@@ -13,6 +13,7 @@ from fenland.core.problems import Problem, pointer_to
 from fenland.core.values import MISSING, as_written
 from fenland.service.service import Resource
 from fenland.service.work import View
+from fenland.storage.door import Record
 
 
 def unique_taken(name: str, value: Any = MISSING) -> Problem:
@@ -22,10 +23,10 @@ def unique_taken(name: str, value: Any = MISSING) -> Problem:
 
 
 def check_others(
-    view: View, caller: Caller, resource: Resource, values: Mapping[str, Any], record_id: str
+    view: View, caller: Caller, resource: Resource, values: Mapping[str, Any], record: Record
 ) -> Iterator[Problem]:
-    """What is wrong with a record's new values in view of other rows."""
-    collection = resource.collection
+    """What is wrong with a record's new values in view of other rows; `record` is it as it would be."""
+    collection, record_id = resource.collection, record["id"]
     for name, value in values.items():
         item = collection.fields.get(name)
         if item is None or value is None:
@@ -34,7 +35,9 @@ def check_others(
             other = view.find(resource, name, value)
             if other is not None and other["id"] != record_id:
                 yield unique_taken(name, value)
-        if item.references is not None and not _may_refer(view, caller, item.references, value):
+        # A record may refer to itself, also one that is not there yet.
+        own = item.references == collection.name and value == record[collection.key]
+        if item.references is not None and not own and not _may_refer(view, caller, item.references, value):
             detail = f"There is no {as_written(value)} in {item.references}. Choose one that is there."
             yield Problem(pointer_to(name), "reference", detail, {"references": item.references})
         owner = name == collection.owner and value != caller.actor.name

@@ -94,7 +94,7 @@ def settle(view: View, caller: Caller, proposal: Proposal, problems: list[Proble
     rules.validate_whole(record, problems)
     problems += rules.run_checks(sight.names, record, stored, problems)
     rules.check_schemes(proposal.values, view.limits.schemes, problems)
-    problems += check_others(view, caller, resource, proposal.values, record["id"])
+    problems += check_others(view, caller, resource, proposal.values, record)
     demand_reason(resource, proposal.reason, problems)
     return proposal
 

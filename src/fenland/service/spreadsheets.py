@@ -22,8 +22,15 @@ from fenland.core.problems import Malformed, Refusal
 _AT_A_TIME = 1 << 16
 #: What reading raises where the file is something else, or damaged.
 _UNREADABLE = (
-    InvalidFileException, zipfile.BadZipFile, zlib.error, OSError, KeyError, ValueError, IndexError, SyntaxError,
-)  # fmt: skip
+    InvalidFileException,
+    zipfile.BadZipFile,
+    zlib.error,
+    OSError,
+    KeyError,
+    ValueError,
+    IndexError,
+    SyntaxError,
+)
 
 
 def _check_parts(packed: zipfile.ZipFile, most: int) -> None:
@@ -62,16 +69,7 @@ def read_sheet(source: Path | bytes, most: int = DEFAULTS.unpacked) -> Iterator[
             yield cells
     except Refusal:
         raise
-    except (
-        InvalidFileException,
-        zipfile.BadZipFile,
-        OSError,
-        KeyError,
-        ValueError,
-        IndexError,
-        SyntaxError,
-        zlib.error,
-    ) as error:
+    except _UNREADABLE as error:
         raise Malformed(f"The file is not a spreadsheet that can be read: {error}.") from None
 
 

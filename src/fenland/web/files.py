@@ -36,7 +36,7 @@ MEDIA: Mapping[str, Form] = {
 }
 _TYPES: Mapping[Form, str] = {form: media for media, form in MEDIA.items()}
 #: What the query of an import may hold.
-IMPORT_PARAMETERS = ("mode", "by", "map", "blank", "atomic", "preview", "reason")
+IMPORT_PARAMETERS = ("mode", "by", "map", "blank", "atomic", "preview", "reason", "batch")
 IMPORT = "/v1/records/<collection>/import"
 
 #: Exports that one process makes at a time: each has a thread for as long as its client takes.
@@ -203,6 +203,7 @@ def register(app: Flask, service: Service) -> None:
             preview=flag(query, "preview"),
             reason=reason_of(query),
             once=once_of(request, service.limits, file_of),
+            batch=query.get("batch"),
         )
         found = import_rows(service, caller, asked)
         headers = {"Fenland-Repeated": "true"} if found.repeated else {}
