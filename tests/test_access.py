@@ -203,10 +203,12 @@ class Asked:
         self.same(
             {one["code"]: one["secret"] for one in listed["items"] if "secret" in one}, secrets, "list: field"
         )
-        expanded = self.get("/v1/records/notes", expand="thing").json()["expanded"].get("things", {})
-        self.same(set(expanded), seen, "expand")
+        included = self.get("/v1/records/notes", include="thing").json()["included"].get("things", {})
+        self.same(set(included), seen, "include")
         self.same(
-            {key: one["secret"] for key, one in expanded.items() if "secret" in one}, secrets, "expand: field"
+            {key: one["secret"] for key, one in included.items() if "secret" in one},
+            secrets,
+            "include: field",
         )
         for wanted in ("x", "sT1", "sT4"):
             having = {key for key, value in secrets.items() if value == wanted}

@@ -89,7 +89,7 @@ REFUSED: list[tuple[Any, int, str]] = [
     ({"where": "count >"}, 400, "Expected a value"), ({"where": "site.town.name.x == 1"}, 400, "has no field"), ({"where": "x" * 20_000}, 400, "characters long"),
     ({"where": "(" * 100 + "1" + ")" * 100}, 400, "nests more than"), ({"where": "state.matches('(')"}, 200, ""), ({"where": "state == 'a\\u0000'"}, 200, ""),
     ({"version": "x"}, 400, "not a whole number"), ({"day": "9 April"}, 400, "day is"), ({"tags": "a"}, 400, "Use where"), ({"urgent": "maybe"}, 400, "neither true nor false"), ({"nothing": "1"}, 400, "no query parameter"),
-    ({"fields": "code,nothing"}, 400, "fields names"), ({"expand": "state"}, 400, "no reference"), ({"expand": "site.town.code"}, 400, "at most 2"), ({"where": ["true", "false"]}, 400, "stands twice"),
+    ({"fields": "code,nothing"}, 400, "fields names"), ({"include": "state"}, 400, "no reference"), ({"include": "site.town.code"}, 400, "at most 2"), ({"where": ["true", "false"]}, 400, "stands twice"),
 ]  # fmt: skip
 
 
@@ -120,17 +120,17 @@ def test_pages_of_a_filter_lead_on(jobs: tuple[Service, httpx.Client]) -> None:
 def test_fields_and_expansions_are_chosen(jobs: tuple[Service, httpx.Client]) -> None:
     http = jobs[1]
     some = http.get(
-        PATH, params={"fields": "count,code", "where": "count == 1", "expand": "site.town"}
+        PATH, params={"fields": "count,code", "where": "count == 1", "include": "site.town"}
     ).json()
     assert some["items"] == [{"code": "J1", "count": 1}]
-    assert some["expanded"]["sites"]["S1"]["name"] == "Site S1"
-    assert some["expanded"]["towns"].keys() == {"T1"}
+    assert some["included"]["sites"]["S1"]["name"] == "Site S1"
+    assert some["included"]["towns"].keys() == {"T1"}
     # A crew sees neither the office's site nor who is boss.
-    crew = http.get(PATH, params={"expand": "site"}, headers=bearer("carl")).json()["expanded"]["sites"]
+    crew = http.get(PATH, params={"include": "site"}, headers=bearer("carl")).json()["included"]["sites"]
     assert crew.keys() == {"S1"}
     assert "boss" not in crew["S1"]
-    one = http.get(f"{PATH}/J1", params={"fields": "code", "expand": "site"}).json()
-    assert (one["record"], one["expanded"]["sites"].keys()) == ({"code": "J1"}, {"S1"})
+    one = http.get(f"{PATH}/J1", params={"fields": "code", "include": "site"}).json()
+    assert (one["record"], one["included"]["sites"].keys()) == ({"code": "J1"}, {"S1"})
 
 
 def test_choices_are_searched_by_the_rules_of_their_target(jobs: tuple[Service, httpx.Client]) -> None:
@@ -269,7 +269,7 @@ def test_the_client_filters_expands_counts_changes_and_explains(jobs: tuple[Serv
         fenland.list("jobs", equal={"count": 1})
     assert list(fenland.values("jobs", ["count", "code"], limit=1)) == [{"code": "J1", "count": 1}]
     assert fenland.count("jobs", where="urgent != null") == 2
-    record, related = next(fenland.expanded("jobs", ["site.town"], where="code == 'J1'"))
+    record, related = next(fenland.included("jobs", ["site.town"], where="code == 'J1'"))
     assert (related["sites"][record["site"]]["name"], related["towns"]["T1"].version) == ("Site S1", 1)
     seen = fenland.update_many("jobs", {"limit": 2}, equal={"code": "J1"}, preview=True)
     assert (seen["changed"], fenland.get("jobs", "J1")["limit"]) == (1, None)

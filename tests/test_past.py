@@ -147,7 +147,7 @@ def test_a_list_as_it_was_goes_by_pages_and_holds_what_is_gone_since(http: httpx
         if cursor is None:
             break
     assert codes == [("V1", 1.5), *((f"V{number}", float(number)) for number in range(2, 8))]
-    for wrong in ("where=depth>1", "q=x", "sort=depth", "count=true", "expand=site"):
+    for wrong in ("where=depth>1", "q=x", "sort=depth", "count=true", "include=site"):
         assert http.get(f"/v1/records/visits?at=2031-01-01&{wrong}").status_code == 400
     file = http.get("/v1/records/visits?at=2031-01-01", headers={"Accept": "text/csv"})
     assert (file.status_code, "Leave at out" in file.json()["detail"]) == (400, True)
@@ -158,7 +158,7 @@ REFUSED = [
     ("GET", "/v1/records/visits/V1?version=0", 400),
     ("GET", "/v1/records/visits/V1?version=1&at=2031-01-01", 400),
     ("GET", "/v1/records/visits/V1?at=soon", 400),
-    ("GET", "/v1/records/visits/V1?version=1&expand=site", 400),
+    ("GET", "/v1/records/visits/V1?version=1&include=site", 400),
     ("GET", "/v1/records/visits/V8?version=1", 404),
     ("GET", "/v1/records/visits/V1/difference", 400),
     ("GET", "/v1/records/visits/V1/difference?from=9", 400),

@@ -385,15 +385,15 @@ def test_a_cached_tag_tells_nothing(house: House) -> None:
     assert (
         house.carl("PATCH", f"{house.path}/D3", {"title": "x"}, **{"If-Match": '"stale"'}).status_code == 404
     )
-    expanded = house.http.get(f"{D1}?expand=site")
-    assert expanded.headers["ETag"] != house.http.get(D1).headers["ETag"]
+    included = house.http.get(f"{D1}?include=site")
+    assert included.headers["ETag"] != house.http.get(D1).headers["ETag"]
     assert (
-        house.http.get(f"{D1}?expand=site", headers={"If-None-Match": expanded.headers["ETag"]}).status_code
+        house.http.get(f"{D1}?include=site", headers={"If-None-Match": included.headers["ETag"]}).status_code
         == 304
     )
     assert (
         house.http.patch(
-            "/v1/records/duties/D1", json={"count": 1}, headers={"If-Match": expanded.headers["ETag"]}
+            "/v1/records/duties/D1", json={"count": 1}, headers={"If-Match": included.headers["ETag"]}
         ).status_code
         == 200
     )

@@ -99,10 +99,10 @@ class AsyncClient:
         """See `Client.list`."""
         return self._walk(calls.records(collection, Which(where, q, sort, equal or {}), limit))
 
-    def expanded(
+    def included(
         self,
         collection: str,
-        expand: Sequence[str],
+        include: Sequence[str],
         *,
         where: str | None = None,
         equal: Mapping[str, Any] | None = None,
@@ -110,8 +110,8 @@ class AsyncClient:
         sort: str | None = None,
         limit: int | None = None,
     ) -> AsyncIterator[tuple[Record, Related]]:
-        """See `Client.expanded`."""
-        return self._walk(calls.expanded(collection, Which(where, q, sort, equal or {}), expand, limit))
+        """See `Client.included`."""
+        return self._walk(calls.included(collection, Which(where, q, sort, equal or {}), include, limit))
 
     def values(
         self,
@@ -282,6 +282,7 @@ class AsyncClient:
         *,
         by: str | None = None,
         seen: Seen = None,
+        base: Base = None,
         reason: str | None = None,
         idempotency_key: str | None = None,
     ) -> Record:

@@ -146,7 +146,7 @@ class Which:
 
 
 #: What lists take besides the names of fields.
-_PARAMETERS = ("where", "q", "sort", "fields", "expand", "limit", "cursor", "count", "labels")
+_PARAMETERS = ("where", "q", "sort", "fields", "include", "limit", "cursor", "count", "labels")
 
 
 def _texts(value: Any) -> list[str]:
@@ -165,14 +165,14 @@ class _Expanding(Walk[tuple[Record, Related]]):
     def _items(self, answer: Mapping[str, Any]) -> list[tuple[Record, Related]]:
         related = {
             name: {key: record_from(one) for key, one in by_key.items()}
-            for name, by_key in answer["expanded"].items()
+            for name, by_key in answer["included"].items()
         }
         return [(record_from(one), related) for one in answer["items"]]
 
 
-def expanded(collection: str, which: Which, expand: Sequence[str], limit: int | None) -> _Expanding:
+def included(collection: str, which: Which, include: Sequence[str], limit: int | None) -> _Expanding:
     """The records of a collection, each with what those of its page refer to."""
-    query = {**which.query(), "expand": ",".join(expand)}
+    query = {**which.query(), "include": ",".join(include)}
     return _Expanding(path("records", collection), query, "cursor", lambda one: one, limit)  # type: ignore[arg-type, return-value]
 
 

@@ -112,10 +112,10 @@ class Client:
         """
         return self._walk(calls.records(collection, Which(where, q, sort, equal or {}), limit))
 
-    def expanded(
+    def included(
         self,
         collection: str,
-        expand: Sequence[str],
+        include: Sequence[str],
         *,
         where: str | None = None,
         equal: Mapping[str, Any] | None = None,
@@ -125,9 +125,9 @@ class Client:
     ) -> Iterator[tuple[Record, Related]]:
         """Of each of these records itself, and what its references lead to: by collection and by key.
 
-        `expand` names references, such as `station.watercourse`; the rest is as in `list`.
+        `include` names references, such as `station.watercourse`; the rest is as in `list`.
         """
-        return self._walk(calls.expanded(collection, Which(where, q, sort, equal or {}), expand, limit))
+        return self._walk(calls.included(collection, Which(where, q, sort, equal or {}), include, limit))
 
     def values(
         self,
@@ -328,11 +328,12 @@ class Client:
         *,
         by: str | None = None,
         seen: Seen = None,
+        base: Base = None,
         reason: str | None = None,
         idempotency_key: str | None = None,
     ) -> Record:
-        """Deletes a record and returns its last copy; `seen` as for `update`."""
-        return self._run(calls.delete(collection, key, How(by, seen, None, (), reason, idempotency_key)))
+        """Deletes a record and returns its last copy; `seen` and `base` as for `update`."""
+        return self._run(calls.delete(collection, key, How(by, seen, base, (), reason, idempotency_key)))
 
     def batch(
         self,

@@ -13,13 +13,25 @@ from typing import Any
 
 from fenland.core.access import Caller
 from fenland.core.changes import Change, Stamp, alteration, deletion
+from fenland.core.conflicts import refuse_conflicts
 from fenland.core.definitions import Collection, Field
 from fenland.core.limits import beyond
 from fenland.core.problems import Conflict, Invalid, Problem
+from fenland.core.rules import Before
 from fenland.service.applying import apply
-from fenland.service.finding import UNCONDITIONAL, Address, Preconditions, demand_reason, find, meet, permit
+from fenland.service.finding import (
+    UNCONDITIONAL,
+    Address,
+    Base,
+    Preconditions,
+    demand_reason,
+    find,
+    meet,
+    permit,
+)
 from fenland.service.once import SAVED, Once, once
 from fenland.service.saved import Saved
+from fenland.service.seen import as_seen
 from fenland.service.service import Resource, Service
 from fenland.service.work import View, Work, written
 from fenland.storage.door import Record
@@ -38,6 +50,8 @@ class DeleteRequest:
     preconditions: Preconditions = UNCONDITIONAL
     reason: str | None = None
     once: Once | None = None
+    #: What the caller was looking at: what others changed since stands in the way.
+    base: Base | None = None
     #: Raises what else is wrong with the request, once the record was found and may be deleted.
     check: Callable[[], None] = lambda: None
 
@@ -64,8 +78,15 @@ def plan_of(view: View, caller: Caller, request: DeleteRequest) -> tuple[_Plan, 
     """What a deletion comes to. Raises why it cannot be done."""
     resource, stored = find(view, caller, request.address)
     permit("delete", resource, view.sight(caller), stored)
-    meet(request.preconditions, resource, stored)
+    # Naming the version one saw is what a precondition is demanded for.
+    if request.base is None or request.preconditions != UNCONDITIONAL:
+        meet(request.preconditions, resource, stored)
     request.check()
+    if request.base is not None:
+        before = Before(stored, as_seen(view, caller, resource, stored, request.base))
+        gone = dict.fromkeys(resource.collection.fields)
+        access = resource.policy.fields(view.sight(caller), stored)
+        refuse_conflicts(before, gone, access, frozenset())
     problems: list[Problem] = []
     demand_reason(resource, request.reason, problems)
     if problems:

@@ -18,8 +18,8 @@ from fenland.core.problems import Malformed, NotPermitted
 from fenland.core.reserved import RESERVED
 from fenland.core.validation import REFUSED
 from fenland.core.values import read_json, write_json
-from fenland.service.expanding import Expanded, Wanted, expanded, narrowed
 from fenland.service.filtering import Filter, filter_condition
+from fenland.service.including import Included, Wanted, included, narrowed
 from fenland.service.labels import Labels, labels_of
 from fenland.service.service import Resource, Service
 from fenland.service.work import View
@@ -57,13 +57,13 @@ class Listed:
     next: str | None
     count: int | None = None
     labels: Labels | None = None
-    expanded: Expanded | None = None
+    included: Included | None = None
 
 
 def list_records(service: Service, caller: Caller, request: ListRequest) -> Listed:
     """One page of the records that the caller may read, as they may see them."""
     resource, database, account = service.resource(request.collection), service.database, caller.actor.name
-    several = request.count or request.labels or bool(request.wanted.expand)
+    several = request.count or request.labels or bool(request.wanted.include)
     with (database.snapshot if several else database.reading)(account) as reading:
         view = View(service, reading)
         sight = view.sight(caller)
@@ -73,7 +73,7 @@ def list_records(service: Service, caller: Caller, request: ListRequest) -> List
         count = resource.records.count(reading, page) if request.count else None
         shown = resource.policy.shown_of(sight, access, found)
         labels = labels_of(view, caller, resource, shown) if request.labels else None
-        with_it = expanded(view, caller, resource, shown, request.wanted) if request.wanted.expand else None
+        with_it = included(view, caller, resource, shown, request.wanted) if request.wanted.include else None
     cursor = _write_cursor(request, page.order, shown[-1]) if more else None
     return Listed(narrowed(resource, shown, request.wanted), cursor, count, labels, with_it)
 

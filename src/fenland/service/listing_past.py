@@ -5,7 +5,7 @@ from __future__ import annotations
 from fenland.core.access import Caller
 from fenland.core.conditions import ALWAYS
 from fenland.core.problems import Malformed, NotFound
-from fenland.service.expanding import narrowed
+from fenland.service.including import narrowed
 from fenland.service.labels import labels_of
 from fenland.service.listing import LARGEST_PAGE, Listed, ListRequest
 from fenland.service.past import When, as_it_was, names_of, subject_of
@@ -23,8 +23,8 @@ def list_past(service: Service, caller: Caller, request: ListRequest, at: str) -
         raise Malformed(
             "A list as it was goes by creation: at takes limit, cursor, fields and labels beside it."
         )
-    if request.wanted.expand:
-        raise Malformed("expand shows what records refer to as it is now. Leave it out here.")
+    if request.wanted.include:
+        raise Malformed("include shows what records refer to as it is now. Leave it out here.")
     if not 1 <= request.limit <= LARGEST_PAGE:
         raise Malformed(f"limit is {request.limit}. It must be from 1 to {LARGEST_PAGE}.")
     resource = service.resource(request.collection)

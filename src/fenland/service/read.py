@@ -6,8 +6,8 @@ from dataclasses import dataclass
 
 from fenland.core.access import Caller
 from fenland.core.problems import Malformed
-from fenland.service.expanding import Expanded, Wanted, expanded, narrowed
 from fenland.service.finding import Address, find
+from fenland.service.including import Included, Wanted, included, narrowed
 from fenland.service.past import When, as_it_was, subject
 from fenland.service.service import Service
 from fenland.service.work import View
@@ -17,9 +17,9 @@ _ALL = Wanted()
 
 
 def read_past(service: Service, caller: Caller, address: Address, wanted: Wanted, when: When) -> Found:
-    """A record as it was, also one that is gone. Raises `Malformed` for references to expand."""
-    if wanted.expand:
-        raise Malformed("expand shows what a record refers to as it is now. Leave it out here.")
+    """A record as it was, also one that is gone. Raises `Malformed` for references to include."""
+    if wanted.include:
+        raise Malformed("include shows what a record refers to as it is now. Leave it out here.")
     with service.database.snapshot(caller.actor.name) as reading:
         view = View(service, reading)
         found = subject(view, caller, address)
@@ -34,19 +34,19 @@ class Found:
 
     record: Record
     etag: str
-    expanded: Expanded | None = None
+    included: Included | None = None
 
 
 def read(service: Service, caller: Caller, address: Address, wanted: Wanted = _ALL) -> Found:
     """The record at an address, as it is stored now."""
-    with (service.database.snapshot if wanted.expand else service.database.reading)() as reading:
+    with (service.database.snapshot if wanted.include else service.database.reading)() as reading:
         view = View(service, reading)
         resource, record = find(view, caller, address)
         access = resource.policy.fields(view.sight(caller), record)
         shown = access.shown(record)
         if wanted is _ALL:
             return Found(shown, resource.etag(record, access))
-        with_it = expanded(view, caller, resource, [shown], wanted) if wanted.expand else None
+        with_it = included(view, caller, resource, [shown], wanted) if wanted.include else None
     # What is shown beside it, and what of that.
     others = [
         f"{one['id']}.{one['version']}.{service.resources[name].moved} {' '.join(one)}"

@@ -96,7 +96,7 @@ def fresh_answer(request: Request, found: Found) -> Answer:
         headers = {"ETag": found.etag, "Cache-Control": _PRIVATE, "Vary": "Authorization, Cookie"}
         return Answer(None, 304, headers)
     headers = {"ETag": found.etag, "Accept-Patch": ACCEPT_PATCH}
-    if found.expanded is None:
+    if found.included is None:
         return json_answer(found.record, headers=headers)
     # Beside the record and not in it, so that what is sent back is a record still.
-    return json_answer({"record": found.record, "expanded": found.expanded}, headers=headers)
+    return json_answer({"record": found.record, "included": found.included}, headers=headers)

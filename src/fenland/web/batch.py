@@ -33,7 +33,7 @@ _NAMED = ("action", "collection", "key")
 _ALLOWED = {
     "create": ("action", "collection", "fields", "as", "reason"),
     "update": (*_NAMED, *MEMBERS, "clear", "if_match", "base", "reason"),
-    "delete": (*_NAMED, "if_match", "reason"),
+    "delete": (*_NAMED, "if_match", "base", "reason"),
     "put": ("action", "collection", "by", "value", "fields", "if_match", "if_none_match", "as", "reason"),
 }
 
@@ -118,7 +118,7 @@ def _item(service: Service, sent: Any) -> Item:
             return PutRequest(put_at, lambda access: fields_of(fields), _match(item), reason=reason)
         address = Address(collection.name, str(resolve(collection, item["key"])))
         if item["action"] == "delete":
-            return DeleteRequest(address, _match(item), reason=reason)
+            return DeleteRequest(address, _match(item), reason=reason, base=base())
         return UpdateRequest(
             address,
             lambda access: _resolved(patch(), collection, resolve),

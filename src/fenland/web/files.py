@@ -77,8 +77,8 @@ class Exports:
 
     def answer(self, request: Request, asked: ListRequest, form: Form) -> Answer:
         """The list as a file. Raises what is wrong with the request."""
-        if asked.cursor is not None or asked.count or asked.labels or asked.wanted.expand:
-            raise Malformed("A file holds the whole list: cursor, count, labels and expand are for pages.")
+        if asked.cursor is not None or asked.count or asked.labels or asked.wanted.include:
+            raise Malformed("A file holds the whole list: cursor, count, labels and include are for pages.")
         caller = caller_of(request, self._service)
         return self._sent(asked.collection, form, lambda: export_records(self._service, caller, asked, form))
 

@@ -78,8 +78,8 @@ PARAMETERS: dict[str, Schema] = {
         TEXT,
         "Fields by comma: records then hold these alone, and not all that is required.",
     ),
-    "expand": parameter(
-        "expand", "query", TEXT, "References by comma, such as `station.watercourse`, to answer with theirs."
+    "include": parameter(
+        "include", "query", TEXT, "References by comma, such as `station.watercourse`, to answer with theirs."
     ),
     "labels": parameter("labels", "query", FLAG, "Whether to tell what references and owners stand for."),
     "below": parameter("below", "query", {"type": "integer", "minimum": 0}, "Only versions under this."),
@@ -201,7 +201,7 @@ SCHEMAS: dict[str, Schema] = {
         "description": "What people read in place of a key or an account's name: by field, and by what it holds.",
         "additionalProperties": {"type": "object", "additionalProperties": TEXT},
     },
-    "Expanded": {
+    "Included": {
         "type": "object",
         "description": "What records refer to: by collection, and by key.",
         "additionalProperties": {"type": "object", "additionalProperties": OPEN},

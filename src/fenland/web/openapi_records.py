@@ -85,9 +85,9 @@ def _page(name: str) -> Schema:
             "next": nullable(TEXT),
             "count": NUMBER,
             "labels": ref("schemas/Labels"),
-            "expanded": ref("schemas/Expanded"),
+            "included": ref("schemas/Included"),
         },
-        optional=("count", "labels", "expanded"),
+        optional=("count", "labels", "included"),
     )
 
 
@@ -280,7 +280,7 @@ class _Operations:
     def delete(self, suffix: str) -> Schema:
         return self.operation(
             "delete", suffix, f"Delete a {self.one}", "Answers with the last copy; the history stays.",
-            parameters=used("if_match", "if_none_match", "prefer", "reason", "once", "client"),
+            parameters=used("if_match", "if_none_match", "base", "prefer", "reason", "once", "client"),
             responses={
                 "200": _record_answer(self.name, "The last copy.", "ETag"),
                 "204": {"description": "Deleted; return=minimal was preferred."},
@@ -303,7 +303,7 @@ class _Operations:
         return self.operation(
             "list", "", f"List and search {self.collection.title.lower()}", "Pages by cursor; no record is met twice.",
             parameters=[
-                *used("where", "q", "sort", "fields", "expand", "limit", "cursor", "count", "labels"),
+                *used("where", "q", "sort", "fields", "include", "limit", "cursor", "count", "labels"),
                 AT,
                 *_equalities(self.collection),
             ],

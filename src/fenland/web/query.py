@@ -19,7 +19,7 @@ from fenland.service.listing import LARGEST_PAGE, USUAL_PAGE
 from fenland.service.past import When
 
 #: What the query of a list may hold, besides the names of fields.
-LIST_PARAMETERS = ("where", "q", "sort", "fields", "expand", "limit", "cursor", "count", "labels", "at")
+LIST_PARAMETERS = ("where", "q", "sort", "fields", "include", "limit", "cursor", "count", "labels", "at")
 
 
 def _pairs(request: Request) -> list[tuple[str, str]]:

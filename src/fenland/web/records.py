@@ -13,11 +13,11 @@ from fenland.core.problems import Malformed
 from fenland.core.reserved import RESERVED
 from fenland.service.create import CreateRequest, create
 from fenland.service.delete import DeleteRequest, delete
-from fenland.service.expanding import Wanted
 from fenland.service.explain import explain
 from fenland.service.filtering import Filter
 from fenland.service.finding import UNCONDITIONAL, Address
 from fenland.service.form import edit_form
+from fenland.service.including import Wanted
 from fenland.service.listing import USUAL_PAGE, ListRequest, list_records
 from fenland.service.listing_past import list_past
 from fenland.service.past import NOW
@@ -68,7 +68,7 @@ def _asked_by(query: dict[str, str]) -> dict[str, Any]:
 
 
 def _wanted_by(query: dict[str, str]) -> Wanted:
-    return Wanted(names_of(query, "fields"), names_of(query, "expand"))
+    return Wanted(names_of(query, "fields"), names_of(query, "include"))
 
 
 class _Views:
@@ -107,8 +107,8 @@ class _Views:
             body["count"] = listed.count
         if listed.labels is not None:
             body["labels"] = listed.labels
-        if listed.expanded is not None:
-            body["expanded"] = listed.expanded
+        if listed.included is not None:
+            body["included"] = listed.included
         following = None if listed.next is None else query_with(query, equal, cursor=listed.next)
         return json_answer(body, headers=onward(request, following))
 
@@ -132,7 +132,7 @@ class _Views:
         address = Address(collection, value, field)
         if not request.environ.get("QUERY_STRING"):
             return fresh_answer(request, read(self.service, caller, address))
-        query = order.query(request, "fields", "expand", "version", "at")
+        query = order.query(request, "fields", "include", "version", "at")
         wanted = order.read(lambda: _wanted_by(query), Wanted())
         when = order.read(lambda: when_of(query), NOW)
         if when:
@@ -196,8 +196,9 @@ class _Views:
 
     def delete(self, request: Request, collection: str, value: str, field: str | None = None) -> Answer:
         caller, order = caller_of(request, self.service), InOrder()
-        query = order.query(request, "reason")
+        query = order.query(request, "reason", "base")
         asked = DeleteRequest(
+            base=order.read(lambda: base_of(query), None),
             address=Address(collection, value, field),
             preconditions=order.read(lambda: preconditions_of(request), UNCONDITIONAL),
             reason=order.read(lambda: reason_of(query), None),

@@ -13,19 +13,19 @@ from fenland.service.service import Resource
 from fenland.service.work import View
 from fenland.storage.door import Record
 
-#: How many references `expand` follows, one after the other.
+#: How many references `include` follows, one after the other.
 MOST_LEVELS = 2
 
 #: By collection and by the text of the key: each record once, however many refer to it.
-Expanded = dict[str, dict[str, Record]]
+Included = dict[str, dict[str, Record]]
 
 
 @dataclass(frozen=True, slots=True)
 class Wanted:
-    """The fields wanted, all where none is named; and references to expand, such as `station.watercourse`."""
+    """The fields wanted, all where none is named; and references to include, such as `station.watercourse`."""
 
     fields: tuple[str, ...] = ()
-    expand: tuple[str, ...] = ()
+    include: tuple[str, ...] = ()
 
 
 def narrowed(resource: Resource, shown: list[Record], wanted: Wanted) -> list[Record]:
@@ -41,21 +41,21 @@ def narrowed(resource: Resource, shown: list[Record], wanted: Wanted) -> list[Re
     return [{name: record[name] for name in kept if name in record} for record in shown]
 
 
-def expanded(
+def included(
     view: View, caller: Caller, resource: Resource, shown: Iterable[Record], wanted: Wanted
-) -> Expanded:
+) -> Included:
     """What the records refer to, each as the caller may see it; what they may not see is left out."""
-    found, records = Expanded(), list(shown)
-    for path in wanted.expand:
+    found, records = Included(), list(shown)
+    for path in wanted.include:
         names = path.split(".")
         if len(names) > MOST_LEVELS:
-            raise Malformed(f"expand follows {path!r}. It follows at most {MOST_LEVELS} references.")
+            raise Malformed(f"include follows {path!r}. It follows at most {MOST_LEVELS} references.")
         _follow(view, caller, (resource, records), names, found)
     return found
 
 
 def _follow(
-    view: View, caller: Caller, start: tuple[Resource, list[Record]], names: list[str], found: Expanded
+    view: View, caller: Caller, start: tuple[Resource, list[Record]], names: list[str], found: Included
 ) -> None:
     resource, records = start
     for name in names:
@@ -63,7 +63,7 @@ def _follow(
             one.name: one.references for one in resource.collection.fields.values() if one.references
         }
         if name not in references:
-            what = f"expand names {name!r}, which is no reference of {resource.collection.name}."
+            what = f"include names {name!r}, which is no reference of {resource.collection.name}."
             raise Malformed(f"{what} {did_you_mean(name, references)}")
         target = view.target(references[name])
         keys = {record[name] for record in records if record.get(name) is not None}
