@@ -78,6 +78,8 @@ def migrate(
                 _write(write, review_text(plan, project.definitions))
             if write is None or str(write) != "-":
                 _show(plan, None, as_json=as_json)
+            if plan.blocked:
+                raise typer.Exit(Exit.INVALID)
             return
         text = None if reviewed is None else _read(reviewed)
         with shown_progress() as progress:

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 import typer
 
 from fenland.cli.terminal import Exit, counted, err, escape, fail, json_option, out, print_json
+from fenland.core.advice import advise
 from fenland.core.definitions import DefinitionMistakes
 from fenland.core.reading import not_yet_enforced
 
@@ -131,6 +132,8 @@ def check(
         out.print(f"[green]✓[/] [bold]{name}[/]  {counted(len(one.fields), 'field')}, key {one.key}")
     for note in not_yet_enforced(project.definitions):
         err.print(f"[yellow]![/] {escape(note)}")
+    for advice in advise(project.definitions):
+        err.print(f"[yellow]![/] {escape(str(advice))}")
     out.print("No mistakes.")
 
 

@@ -10,7 +10,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Mapping
 from contextlib import suppress
 from dataclasses import dataclass, field, replace
-from datetime import datetime
+from datetime import date, datetime
 from typing import Any
 
 from fenland.core.catalog import AROUND
@@ -112,8 +112,9 @@ class Caller:
 RESERVED_NAMES = frozenset({"owner", EVERYONE, "fenland", "nobody"})
 
 
-def _nothing(collection: str, key: Any) -> None:
-    return None
+def nothing(collection: str, key: Any) -> None:
+    """Follows no reference."""
+    return
 
 
 def _unheard(rule: Rule, why: str) -> None:
@@ -123,23 +124,36 @@ def _unheard(rule: Rule, why: str) -> None:
 class Sight:
     """Who asks, when, and how references are followed: what a rule is judged with, besides the record."""
 
-    __slots__ = ("_followed", "_names", "acting", "caller", "failed", "follow", "now", "unchanged", "whole")
+    __slots__ = (
+        "_followed",
+        "_names",
+        "acting",
+        "caller",
+        "failed",
+        "follow",
+        "now",
+        "today",
+        "unchanged",
+        "whole",
+    )
 
     def __init__(
         self,
         caller: Caller,
         now: datetime,
-        follow: Follow = _nothing,
+        follow: Follow = nothing,
         failed: Failed = _unheard,
-        whole: Follow = _nothing,
+        whole: Follow = nothing,
+        today: date | None = None,
     ) -> None:
-        """`follow` gives of a record what rules ask of it, `whole` all of it."""
-        self.caller, self.now = caller, now
+        """`follow` gives of a record what rules ask of it, `whole` all of it; `today` is UTC's if left out."""
+        self.caller, self.now, self.today = caller, now, today or now.date()
         self.follow, self.failed, self.whole = follow, failed, whole
         #: The same for who acts, where they act on behalf of the actor.
         self.acting: Sight | None = None
         if caller.acting is not None:
-            self.acting = Sight(replace(caller, actor=caller.acting, acting=None), now, follow, failed, whole)
+            acting = replace(caller, actor=caller.acting, acting=None)
+            self.acting = Sight(acting, now, follow, failed, whole, self.today)
         #: By the identity of a rule and a record, the records for which the rule grants what changes nothing
         #: that it asks. They are held here, so that no other can come to have the identity of one.
         self.unchanged: dict[tuple[int, int], Mapping[str, Any]] = {}
@@ -148,7 +162,7 @@ class Sight:
 
     def quietly(self) -> Sight:
         """The same, telling nobody of rules that cannot be evaluated."""
-        return Sight(self.caller, self.now, self.follow, _unheard, self.whole)
+        return Sight(self.caller, self.now, self.follow, _unheard, self.whole, self.today)
 
     @property
     def actor(self) -> Actor:
@@ -167,7 +181,7 @@ class Sight:
                 "signed_in": True,
                 "via": self.caller.via,
             }
-            self._names = {"actor": known, "now": self.now, "today": self.now.date(), FOLLOW: self._follow}
+            self._names = {"actor": known, "now": self.now, "today": self.today, FOLLOW: self._follow}
         return self._names
 
     def _follow(self, collection: str, key: Any) -> Mapping[str, Any] | None:

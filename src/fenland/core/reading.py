@@ -23,6 +23,7 @@ from fenland.core.definitions import (
     Field,
     Mistake,
 )
+from fenland.core.expressions.types import DYN, FieldType
 from fenland.core.field_reading import FieldReader, Notes, Path, Source, known_keywords
 from fenland.core.keywords import (
     COLLECTION_KEYWORDS,
@@ -40,6 +41,8 @@ class _CollectionReader:
         self.notes = Notes(source)
         self.name = name
         self.fields: dict[str, Field] = {}
+        #: Fields that could not be read: rules may speak of them, and their mistakes are told already.
+        self.broken: list[str] = []
         self.access: Mapping[str, Any] = {}
         self.checks: Sequence[Any] = ()
 
@@ -64,14 +67,14 @@ class _CollectionReader:
         effects = self._rules(
             settled.pop("effects", []), "effects", ("on", "when", "set", "change", "create", "notice")
         )
-        if self.notes.mistakes:
+        if self.notes.mistakes and not self.fields:
             return None
         title = settled.pop("title", self.name.replace("_", " ").capitalize())
         return Collection(
             name=self.name,
             title=title,
             singular=settled.pop("singular", title),
-            fields=self.fields,
+            fields={**self.fields, **{name: Field(name, "object") for name in self.broken}},
             effects=effects,
             **settled,
         )
@@ -104,6 +107,8 @@ class _CollectionReader:
                 found = FieldReader(self.notes, path, name, outermost=True).read(inner)
                 if found is not None:
                     self.fields[name] = found
+                else:
+                    self.broken.append(name)
 
     def _named(self, word: str, name: str) -> Field | None:
         """The field that a collection keyword names, noted as a mistake when it is not there."""
@@ -233,6 +238,9 @@ def _with_rules(
 ) -> dict[str, Collection]:
     """The collections with who may do what, and what must hold, read by the fields that are there."""
     catalog, settled = catalog_of(collections.values()), {}
+    for name in collections:
+        unknown = {field: FieldType(DYN) for field in readers[name].broken}
+        catalog = {**catalog, name: {**catalog[name], **unknown}}
     for name, one in collections.items():
         reader = RuleReader(readers[name].notes, one, roles, catalog)
         fields = {

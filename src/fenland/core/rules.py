@@ -12,8 +12,10 @@ from dataclasses import replace
 from typing import Any, NamedTuple
 
 from fenland.core.definitions import Blank, Collection, Field
+from fenland.core.definitions import Check as CheckRule
 from fenland.core.edits import Edits
 from fenland.core.expressions import EvaluationError, compiled
+from fenland.core.expressions.tree import paths_in
 from fenland.core.field_access import PROTECTIONS, FieldAccess
 from fenland.core.formats import scheme_of
 from fenland.core.names import did_you_mean
@@ -205,12 +207,16 @@ class Rules:
             pointers = [self._pointers[name] for name in check.fields] or [""]
             if not told.isdisjoint(pointers) or (before is None and check.compares):
                 continue
+            detail, params = check.message, dict[str, Any]()
             try:
                 held = holds({**names, "next": following, "before": before}) is True
             except EvaluationError:
                 held = False
+                if empty := _empty_in(check, following):
+                    detail = f"{detail} (It cannot be decided while {' and '.join(empty)} is empty.)"
+                    params["empty"] = empty
             if not held:
-                found += [Problem(pointer, check.code, check.message) for pointer in pointers]
+                found += [Problem(pointer, check.code, detail, params) for pointer in pointers]
         return found
 
     def typed(self, name: str, value: Any) -> Any:
@@ -290,6 +296,12 @@ def _fit_for_addresses(check: Check) -> Check:
         return kept
 
     return with_address
+
+
+def _empty_in(check: CheckRule, record: Mapping[str, Any]) -> list[str]:
+    """The fields that a check asks of a record as it would be, and that hold nothing."""
+    asked = (path.steps[0].name for path in paths_in(check.rule.tree) if path.root == "next" and path.steps)
+    return [name for name in dict.fromkeys(asked) if record.get(name) is None]
 
 
 def _holds_uris(item: Field) -> bool:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from fenland.core.access import Caller, Sight
+from fenland.core.access import Caller
 from fenland.core.field_access import FieldAccess
 from fenland.core.names import did_you_mean
 from fenland.core.problems import Malformed, NotFound
@@ -38,7 +38,7 @@ class ChoicePage:
 def list_choices(service: Service, caller: Caller, request: ChoicesRequest) -> ChoicePage:
     """One page of what a field may hold. Raises `NotFound` for a field without choices, and `Malformed`."""
     resource = service.resource(request.collection)
-    access = resource.policy.fields(Sight(caller, service.clock()))
+    access = resource.policy.fields(service.sight(caller))
     known = [name for name in resource.collection.fields if _has_choices(resource, access, name)]
     if request.field not in known:
         hint = did_you_mean(request.field, known)

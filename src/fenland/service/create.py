@@ -58,7 +58,7 @@ def read_new(service: Service, caller: Caller, request: CreateRequest) -> NewRec
     """What a request to create holds. Raises its refusals so far: `NotFound`, `NotPermitted`, `Malformed`."""
     resource = service.resource(request.collection)
     # What is not there yet refers to nothing, so that nothing has to be read for this.
-    access = creating_access(Sight(caller, service.clock(), failed=service.rule_failed), resource)
+    access = creating_access(service.sight(caller), resource)
     return NewRecord(resource, access, request.read_fields(access), request)
 
 
@@ -94,7 +94,8 @@ def decide_new(view: View, caller: Caller, new: NewRecord) -> tuple[Change, tupl
     given = rules.settle_blanks(new.sent, request.blank, problems)
     given = rules.drop_protected(given, new.access, Before(start, start), problems)
     fields = _fields(new, start, given, problems)
-    record_id, stamp = view.service.new_id(), view.stamp(caller, request.reason)
+    stamp = view.stamp(caller, request.reason)
+    record_id = view.service.new_id(stamp.time)
     begun = {**start, **made(record_id, stamp.time, stamp.by)}
     proposal = Proposal(resource, None, begun, fields, given, request.reason)
     if refused := refused_fields(view, caller, proposal):

@@ -14,7 +14,7 @@ from dataclasses import dataclass, field, replace
 from itertools import islice
 from typing import Any, Literal
 
-from fenland.core.access import Caller, Sight
+from fenland.core.access import Caller
 from fenland.core.catalog import followed_fields
 from fenland.core.changes import Change
 from fenland.core.definitions import Blank, Right
@@ -140,7 +140,7 @@ def import_rows(service: Service, caller: Caller, request: ImportRequest) -> Imp
 
 def _permit(service: Service, caller: Caller, resource: Resource, request: ImportRequest) -> None:
     """Raises `NotPermitted` to who could bring nothing in, before the file is looked at."""
-    sight = Sight(caller, service.clock(), failed=service.rule_failed)
+    sight = service.sight(caller)
     rights: dict[Mode, tuple[Right, ...]] = {"create": ("create",), "update": ("update",)}
     if not any(resource.policy.ever(one, sight) for one in rights.get(request.mode, ("create", "update"))):
         raise NotPermitted(f"{caller.actor.title or caller.actor.name} may bring nothing in here.")

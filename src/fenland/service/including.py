@@ -22,7 +22,7 @@ Included = dict[str, dict[str, Record]]
 
 @dataclass(frozen=True, slots=True)
 class Wanted:
-    """The fields wanted, all where none is named; and references to include, such as `station.watercourse`."""
+    """The fields wanted, all where none is named; and references to include: `station.watercourse`."""
 
     fields: tuple[str, ...] = ()
     include: tuple[str, ...] = ()

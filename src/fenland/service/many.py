@@ -11,7 +11,7 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field, replace
 from typing import Any
 
-from fenland.core.access import Caller, Sight
+from fenland.core.access import Caller
 from fenland.core.conditions import Among, Column, both
 from fenland.core.definitions import Blank, Right
 from fenland.core.field_access import FieldAccess
@@ -89,7 +89,7 @@ class _Undone(Exception):
 
 def _check(service: Service, caller: Caller, request: ManyRequest) -> None:
     """Raises what is wrong with the request itself, and not with one of the records."""
-    policy, sight = service.resource(request.collection).policy, Sight(caller, service.clock())
+    policy, sight = service.resource(request.collection).policy, service.sight(caller)
     right: Right = "update" if request.read_patch is not None else "delete"
     if not policy.ever(right, sight):
         raise NotPermitted(f"{caller.actor.title or caller.actor.name} may {right} no records here.")

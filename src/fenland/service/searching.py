@@ -149,7 +149,7 @@ class Question:
         self._types = _types(resource)
         self._convert = {name: conversion(self._types[name]) for name in ("before", "after")}
         self._run = None if self._checked is None else compiled(self._checked.tree)
-        self._around = {"now": view.service.clock(), "today": view.service.clock().date()}
+        self._around = {"now": view.service.clock(), "today": view.service.today(view.service.clock())}
         self._sealed = view.service.secret_fields
         terms = list(self._terms())
         equal: dict[str, Any] = {}

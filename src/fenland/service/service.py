@@ -10,15 +10,16 @@ import os
 from collections.abc import Callable, Iterable
 from contextlib import suppress
 from dataclasses import dataclass
-from datetime import UTC, datetime, timedelta
+from datetime import UTC, date, datetime, timedelta
 from functools import cached_property
 from itertools import pairwise
 from pathlib import Path
 from typing import TYPE_CHECKING
+from zoneinfo import ZoneInfo
 
 import structlog
 
-from fenland.core.access import Policy
+from fenland.core.access import Caller, Follow, Policy, Sight, nothing
 from fenland.core.catalog import catalog_of, followed_fields
 from fenland.core.comparing import compare
 from fenland.core.definitions import Collection, Definitions, Rule
@@ -72,6 +73,7 @@ class Service:
         self.limits = limits
         self.clock = clock
         self.ways_in = ways_in
+        self.zone = ZoneInfo(limits.zone)
         #: Where the key lies that signs heads of the history, and the folder of the database.
         self.key_file, self.place = Path("fenland.key"), Path()
         issuer = ways_in.issuer
@@ -94,9 +96,18 @@ class Service:
         #: Filters that were read lately, by collection and text.
         self.filters: dict[tuple[str, str], Checked] = {}
 
+    def today(self, moment: datetime) -> date:
+        """The day that a moment is on, where the project is."""
+        return moment.astimezone(self.zone).date()
+
     def now(self, later: timedelta = timedelta()) -> str:
         """This moment, or one so much later, as records keep it."""
         return timestamp(self.clock() + later)
+
+    def sight(self, caller: Caller, follow: Follow = nothing, whole: Follow = nothing) -> Sight:
+        """What rules are judged with for a caller, now; without `follow`, nothing is referred to."""
+        now = self.clock()
+        return Sight(caller, now, follow, self.rule_failed, whole, self.today(now))
 
     def rule_failed(self, rule: Rule, why: str) -> None:
         """Notes a rule that could not be evaluated, and so denied; once for each."""
@@ -109,12 +120,14 @@ class Service:
         """What the entries of one batch share."""
         return uuid7(int(self.clock().timestamp() * 1000) * TICKS, os.urandom(8))
 
-    def new_id(self) -> str:
+    def new_id(self, time: str | None = None) -> str:
         """A fresh UUIDv7, after all that this process has made, so that records come in order of creation.
 
-        To be called by who writes: one thread at a time.
+        `time` is when the record is made: times of the history never go back, whatever the clock does, and so
+        neither do ids. To be called by who writes: one thread at a time.
         """
-        now = int(self.clock().timestamp() * 1_000_000) * TICKS // 1000
+        moment = self.clock() if time is None else datetime.fromisoformat(time)
+        now = int(moment.timestamp() * 1_000_000) * TICKS // 1000
         self._last_ticks = max(now, self._last_ticks + 1)
         return uuid7(self._last_ticks, os.urandom(8))
 

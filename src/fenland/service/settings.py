@@ -13,8 +13,16 @@ from datetime import timedelta
 from pathlib import Path
 from typing import Annotated, Any, Literal
 from urllib.parse import urlsplit
+from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
-from pydantic import AfterValidator, BeforeValidator, Field, ValidationError
+from pydantic import (
+    AfterValidator,
+    BeforeValidator,
+    Field,
+    ValidationError,
+    ValidationInfo,
+    field_validator,
+)
 from pydantic_settings import (
     BaseSettings,
     NoDecode,
@@ -53,6 +61,14 @@ def _origin(text: str) -> str:
 
 def _network(text: str) -> str:
     ipaddress.ip_network(text)
+    return text
+
+
+def _zone(text: str) -> str:
+    try:
+        ZoneInfo(text)
+    except (ZoneInfoNotFoundError, ValueError, OSError):
+        raise ValueError("There is no such time zone. Write one such as Europe/London.") from None
     return text
 
 
@@ -165,6 +181,9 @@ class Settings(BaseSettings):
     import_unpacked_limit: int = Field(
         64_000_000, ge=1_000_000, description="The largest spreadsheet once it is unpacked, in bytes."
     )
+    time_zone: Annotated[str, AfterValidator(_zone)] = Field(
+        "UTC", description="The time zone that `today` is in, such as Europe/London."
+    )
     uri_schemes: Words = Field(
         ["http", "https", "mailto", "tel"], description="The schemes that values of format uri may have."
     )
@@ -193,6 +212,14 @@ class Settings(BaseSettings):
     log_level: Literal["debug", "info", "warning", "error"] = Field(
         "info", description="The least serious line that is logged."
     )
+
+    @field_validator("session_across_sites")
+    @classmethod
+    def _across_sites_by_https(cls, value: bool, info: ValidationInfo) -> bool:
+        """Browsers send such a cookie over https alone."""
+        if value and not str(info.data.get("public_address", "")).startswith("https:"):
+            raise ValueError("Browsers do this over https alone. Set public_address to an https address.")
+        return value
 
     @property
     def key_file(self) -> Path:
@@ -250,6 +277,7 @@ class Settings(BaseSettings):
             ),
             evaluation=self.evaluation_limit,
             unpacked=self.import_unpacked_limit,
+            zone=self.time_zone,
             schemes=frozenset(one.lower() for one in self.uri_schemes),
         )
 

@@ -46,8 +46,7 @@ class View:
     def sight(self, caller: Caller) -> Sight:
         """What rules are judged with for a caller: references are followed within this unit of work."""
         if self._sight is None or self._sight.caller is not caller:
-            service = self.service
-            self._sight = Sight(caller, service.clock(), self._follow, service.rule_failed, self._whole)
+            self._sight = self.service.sight(caller, self._follow, self._whole)
         return self._sight
 
     def _follow(self, collection: str, key: Any) -> Record | None:

@@ -35,7 +35,7 @@ class _Views:
 
     def collections(self) -> Answer:
         caller = caller_of(request, self.service)
-        sight = Sight(caller, self.service.clock())
+        sight = self.service.sight(caller)
         query_of(request)
         items = [
             _collection_json(resource, sight, prefix_of(request))
@@ -48,7 +48,7 @@ class _Views:
 
     def rules(self, collection: str) -> Answer:
         service, caller = self.service, caller_of(request, self.service)
-        sight = Sight(caller, service.clock())
+        sight = service.sight(caller)
         policy = service.resource(collection).policy
         query_of(request)
         if not manages(service, caller) and not policy.ever("read", sight):
@@ -74,7 +74,7 @@ class _Views:
             return json_answer(form_json(create_form(service, caller, collection), prefix_of(request)))
         if purpose is not None:
             raise Malformed(f"for is {purpose!r}. It can only be create.")
-        found = collection_schema(resource.policy.fields(Sight(caller, service.clock())))
+        found = collection_schema(resource.policy.fields(service.sight(caller)))
         return json_answer(found, headers={"Content-Type": "application/schema+json"})
 
 
