@@ -146,7 +146,7 @@ class Sight:
         whole: Follow = nothing,
         today: date | None = None,
     ) -> None:
-        """`follow` gives of a record what rules ask of it, `whole` all of it; `today` is UTC's if left out."""
+        """`follow` gives of a record what rules ask of it, `whole` all of it; `today` else is UTC's."""
         self.caller, self.now, self.today = caller, now, today or now.date()
         self.follow, self.failed, self.whole = follow, failed, whole
         #: The same for who acts, where they act on behalf of the actor.

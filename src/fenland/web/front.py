@@ -32,6 +32,7 @@ import structlog
 from fenland.core.problems import BodyTimeout, Internal, Malformed, Refusal, Unavailable
 from fenland.storage.door import MOST_TOGETHER, Together, Turn, WouldWait
 from fenland.web.body import BODY, STREAMED
+from fenland.web.connections import hang_up
 from fenland.web.errors import bare_problem
 from fenland.web.logs import GONE, about
 from fenland.web.short import Short
@@ -48,6 +49,8 @@ _WATCH_PAUSE = 0.5
 _SLOW_COMMIT, _SLOW_DISK_PAUSE = 0.01, 1.0
 _BODILESS = frozenset({"GET", "HEAD", "OPTIONS"})
 
+#: Where what an answer is sent by is held on to.
+HELD = "fenland.held"
 #: Where the name stands of a header that was sent and cannot be read.
 UNREAD = "fenland.unread"
 
@@ -212,9 +215,10 @@ class Front:
                 # Once all that is ready has been taken in.
                 self._loop.call_soon(self._change_here)
         if not await job.sent:
-            # The server would end the answer properly, and what was cut short would look whole. So it is not
-            # ended at all: the client waits in vain, and knows that something went wrong.
+            # The server would end the answer properly once nothing holds it any more, and what was cut short
+            # would look whole. So the connection is ended first, and that is waited for.
             await protocol.client_disconnect()
+            job.environ.pop(HELD, None)
 
     def _hand(self, job: _Job) -> None:
         """Leaves a request to the threads."""
@@ -398,16 +402,19 @@ class Front:
             self._send(job.protocol, bare_problem(refusal, self._served.prefix), job.environ)
             return True
         try:
-            transport = job.protocol.response_stream(status, headers)
+            transport = job.environ[HELD] = job.protocol.response_stream(status, headers)
             while piece is not None:
                 # The loop sends; who takes nothing of it loses the connection (see `listen`).
                 asyncio.run_coroutine_threadsafe(_awaited(transport.send_bytes(piece)), self._loop).result()
                 piece = self._piece(pieces)
         except BaseException:
             log.exception("answer cut short", **about(job.environ))
+            hang_up(job.environ["REMOTE_ADDR"])
             return False
         finally:
             pieces.close()
+        # With the last hold on it the answer ends properly.
+        job.environ.pop(HELD, None)
         return True
 
     def _piece(self, pieces: Any) -> bytes | None:
