@@ -582,6 +582,26 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/v1/exports/records": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Export records
+     * @description The whole list as a file. A list can be asked for as one by Accept, too.
+     */
+    get: operations["exportRecord"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/v1/records/{collection}/{key}/access": {
     parameters: {
       query?: never;
@@ -1033,7 +1053,7 @@ export interface components {
       };
     };
     /** @description What records refer to: by collection, and by key. */
-    Expanded: {
+    Included: {
       [key: string]: {
         [key: string]: {
           [key: string]: unknown;
@@ -1135,7 +1155,12 @@ export interface components {
       /** @description Whether anything of it was kept. */
       done: boolean;
       preview: boolean;
+      undone: number;
       refused: number;
+      /** @description Saves that there was no time for: ask for them again. */
+      left: number;
+      /** @description Records among them that the caller may not see. */
+      unseen: number;
       batch: string | null;
       items: components["schemas"]["Undone"][];
     };
@@ -1605,7 +1630,7 @@ export interface components {
       next: string | null;
       count?: number;
       labels?: components["schemas"]["Labels"];
-      expanded?: components["schemas"]["Expanded"];
+      included?: components["schemas"]["Included"];
     };
     /** @description All an edit form needs; `version` and `etag` are null for what is yet to be created. */
     RecordForm: {
@@ -1818,7 +1843,7 @@ export interface components {
     /** @description Fields by comma: records then hold these alone, and not all that is required. */
     fields: string;
     /** @description References by comma, such as `station.watercourse`, to answer with theirs. */
-    expand: string;
+    include: string;
     /** @description Whether to tell what references and owners stand for. */
     labels: boolean;
     /** @description Only versions under this. */
@@ -1839,6 +1864,14 @@ export interface components {
     if_none_match: string;
     /** @description return=minimal, handling=lenient (RFC 7240), by comma. */
     prefer: string;
+    /** @description The same as Prefer: handling=lenient. */
+    lenient: boolean;
+    /** @description minimal is the same as Prefer: return=minimal. */
+    return: "minimal" | "representation";
+    /** @description Texts in the body are read by their fields' types, as those of a form are. */
+    coerce: "text";
+    /** @description ignore: a field that is filtered by a blank is not filtered by. */
+    blank_filters: "keep" | "ignore";
     /** @description A name the client keeps: its own changes are not others'. */
     client: string;
   };
@@ -2812,9 +2845,9 @@ export interface operations {
   };
   readConsistency: {
     parameters: {
-      query?: {
+      query: {
         /** @description The size of the older head. */
-        from?: number;
+        from: number;
         /** @description That of the newer one; the newest if left out. */
         to?: number;
       };
@@ -2886,7 +2919,7 @@ export interface operations {
         /** @description Fields by comma: records then hold these alone, and not all that is required. */
         fields?: components["parameters"]["fields"];
         /** @description References by comma, such as `station.watercourse`, to answer with theirs. */
-        expand?: components["parameters"]["expand"];
+        include?: components["parameters"]["include"];
         /** @description How many to answer with at most. */
         limit?: components["parameters"]["limit"];
         /** @description The `next` of the page before. */
@@ -2895,6 +2928,8 @@ export interface operations {
         count?: components["parameters"]["count"];
         /** @description Whether to tell what references and owners stand for. */
         labels?: components["parameters"]["labels"];
+        /** @description ignore: a field that is filtered by a blank is not filtered by. */
+        blank_filters?: components["parameters"]["blank_filters"];
         /** @description As it was at this time. */
         at?: string;
         /** @description A value it has; repeated: any of them. */
@@ -2916,9 +2951,6 @@ export interface operations {
         };
         content: {
           "application/json": components["schemas"]["RecordPage"];
-          "text/csv": string;
-          "application/jsonl": string;
-          "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
         };
       };
       400: components["responses"]["malformed"];
@@ -2936,8 +2968,14 @@ export interface operations {
       query?: {
         /** @description What a blank means for every field. */
         blank?: components["parameters"]["blank"];
+        /** @description Texts in the body are read by their fields' types, as those of a form are. */
+        coerce?: components["parameters"]["coerce"];
         /** @description Why; kept in the history. */
         reason?: components["parameters"]["reason"];
+        /** @description The same as Prefer: handling=lenient. */
+        lenient?: components["parameters"]["lenient"];
+        /** @description minimal is the same as Prefer: return=minimal. */
+        return?: components["parameters"]["return"];
       };
       header?: {
         /** @description return=minimal, handling=lenient (RFC 7240), by comma. */
@@ -3044,6 +3082,7 @@ export interface operations {
         };
         content: {
           "application/json": components["schemas"]["Many"];
+          "application/problem+json": components["schemas"]["Invalid"];
         };
       };
       429: components["responses"]["too-many"];
@@ -3059,6 +3098,16 @@ export interface operations {
         where?: components["parameters"]["where"];
         /** @description Why; kept in the history. */
         reason?: components["parameters"]["reason"];
+        /** @description What a blank means for every field. */
+        blank?: components["parameters"]["blank"];
+        /** @description Fields to empty, by comma, whatever a blank means there. */
+        clear?: components["parameters"]["clear"];
+        /** @description Texts in the body are read by their fields' types, as those of a form are. */
+        coerce?: components["parameters"]["coerce"];
+        /** @description The same as Prefer: handling=lenient. */
+        lenient?: components["parameters"]["lenient"];
+        /** @description minimal is the same as Prefer: return=minimal. */
+        return?: components["parameters"]["return"];
         /** @description Whether only to tell what would become of them. */
         preview?: boolean;
         /** @description How many records there must be; refused where it is another. */
@@ -3073,6 +3122,8 @@ export interface operations {
         "Idempotency-Key"?: components["parameters"]["once"];
         /** @description A name the client keeps: its own changes are not others'. */
         "Fenland-Client"?: components["parameters"]["client"];
+        /** @description return=minimal, handling=lenient (RFC 7240), by comma. */
+        Prefer?: components["parameters"]["prefer"];
       };
       path: {
         collection: string;
@@ -3124,6 +3175,7 @@ export interface operations {
         };
         content: {
           "application/json": components["schemas"]["Many"];
+          "application/problem+json": components["schemas"]["Invalid"];
         };
       };
       429: components["responses"]["too-many"];
@@ -3139,6 +3191,8 @@ export interface operations {
         mode?: "create" | "update" | "both";
         /** @description The unique field that says which record a row is of. */
         by?: string;
+        /** @description Of an earlier portion: both are one import. */
+        batch?: string;
         /** @description A JSON object: by column, the field it stands for, or null. */
         map?: string;
         /** @description What an empty cell means; keep if left out. */
@@ -3147,6 +3201,8 @@ export interface operations {
         atomic?: boolean;
         /** @description Whether only to tell what would become of the first rows. */
         preview?: boolean;
+        /** @description What the file is; CSV if left out. */
+        as?: "csv" | "jsonl" | "xlsx";
         /** @description Why; kept in the history. */
         reason?: components["parameters"]["reason"];
       };
@@ -3163,9 +3219,7 @@ export interface operations {
     };
     requestBody: {
       content: {
-        "text/csv": string;
-        "application/jsonl": string;
-        "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
+        "application/octet-stream": string;
       };
     };
     responses: {
@@ -3198,6 +3252,49 @@ export interface operations {
       500: components["responses"]["internal"];
       503: components["responses"]["unavailable"];
       507: components["responses"]["storage-full"];
+    };
+  };
+  exportRecord: {
+    parameters: {
+      query?: {
+        /** @description What the file is; CSV if left out. */
+        as?: "csv" | "jsonl" | "xlsx";
+        /** @description A condition over the fields, such as `status == "open" && pumps > 2`. */
+        where?: components["parameters"]["where"];
+        /** @description Words that must all be found. */
+        q?: components["parameters"]["q"];
+        /** @description Fields by comma; a - before one sorts it descending. */
+        sort?: components["parameters"]["sort"];
+        /** @description Fields by comma: records then hold these alone, and not all that is required. */
+        fields?: components["parameters"]["fields"];
+        /** @description ignore: a field that is filtered by a blank is not filtered by. */
+        blank_filters?: components["parameters"]["blank_filters"];
+        /** @description A value it has; repeated: any of them. */
+        any?: string[];
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description The file. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/octet-stream": string;
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      403: components["responses"]["not-permitted"];
+      404: components["responses"]["not-found"];
+      413: components["responses"]["too-large"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
     };
   };
   accessRecord: {
@@ -3292,8 +3389,14 @@ export interface operations {
         base?: components["parameters"]["base"];
         /** @description What a blank means for every field. */
         blank?: components["parameters"]["blank"];
+        /** @description Texts in the body are read by their fields' types, as those of a form are. */
+        coerce?: components["parameters"]["coerce"];
         /** @description Why; kept in the history. */
         reason?: components["parameters"]["reason"];
+        /** @description The same as Prefer: handling=lenient. */
+        lenient?: components["parameters"]["lenient"];
+        /** @description minimal is the same as Prefer: return=minimal. */
+        return?: components["parameters"]["return"];
       };
       header?: {
         /** @description Only if the record has this ETag (RFC 9110). */
@@ -3365,8 +3468,14 @@ export interface operations {
   deleteRecord: {
     parameters: {
       query?: {
+        /** @description The ETag or version you saw; 409 where others changed the same. */
+        base?: components["parameters"]["base"];
         /** @description Why; kept in the history. */
         reason?: components["parameters"]["reason"];
+        /** @description The same as Prefer: handling=lenient. */
+        lenient?: components["parameters"]["lenient"];
+        /** @description minimal is the same as Prefer: return=minimal. */
+        return?: components["parameters"]["return"];
       };
       header?: {
         /** @description Only if the record has this ETag (RFC 9110). */
@@ -3430,8 +3539,14 @@ export interface operations {
         clear?: components["parameters"]["clear"];
         /** @description What a blank means for every field. */
         blank?: components["parameters"]["blank"];
+        /** @description Texts in the body are read by their fields' types, as those of a form are. */
+        coerce?: components["parameters"]["coerce"];
         /** @description Why; kept in the history. */
         reason?: components["parameters"]["reason"];
+        /** @description The same as Prefer: handling=lenient. */
+        lenient?: components["parameters"]["lenient"];
+        /** @description minimal is the same as Prefer: return=minimal. */
+        return?: components["parameters"]["return"];
       };
       header?: {
         /** @description Only if the record has this ETag (RFC 9110). */
@@ -3519,6 +3634,14 @@ export interface operations {
         clear?: components["parameters"]["clear"];
         /** @description What a blank means for every field. */
         blank?: components["parameters"]["blank"];
+        /** @description Texts in the body are read by their fields' types, as those of a form are. */
+        coerce?: components["parameters"]["coerce"];
+        /** @description Why; kept in the history. */
+        reason?: components["parameters"]["reason"];
+        /** @description The same as Prefer: handling=lenient. */
+        lenient?: components["parameters"]["lenient"];
+        /** @description minimal is the same as Prefer: return=minimal. */
+        return?: components["parameters"]["return"];
       };
       header?: {
         /** @description Only if the record has this ETag (RFC 9110). */
@@ -3732,9 +3855,9 @@ export interface operations {
   };
   differenceRecord: {
     parameters: {
-      query?: {
+      query: {
         /** @description The older version. */
-        from?: number;
+        from: number;
         /** @description The newer one; the newest if left out. */
         to?: number;
       };
@@ -3779,6 +3902,10 @@ export interface operations {
         base?: components["parameters"]["base"];
         /** @description Why; kept in the history. */
         reason?: components["parameters"]["reason"];
+        /** @description The same as Prefer: handling=lenient. */
+        lenient?: components["parameters"]["lenient"];
+        /** @description minimal is the same as Prefer: return=minimal. */
+        return?: components["parameters"]["return"];
       };
       header?: {
         /** @description Only if the record has this ETag (RFC 9110). */
@@ -3837,6 +3964,10 @@ export interface operations {
       query?: {
         /** @description Why; kept in the history. */
         reason?: components["parameters"]["reason"];
+        /** @description The same as Prefer: handling=lenient. */
+        lenient?: components["parameters"]["lenient"];
+        /** @description minimal is the same as Prefer: return=minimal. */
+        return?: components["parameters"]["return"];
       };
       header?: {
         /** @description Only if the record has this ETag (RFC 9110). */

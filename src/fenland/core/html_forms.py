@@ -52,6 +52,23 @@ def _read(kind: str, text: str) -> Any:
         return text
 
 
+def read_texts(fields: Mapping[str, Field], sent: Mapping[str, Any]) -> dict[str, Any]:
+    """JSON fields, each text read as a form's is, by its field's type: for tools that know only texts."""
+    return {name: _from_text(fields.get(name), value) for name, value in sent.items()}
+
+
+def _from_text(item: Field | None, value: Any) -> Any:
+    if item is None:
+        return value
+    if isinstance(value, str):
+        return value if item.type == "string" else _value(item, [value])
+    if isinstance(value, dict) and item.properties is not None:
+        return read_texts(item.properties, value)
+    if isinstance(value, list) and item.items is not None:
+        return [_from_text(item.items, one) for one in value]
+    return value
+
+
 def read_form(
     fields: Mapping[str, Field], sent: Mapping[str, Sequence[str]], limits: Limits = DEFAULTS
 ) -> MergePatch:

@@ -70,7 +70,7 @@ def record_answer(request: Request, saved: Saved, location: str | None = None) -
         status = 204
     if saved.repeated:
         headers["Fenland-Repeated"] = "true"
-    if "HTTP_PREFER" not in request.environ:
+    if "HTTP_PREFER" not in request.environ and not request.environ.get("QUERY_STRING"):
         return Answer(None, 204, headers) if status == 204 else json_answer(saved.record, status, headers)
     applied = []
     if prefers(request, "handling=lenient"):

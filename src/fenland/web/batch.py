@@ -24,10 +24,10 @@ from fenland.web.answering import Answer, json_answer
 from fenland.web.body import JSON, body_of, check_coding
 from fenland.web.caller import caller_of
 from fenland.web.errors import problem_json
-from fenland.web.headers import once_of, prefix_of, refuse_preconditions
+from fenland.web.headers import once_of, prefers, prefix_of, refuse_preconditions
 from fenland.web.order import later
 from fenland.web.patch_formats import ACCEPT_PATCH, MEMBERS, fields_of
-from fenland.web.query import base_of, query_of
+from fenland.web.query import base_of, check_preferences, query_of
 
 _NAMED = ("action", "collection", "key")
 _ALLOWED = {
@@ -136,7 +136,7 @@ def _resolved(patch: Patch, collection: Collection, resolve: Resolve) -> Patch:
     return MergePatch(resolve(collection, patch.fields)) if isinstance(patch, MergePatch) else patch
 
 
-def _result(result: Result, prefix: str) -> dict[str, Any]:
+def _result(result: Result, prefix: str, *, minimal: bool) -> dict[str, Any]:
     if result.refusal is not None:
         return problem_json(result.refusal, prefix)
     if result.saved is None:
@@ -145,6 +145,8 @@ def _result(result: Result, prefix: str) -> dict[str, Any]:
     if result.saved.unseen:
         # Done, and not theirs to see any more.
         return {"status": status if result.created else 204, "record": result.saved.record}
+    if minimal:
+        return {"status": status, "etag": result.saved.etag}
     return {"status": status, "etag": result.saved.etag, "record": result.saved.record}
 
 
@@ -157,7 +159,7 @@ def register(app: Flask, service: Service) -> None:
         if request.mimetype != JSON:
             raise UnsupportedMedia(f"A batch must be of type {JSON}.")
         check_coding(request, ACCEPT_PATCH)
-        query_of(request)
+        check_preferences(query_of(request, "return"))
         refuse_preconditions(request)
         sent = read_object(body_of(request, service.limits), service.limits)
         items, atomic = sent.get("items"), sent.get("atomic", True)
@@ -167,9 +169,12 @@ def register(app: Flask, service: Service) -> None:
             raise beyond("batch_limit", service.limits.batch, f"The batch has {len(items)} items.")
         todo = [_item(service, one) for one in items]
         found = batch(service, caller, todo, atomic=atomic, asked=once_of(request, service.limits))
-        results = [_result(one, prefix_of(request)) for one in found.results]
+        minimal = prefers(request, "return=minimal")
+        results = [_result(one, prefix_of(request), minimal=minimal) for one in found.results]
         done = not atomic or all(one["status"] < 300 for one in results)
         headers = {"Fenland-Repeated": "true"} if found.repeated else {}
+        if minimal:
+            headers["Preference-Applied"] = "return=minimal"
         return json_answer(
             {"done": done, "batch": found.batch if done else None, "results": results},
             200 if done else 422,

@@ -8,13 +8,17 @@ from typing import TYPE_CHECKING, Any
 from flask import Flask, Request
 from flask.globals import request_ctx
 
+from fenland.core.access import Caller
 from fenland.core.limits import Limits
 from fenland.core.problems import Malformed, Unavailable, UnsupportedMedia
+from fenland.core.reserved import RESERVED
 from fenland.core.tabular import Form, Row, read_csv, read_jsonl, text_rows
 from fenland.core.values import read_json
 from fenland.service.exporting import export_records
 from fenland.service.exporting_history import export_history
+from fenland.service.filtering import Filter
 from fenland.service.importing import MODES, Imported, ImportRequest, import_rows
+from fenland.service.including import Wanted
 from fenland.service.listing import ListRequest
 from fenland.service.searching import HistoryRequest
 from fenland.service.service import Service
@@ -23,7 +27,7 @@ from fenland.web.answering import Answer, json_answer
 from fenland.web.body import STREAMED, file_of
 from fenland.web.caller import caller_of
 from fenland.web.headers import once_of, refuse_preconditions
-from fenland.web.query import blank_of, flag, query_of, reason_of
+from fenland.web.query import blank_of, flag, names_of, query_and_fields, query_of, reason_of, without_blanks
 
 if TYPE_CHECKING:
     from _typeshed.wsgi import StartResponse, WSGIEnvironment
@@ -34,10 +38,15 @@ MEDIA: Mapping[str, Form] = {
     "application/jsonl": "jsonl",
     "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": "xlsx",
 }
+#: Of a file of this type, `as` says what it is: for tools that know no other.
+ANY_FILE = "application/octet-stream"
 _TYPES: Mapping[Form, str] = {form: media for media, form in MEDIA.items()}
 #: What the query of an import may hold.
-IMPORT_PARAMETERS = ("mode", "by", "map", "blank", "atomic", "preview", "reason", "batch")
+IMPORT_PARAMETERS = ("mode", "by", "map", "blank", "atomic", "preview", "reason", "batch", "as")
 IMPORT = "/v1/records/<collection>/import"
+#: A list as a file has an address of its own, too, for tools that send no headers.
+EXPORT = "/v1/exports/<collection>"
+EXPORT_PARAMETERS = ("as", "where", "q", "sort", "fields", "blank_filters")
 
 #: Exports that one process makes at a time: each has a thread for as long as its client takes.
 _MOST_EXPORTS = 8
@@ -61,6 +70,16 @@ class Streamed(Answer):
         return self.pieces
 
 
+def _form_asked(query: Mapping[str, str], otherwise: Form | None) -> Form:
+    """The kind of file, by `as`, or what else says; CSV where nothing does. Raises `Malformed`."""
+    for form in _TYPES:
+        if query.get("as") == form:
+            return form
+    if "as" in query:
+        raise Malformed(f"as is {query['as'][:80]!r}. It must be one of {', '.join(_TYPES)}.")
+    return otherwise or "csv"
+
+
 def form_accepted(request: Request) -> Form | None:
     """The kind of file that the request asks for in place of JSON, if it names one."""
     accept: str = request.environ.get("HTTP_ACCEPT", "")
@@ -75,18 +94,16 @@ class Exports:
         self._service = service
         self._running: set[object] = set()
 
-    def answer(self, request: Request, asked: ListRequest, form: Form) -> Answer:
+    def answer(self, caller: Caller, asked: ListRequest, form: Form) -> Answer:
         """The list as a file. Raises what is wrong with the request."""
         if asked.cursor is not None or asked.count or asked.labels or asked.wanted.include:
             raise Malformed("A file holds the whole list: cursor, count, labels and include are for pages.")
-        caller = caller_of(request, self._service)
         return self._sent(asked.collection, form, lambda: export_records(self._service, caller, asked, form))
 
-    def history(self, request: Request, asked: HistoryRequest, form: Form, after: int) -> Answer:
+    def history(self, caller: Caller, asked: HistoryRequest, form: Form, after: int) -> Answer:
         """The history as a file. Raises what is wrong with the request."""
         if asked.below is not None:
             raise Malformed("A file goes on after a sequence, not below one. Send after.")
-        caller = caller_of(request, self._service)
         return self._sent("history", form, lambda: export_history(self._service, caller, asked, form, after))
 
     def _sent(self, name: str, form: Form, pieces: Callable[[], Iterator[bytes]]) -> Answer:
@@ -119,8 +136,10 @@ def _going_on(first: bytes, others: Iterator[bytes]) -> Iterator[bytes]:
 # --- bringing in -------------------------------------------------------------------------------------
 
 
-def _rows_of(request: Request, limits: Limits) -> Iterator[Row]:
+def _rows_of(request: Request, limits: Limits, query: Mapping[str, str]) -> Iterator[Row]:
     form = MEDIA.get(request.mimetype)
+    if request.mimetype == ANY_FILE:
+        form = _form_asked(query, None)
     if form is None:
         raise UnsupportedMedia(f"The file is of type {request.mimetype!r}. Send one of {', '.join(MEDIA)}.")
     body = file_of(request, limits)
@@ -194,7 +213,7 @@ def register(app: Flask, service: Service) -> None:
             raise Malformed(f"mode is {mode!r}. It must be one of {', '.join(MODES)}.")
         asked = ImportRequest(
             collection,
-            _rows_of(request, service.limits),
+            _rows_of(request, service.limits, query),
             mode=mode,
             by=query.get("by"),
             match=_match_of(query),
@@ -211,5 +230,25 @@ def register(app: Flask, service: Service) -> None:
         status = 422 if asked.atomic and not asked.preview and found.refused_count else 200
         return json_answer(imported_json(found), status, headers)
 
-    view: Callable[..., Answer] = bring_in
-    app.add_url_rule(IMPORT, "import", view, methods=["POST"])
+    exports = Exports(service)
+
+    def export(collection: str) -> Answer:
+        request = request_ctx.request
+        caller = caller_of(request, service)
+        fields = service.resource(collection).collection.fields
+        query, equal = query_and_fields(request, EXPORT_PARAMETERS, (*RESERVED, *fields))
+        asked = ListRequest(
+            collection=collection,
+            filter=Filter(query.get("where", ""), without_blanks(query, equal)),
+            wanted=Wanted(names_of(query, "fields")),
+            q=query.get("q", ""),
+            sort=query.get("sort", ""),
+        )
+        return exports.answer(caller, asked, _form_asked(query, form_accepted(request)))
+
+    views: dict[str, tuple[str, str, Callable[..., Answer]]] = {
+        "import": ("POST", IMPORT, bring_in),
+        "export": ("GET", EXPORT, export),
+    }
+    for name, (method, rule, view) in views.items():
+        app.add_url_rule(rule, name, view, methods=[method])

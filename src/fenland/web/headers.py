@@ -21,6 +21,8 @@ _ENTITY_TAGS = re.compile(r'\s*(?:(?:W/)?"[\x21\x23-\x7e\x80-\xff]*"\s*(?:,\s*|$
 _ENTITY_TAG = re.compile(r'(?:W/)?"[^"]*"')
 
 
+#: The same preferences as parameters of the query.
+_IN_QUERY = {"handling=lenient": "lenient=true", "return=minimal": "return=minimal"}
 #: Gives the body of a request, by what bounds it.
 ReadBody = Callable[[Request, Limits], bytes]
 
@@ -60,6 +62,9 @@ def refuse_preconditions(request: Request) -> None:
 
 def prefers(request: Request, preference: str) -> bool:
     """Whether the client prefers something (RFC 7240), such as `handling=lenient`."""
+    query: str = request.environ.get("QUERY_STRING", "")
+    if query and _IN_QUERY[preference] in query.split("&"):
+        return True
     sent = request.environ.get("HTTP_PREFER")
     if sent is None:
         return False

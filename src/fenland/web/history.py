@@ -39,7 +39,9 @@ from fenland.web.headers import once_of, preconditions_of, prefix_of, refuse_pre
 from fenland.web.order import InOrder
 from fenland.web.previews import preview_json
 from fenland.web.query import (
+    PREFERENCES,
     base_of,
+    check_preferences,
     flag,
     moment_of,
     page_size,
@@ -153,7 +155,7 @@ class _Views:
         )
         after = whole_number(query, "after", None)
         if form is not None:
-            return self.exports.history(request, asked, form, after or 0)
+            return self.exports.history(caller, asked, form, after or 0)
         if after is not None:
             raise Malformed("after is for exports, which are oldest first. Pages go on with below.")
         found = search(self.service, caller, asked)
@@ -281,7 +283,8 @@ class _Views:
 
     def restore(self, request: Request, address: Address) -> Answer:
         caller, order = caller_of(request, self.service), InOrder()
-        query = order.query(request, "version", "at", "base", "reason", "preview")
+        query = order.query(request, "version", "at", "base", "reason", "preview", *PREFERENCES[:2])
+        order.read(lambda: check_preferences(query), None)
         asked = RestoreRequest(
             address,
             when=order.read(lambda: when_of(query), NOW),
@@ -298,7 +301,8 @@ class _Views:
 
     def erase(self, request: Request, address: Address) -> Answer:
         caller = caller_of(request, self.service)
-        query = query_of(request, "reason")
+        query = query_of(request, "reason", *PREFERENCES[:2])
+        check_preferences(query)
         sent = object_of(request, self.service, ("fields", "reason", "values"))
         fields, values = sent.get("fields", []), sent.get("values", {})
         if not isinstance(fields, list) or not all(isinstance(one, str) for one in fields):

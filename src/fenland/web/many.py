@@ -15,11 +15,20 @@ from fenland.web.caller import caller_of
 from fenland.web.errors import problem_json
 from fenland.web.headers import once_of, prefers, prefix_of, refuse_preconditions
 from fenland.web.order import InOrder
-from fenland.web.patch_formats import patch_reader
-from fenland.web.query import blank_of, flag, names_of, query_and_fields, reason_of, whole_number
+from fenland.web.patch_formats import coercing, patch_reader
+from fenland.web.query import (
+    PREFERENCES,
+    blank_of,
+    check_preferences,
+    flag,
+    names_of,
+    query_and_fields,
+    reason_of,
+    whole_number,
+)
 
 #: What the query may hold, besides the names of fields.
-PARAMETERS = ("where", "preview", "expect", "atomic", "blank", "clear", "reason")
+PARAMETERS = ("where", "preview", "expect", "atomic", "blank", "clear", "reason", *PREFERENCES)
 
 
 _NOTHING: tuple[dict[str, str], dict[str, tuple[str, ...]]] = ({}, {})
@@ -44,13 +53,14 @@ def register(app: Flask, service: Service) -> None:
         asked_by = order.read(lambda: query_and_fields(request, PARAMETERS, names), _NOTHING)
         query, equal = asked_by
         order.read(lambda: refuse_preconditions(request), None)
+        order.read(lambda: check_preferences(query), None)
         deleting = request.method == "DELETE"
         once = order.read(lambda: once_of(request, service.limits), None)
         read_patch = None if deleting else patch_reader(request, service.limits, order)
         asked = ManyRequest(
             collection,
             Filter(query.get("where", ""), equal),
-            read_patch,
+            None if read_patch is None else coercing(read_patch, query),
             blank=order.read(lambda: blank_of(query), None),
             clear=order.read(lambda: names_of(query, "clear"), ()),
             lenient=prefers(request, "handling=lenient"),

@@ -6,7 +6,7 @@ from typing import Any
 
 from fenland.core.rules import BLANKS
 from fenland.service.importing import MODES
-from fenland.web.files import MEDIA
+from fenland.web.files import ANY_FILE, MEDIA
 from fenland.web.openapi_parts import (
     FLAG,
     NUMBER,
@@ -23,6 +23,10 @@ from fenland.web.openapi_parts import (
 )
 
 _FILE: Schema = {"type": "string", "format": "binary"}
+
+_AS = parameter(
+    "as", "query", {"type": "string", "enum": list(MEDIA.values())}, "What the file is; CSV if left out."
+)
 
 _ERROR: Schema = {
     **closed(
@@ -65,9 +69,18 @@ FILE_SCHEMAS: dict[str, Schema] = {
 }
 
 
-def file_content() -> Schema:
-    """A list as a file, by the media type that Accept names."""
-    return content_of(_FILE, *MEDIA)
+def export_operation(name: str, title: str, parameters: list[Schema]) -> Schema:
+    """A list as a file; `parameters` are those by which it is filtered."""
+    return {
+        "operationId": f"export{name}",
+        "summary": f"Export {title.lower()}",
+        "description": "The whole list as a file. A list can be asked for as one by Accept, too.",
+        "parameters": [_AS, *used("where", "q", "sort", "fields", "blank_filters"), *parameters],
+        "responses": {
+            "200": {"description": "The file.", "content": content_of(_FILE, ANY_FILE)},
+            **responses_of("malformed", "not-permitted", *READING),
+        },
+    }
 
 
 def import_parts() -> dict[str, Any]:
@@ -94,12 +107,21 @@ def import_parts() -> dict[str, Any]:
         "parameters": [
             parameter("mode", "query", choice, "New records alone, those that are there, or both."),
             parameter("by", "query", TEXT, "The unique field that says which record a row is of."),
-            parameter("map", "query", TEXT, "A JSON object: by column, the field it stands for, or null."),
+            parameter(
+                "batch", "query", {**TEXT, "format": "uuid"}, "Of an earlier portion: both are one import."
+            ),
+            parameter(
+                "map",
+                "query",
+                {**TEXT, "minLength": 2},
+                "A JSON object: by column, the field it stands for, or null.",
+            ),
             parameter("blank", "query", blanks, "What an empty cell means; keep if left out."),
             parameter("atomic", "query", FLAG, "All or nothing; otherwise each row is on its own."),
             parameter("preview", "query", FLAG, "Whether only to tell what would become of the first rows."),
+            _AS,
             *used("reason", "once", "client"),
         ],
-        "requestBody": {"required": True, "content": content_of(_FILE, *MEDIA)},
+        "requestBody": {"required": True, "content": content_of(_FILE, ANY_FILE)},
         "responses": {**responses_of(*codes, "key-reused", *READING), **told},
     }

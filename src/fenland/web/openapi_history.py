@@ -21,6 +21,7 @@ from fenland.web.openapi_parts import (
     parameter,
     ref,
     responses_of,
+    taken,
     used,
 )
 
@@ -211,7 +212,7 @@ def _undo_paths() -> dict[str, Schema]:
         "/v1/history/undo": {
             "post": _undo(
                 "undoMany", "Undo a batch, or all that an account did in a while",
-                closed({**many, **atomic}, optional=(*many, *atomic)),
+                taken({**many, **atomic}, optional=(*many, *atomic)),
             )
         },
         "/v1/history/{sequence}": {
@@ -219,15 +220,15 @@ def _undo_paths() -> dict[str, Schema]:
         },
         "/v1/history/{sequence}/undo": {
             "parameters": [_SEQUENCE],
-            "post": _undo("undo", "Undo the save of an entry", closed(atomic, optional=tuple(atomic))),
+            "post": _undo("undo", "Undo the save of an entry", taken(atomic, optional=tuple(atomic))),
         },
     }  # fmt: skip
 
 
 def _proof_paths() -> dict[str, Schema]:
     sizes = [
-        parameter("from", "query", NUMBER, "The size of the older head."),
-        parameter("to", "query", NUMBER, "That of the newer one; the newest if left out."),
+        parameter("from", "query", {**NUMBER, "minimum": 1}, "The size of the older head.", required=True),
+        parameter("to", "query", {**NUMBER, "minimum": 1}, "That of the newer one; the newest if left out."),
     ]
     return {
         "/v1/history/head": {
@@ -281,8 +282,9 @@ def _reading_paths(operation: Operation, one: str) -> dict[str, Schema]:
             responses={**_ok(f"{summary}.", schema), **responses_of("malformed", *READING)},
         )  # fmt: skip
 
-    older = parameter("from", "query", NUMBER, "The older version.")
-    newer = parameter("to", "query", NUMBER, "The newer one; the newest if left out.")
+    one_or_more = {**NUMBER, "minimum": 1}
+    older = parameter("from", "query", one_or_more, "The older version.", required=True)
+    newer = parameter("to", "query", one_or_more, "The newer one; the newest if left out.")
     return {
         "/history/proof": {
             "get": reading("prove", "Proofs", f"What proves the history of a {one}", _BELOW, *used("limit"))
@@ -308,7 +310,7 @@ def _back_paths(operation: Operation, name: str, one: str) -> dict[str, Schema]:
         **responses_of(*codes),
         "204": {"description": "Done; return=minimal was preferred."},
     }
-    body = closed(
+    body = taken(
         {"fields": {"type": "array", "items": TEXT, "minItems": 1}, "reason": TEXT, "values": OPEN},
         optional=("values", "reason"),
     )

@@ -19,10 +19,10 @@ from fenland.web.patch_formats import MEMBERS
 Schema = dict[str, Any]
 
 
-def parameter(name: str, where: str, schema: Schema, description: str) -> Schema:
+def parameter(name: str, where: str, schema: Schema, description: str, *, required: bool = False) -> Schema:
     """A parameter object; those in the path are always required."""
     found = {"name": name, "in": where, "schema": schema, "description": description}
-    return {**found, "required": True} if where == "path" else found
+    return {**found, "required": True} if required or where == "path" else found
 
 
 def ref(name: str) -> Schema:
@@ -39,6 +39,11 @@ def closed(properties: Schema, *, optional: Iterable[str] = (), **more: Any) -> 
         **({"required": required} if required else {}),
         **more,
     }
+
+
+def taken(properties: Schema, *, optional: Iterable[str] = (), **more: Any) -> Schema:
+    """The same as `closed` for what is sent: a member that is none of these is refused."""
+    return closed(properties, optional=optional, additionalProperties=False, **more)
 
 
 def nullable(schema: Schema) -> Schema:
@@ -70,16 +75,22 @@ PARAMETERS: dict[str, Schema] = {
     "cursor": parameter("cursor", "query", TEXT, "The `next` of the page before."),
     "count": parameter("count", "query", FLAG, "Whether to count all that match."),
     "where": parameter(
-        "where", "query", TEXT, 'A condition over the fields, such as `status == "open" && pumps > 2`.'
+        "where",
+        "query",
+        {"type": "string", "minLength": 1},
+        'A condition over the fields, such as `status == "open" && pumps > 2`.',
     ),
     "fields": parameter(
         "fields",
         "query",
-        TEXT,
+        {"type": "string", "minLength": 1},
         "Fields by comma: records then hold these alone, and not all that is required.",
     ),
     "include": parameter(
-        "include", "query", TEXT, "References by comma, such as `station.watercourse`, to answer with theirs."
+        "include",
+        "query",
+        {"type": "string", "minLength": 1},
+        "References by comma, such as `station.watercourse`, to answer with theirs.",
     ),
     "labels": parameter("labels", "query", FLAG, "Whether to tell what references and owners stand for."),
     "below": parameter("below", "query", {"type": "integer", "minimum": 0}, "Only versions under this."),
@@ -100,6 +111,25 @@ PARAMETERS: dict[str, Schema] = {
     "if_match": parameter("If-Match", "header", TEXT, "Only if the record has this ETag (RFC 9110)."),
     "if_none_match": parameter("If-None-Match", "header", TEXT, "Only if it has another (RFC 9110)."),
     "prefer": parameter("Prefer", "header", TEXT, "return=minimal, handling=lenient (RFC 7240), by comma."),
+    "lenient": parameter("lenient", "query", FLAG, "The same as Prefer: handling=lenient."),
+    "return": parameter(
+        "return",
+        "query",
+        {"type": "string", "enum": ["minimal", "representation"]},
+        "minimal is the same as Prefer: return=minimal.",
+    ),
+    "coerce": parameter(
+        "coerce",
+        "query",
+        {"type": "string", "enum": ["text"]},
+        "Texts in the body are read by their fields' types, as those of a form are.",
+    ),
+    "blank_filters": parameter(
+        "blank_filters",
+        "query",
+        {"type": "string", "enum": ["keep", "ignore"]},
+        "ignore: a field that is filtered by a blank is not filtered by.",
+    ),
     "client": parameter(
         "Fenland-Client", "header", TEXT, "A name the client keeps: its own changes are not others'."
     ),
@@ -254,7 +284,7 @@ def batch_schemas(limits: Limits) -> dict[str, Schema]:
     }
     return {
         **_item_schemas(limits),
-        "Batch": closed(
+        "Batch": taken(
             {"items": {"type": "array", "items": items, "maxItems": limits.batch}, "atomic": FLAG},
             optional=("atomic",),
             description="All or nothing, unless `atomic` is false: then each on its own.",
@@ -341,4 +371,5 @@ def responses_of(*codes: str) -> Schema:
 
 def used(*names: str) -> list[Schema]:
     """References to these parameters."""
-    return [ref(f"parameters/{name}") for name in names]
+    more = ("lenient", "return") if "prefer" in names else ()
+    return [ref(f"parameters/{name}") for name in (*names, *more)]

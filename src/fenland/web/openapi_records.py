@@ -15,7 +15,8 @@ from fenland.core.reserved import RESERVED_SCHEMAS
 from fenland.core.schemas import field_schema
 from fenland.core.values import MISSING
 from fenland.web.body import HTML_FORMS
-from fenland.web.openapi_files import file_content, import_parts
+from fenland.web.errors import PROBLEM
+from fenland.web.openapi_files import export_operation, import_parts
 from fenland.web.openapi_history import AT, VERSION, record_history_paths
 from fenland.web.openapi_parts import (
     FLAG,
@@ -68,14 +69,38 @@ def _answered(item: Field, *, set_by_none: bool) -> Schema:
 
 
 def _example(fields: Mapping[str, Field]) -> Schema:
-    """Values that the definition itself gives: examples, or the first choice of an enum."""
+    """Values that the definition itself gives: examples, the first choice of an enum, or what must be given."""
     found = {}
     for name, item in fields.items():
         if item.examples:
             found[name] = item.examples[0]
         elif item.enum:
             found[name] = item.enum[0]
+        elif item.filled and item.default is MISSING:
+            found[name] = _some_value(item)
     return found
+
+
+#: Of each format, and each type, a value that nearly every definition takes.
+_FORMATTED = {
+    "date": "2031-04-09",
+    "date-time": "2031-04-09T14:30:00Z",
+    "uuid": "01a1c1d1-0000-7000-8000-000000000001",
+    "email": "somebody@firm.example",
+    "uri": "https://firm.example/page",
+}
+
+
+def _some_value(item: Field) -> Any:
+    """A value of a required field for which the definition gives none."""
+    least = item.constraints.get("minimum", 1)
+    if item.type == "string":
+        plain = "text".ljust(item.constraints.get("minLength", 0), "x")[: item.max_length or 100]
+        return _FORMATTED.get(item.format or "", plain)
+    if item.type == "object":
+        return _example(item.properties or {})
+    by_type: dict[str, Any] = {"boolean": True, "array": [], "integer": least, "number": least}
+    return by_type[item.type]
 
 
 def _page(name: str) -> Schema:
@@ -187,13 +212,21 @@ def _equalities(collection: Collection) -> list[Schema]:
     return [
         {
             **parameter(
-                name, "query", {"type": "array", "items": TEXT}, "A value it has; repeated: any of them."
+                name,
+                "query",
+                {"type": "array", "items": _filtered_by(item)},
+                "A value it has; repeated: any of them.",
             ),
             "explode": True,
         }
         for name, item in collection.fields.items()
         if item.type not in ("array", "object") and not item.write_only and name not in LIST_PARAMETERS
     ]
+
+
+def _filtered_by(item: Field) -> Schema:
+    """A value that a field is filtered by."""
+    return {"type": item.type, **({"format": item.format} if item.format else {})}
 
 
 class _Operations:
@@ -242,7 +275,9 @@ class _Operations:
     def update(self, suffix: str) -> Schema:
         return self.operation(
             "update", suffix, f"Change fields of a {self.one}", "Only the fields that are sent; see docs/updates.md.",
-            parameters=used("if_match", "if_none_match", "base", "clear", "blank", "reason", "once", "prefer", "client"),
+            parameters=used(
+                "if_match", "if_none_match", "base", "clear", "blank", "coerce", "reason", "once", "prefer", "client"
+            ),
             requestBody=_patch_body(self.name, self.example),
             responses=self._changed(),
         )  # fmt: skip
@@ -250,7 +285,9 @@ class _Operations:
     def replace(self, suffix: str) -> Schema:
         return self.operation(
             "replace", suffix, f"Replace a {self.one}", "What is left out gets its default, or null.",
-            parameters=used("if_match", "if_none_match", "base", "blank", "reason", "once", "prefer", "client"),
+            parameters=used(
+                "if_match", "if_none_match", "base", "blank", "coerce", "reason", "once", "prefer", "client"
+            ),
             requestBody={
                 "required": True,
                 "content": {**content_of(ref(f"schemas/{self.name}Patch")), **content_of(OPEN, *HTML_FORMS)},
@@ -265,7 +302,9 @@ class _Operations:
         return self.operation(
             "put", suffix, f"Create or replace a {self.one}",
             "Created where it is not there. If-None-Match: * refuses where it is, If-Match where it is not.",
-            parameters=used("if_match", "if_none_match", "base", "blank", "reason", "once", "prefer", "client"),
+            parameters=used(
+                "if_match", "if_none_match", "base", "blank", "coerce", "reason", "once", "prefer", "client"
+            ),
             requestBody={"required": True, "content": content},
             responses={**answers, "201": created},
         )  # fmt: skip
@@ -291,7 +330,7 @@ class _Operations:
     def preview(self) -> Schema:
         return self.operation(
             "preview", "", f"See what a change of a {self.one} would do", "Takes what PATCH takes, and saves nothing.",
-            parameters=used("if_match", "base", "clear", "blank", "prefer"),
+            parameters=used("if_match", "base", "clear", "blank", "coerce", "prefer", "reason"),
             requestBody=_patch_body(self.name, self.example),
             responses={
                 "200": _record_answer(f"{self.name}Preview", "What would change, and what is wrong."),
@@ -304,6 +343,7 @@ class _Operations:
             "list", "", f"List and search {self.collection.title.lower()}", "Pages by cursor; no record is met twice.",
             parameters=[
                 *used("where", "q", "sort", "fields", "include", "limit", "cursor", "count", "labels"),
+                *used("blank_filters"),
                 AT,
                 *_equalities(self.collection),
             ],
@@ -311,7 +351,7 @@ class _Operations:
                 "200": {
                     "description": "A page.",
                     "headers": {"Link": {"schema": TEXT}},
-                    "content": {**content_of(ref(f"schemas/{self.name}Page")), **file_content()},
+                    "content": content_of(ref(f"schemas/{self.name}Page")),
                 },
                 **responses_of("malformed", "not-permitted", *READING),
             },
@@ -339,9 +379,16 @@ class _Operations:
             status: {"description": text, "content": content_of(ref("schemas/Many"))}
             for status, text in answers.items()
         }
+        told["422"] = {
+            "description": answers["422"],
+            "content": {**content_of(ref("schemas/Many")), **content_of(ref("schemas/Invalid"), PROBLEM)},
+        }
+        changing = used("blank", "clear", "coerce", "prefer") if parts else []
         return self.operation(
             verb, "", summary, "The filter chooses them, as in lists; each gets its history entry.",
-            parameters=[*used("where", "reason", "once", "client"), *query, *_equalities(self.collection)],
+            parameters=[
+                *used("where", "reason", "once", "client"), *changing, *query, *_equalities(self.collection)
+            ],
             responses={**responses_of(*codes), **told}, **parts,
         )  # fmt: skip
 
@@ -359,7 +406,7 @@ class _Operations:
     def create(self) -> Schema:
         return self.operation(
             "create", "", f"Create a {self.one}", "Answers with the record as created, defaults included.",
-            parameters=used("prefer", "blank", "reason", "once", "client"),
+            parameters=used("prefer", "blank", "coerce", "reason", "once", "client"),
             requestBody={
                 "required": True,
                 "content": {
@@ -419,6 +466,9 @@ class _Operations:
                 "delete": self.many("deleteMany", f"Delete {plural} by filter"),
             },
             f"{base}/import": {"post": self.import_rows()},
+            f"/v1/exports/{collection.name}": {
+                "get": export_operation(self.name, collection.title, _equalities(collection))
+            },
             f"{base}/{{key}}/access": {"parameters": key, "get": self.access()},
             f"{base}/{{key}}": {"parameters": key, **self._one("")},
             f"{base}/{{key}}/preview": {"parameters": key, "post": self.preview()},

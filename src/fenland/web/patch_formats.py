@@ -6,17 +6,17 @@ A new format is a row here, and a file in `core/` that says what it means.
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from flask import Request
 
 from fenland.core.edits import edits_from, read_edits
 from fenland.core.field_access import FieldAccess
-from fenland.core.html_forms import read_form
+from fenland.core.html_forms import read_form, read_texts
 from fenland.core.json_patch import json_patch_from, read_json_patch
 from fenland.core.limits import Limits
-from fenland.core.patches import MergePatch, Patch, read_object, replacement
+from fenland.core.patches import MergePatch, Patch, Replacement, read_object, replacement
 from fenland.core.problems import Malformed, UnsupportedMedia
 from fenland.core.validation import kind_of
 from fenland.core.values import MISSING
@@ -175,6 +175,29 @@ def replacement_reader(request: Request, limits: Limits, order: InOrder) -> Read
     """Of a body that is to take the place of the stored record."""
     read = fields_reader(request, limits, order)
     return lambda access: replacement(read(access), access)
+
+
+def coercing(read: ReadPatch, query: Mapping[str, str]) -> ReadPatch:
+    """The same reader; with `coerce=text` the texts in its fields are read as a form's are, by type."""
+    if "coerce" not in query:
+        return read
+
+    def coerced(access: FieldAccess) -> Patch:
+        patch = read(access)
+        if isinstance(patch, (MergePatch, Replacement)):
+            return replace(patch, fields=read_texts(access.collection.fields, patch.fields))
+        return patch
+
+    return coerced
+
+
+def coercing_fields(
+    read: Callable[[FieldAccess], Mapping[str, Any]], query: Mapping[str, str]
+) -> Callable[[FieldAccess], Mapping[str, Any]]:
+    """The same for a reader of whole records."""
+    if "coerce" not in query:
+        return read
+    return lambda access: read_texts(access.collection.fields, read(access))
 
 
 #: How a body becomes a patch; see `patch_reader`.

@@ -19,7 +19,39 @@ from fenland.service.listing import LARGEST_PAGE, USUAL_PAGE
 from fenland.service.past import When
 
 #: What the query of a list may hold, besides the names of fields.
-LIST_PARAMETERS = ("where", "q", "sort", "fields", "include", "limit", "cursor", "count", "labels", "at")
+LIST_PARAMETERS = (
+    "where", "q", "sort", "fields", "include", "limit", "cursor", "count", "labels", "at",
+    "blank_filters",
+)  # fmt: skip
+
+
+#: What some tools add to every address, so that no cache answers.
+_UNCACHED = "_"
+#: What a change may ask by its query, too, for tools that send no headers (RFC 7240 has the headers); and how
+#: the texts in its body are read.
+PREFERENCES = ("lenient", "return", "coerce")
+
+
+def check_preferences(query: Mapping[str, str]) -> None:
+    """Raises `Malformed` for a preference that is none."""
+    flag(dict(query), "lenient")
+    if query.get("return", "minimal") not in ("minimal", "representation"):
+        raise Malformed(f"return is {query['return'][:80]!r}. It must be minimal or representation.")
+    if query.get("coerce", "text") != "text":
+        raise Malformed(f"coerce is {query['coerce'][:80]!r}. It must be text.")
+
+
+def without_blanks(
+    query: Mapping[str, str], equal: Mapping[str, tuple[str, ...]]
+) -> dict[str, tuple[str, ...]]:
+    """The fields that a list is filtered by; with `blank_filters=ignore` not those that are given a blank."""
+    said = query.get("blank_filters", "keep")
+    if said not in ("keep", "ignore"):
+        raise Malformed(f"blank_filters is {said[:80]!r}. It must be ignore, or keep.")
+    if said == "keep":
+        return dict(equal)
+    kept = {name: tuple(value for value in values if value) for name, values in equal.items()}
+    return {name: values for name, values in kept.items() if values}
 
 
 def _pairs(request: Request) -> list[tuple[str, str]]:
@@ -56,6 +88,8 @@ def query_of(request: Request, *known: str) -> dict[str, str]:
 def _once(known: Sequence[str], pairs: Iterable[tuple[str, str]]) -> dict[str, str]:
     found: dict[str, str] = {}
     for name, value in pairs:
+        if name == _UNCACHED and name not in known:
+            continue
         if name not in known:
             raise Malformed(f"There is no query parameter {name!r} here. {did_you_mean(name, known)}")
         if name in found:

@@ -35,6 +35,8 @@ from fenland.web.order import InOrder
 from fenland.web.patch_formats import (
     ACCEPT_PATCH,
     PatchReader,
+    coercing,
+    coercing_fields,
     fields_reader,
     patch_reader,
     replacement_reader,
@@ -42,8 +44,10 @@ from fenland.web.patch_formats import (
 from fenland.web.previews import preview_json
 from fenland.web.query import (
     LIST_PARAMETERS,
+    PREFERENCES,
     base_of,
     blank_of,
+    check_preferences,
     flag,
     names_of,
     query_and_fields,
@@ -51,6 +55,7 @@ from fenland.web.query import (
     reason_of,
     when_of,
     whole_number,
+    without_blanks,
 )
 from fenland.web.routing import ONE_RECORD, RECORDS, onward
 
@@ -65,6 +70,14 @@ def _asked_by(query: dict[str, str]) -> dict[str, Any]:
         "clear": names_of(query, "clear"),
         "reason": reason_of(query),
     }
+
+
+def _changing(order: InOrder, request: Request, *known: str) -> dict[str, str]:
+    """The query of a change."""
+    query = order.query(request, *known, *PREFERENCES)
+    if query:
+        order.read(lambda: check_preferences(query), None)
+    return query
 
 
 def _wanted_by(query: dict[str, str]) -> Wanted:
@@ -84,7 +97,7 @@ class _Views:
         query, equal = query_and_fields(request, LIST_PARAMETERS, (*RESERVED, *fields))
         asked = ListRequest(
             collection=collection,
-            filter=Filter(query.get("where", ""), equal),
+            filter=Filter(query.get("where", ""), without_blanks(query, equal)),
             wanted=_wanted_by(query),
             q=query.get("q", ""),
             sort=query.get("sort", ""),
@@ -97,7 +110,7 @@ class _Views:
         if (form := form_accepted(request)) is not None:
             if when:
                 raise Malformed("A file holds records as they are. Leave at out, or ask for JSON.")
-            return self.exports.answer(request, asked, form)
+            return self.exports.answer(caller, asked, form)
         if when.at is not None:
             listed = list_past(self.service, caller, asked, when.at)
         else:
@@ -114,7 +127,7 @@ class _Views:
 
     def create(self, request: Request, collection: str) -> Answer:
         caller, order = caller_of(request, self.service), InOrder()
-        query = order.query(request, "blank", "reason")
+        query = _changing(order, request, "blank", "reason")
         order.read(lambda: refuse_preconditions(request), None)
         asked = CreateRequest(
             collection=collection,
@@ -122,7 +135,7 @@ class _Views:
             lenient=prefers(request, "handling=lenient"),
             reason=order.read(lambda: reason_of(query), None),
             once=order.read(lambda: once_of(request, self.service.limits), None),
-            read_fields=fields_reader(request, self.service.limits, order),
+            read_fields=coercing_fields(fields_reader(request, self.service.limits, order), query),
         )
         saved = create(self.service, caller, asked)
         return record_answer(request, saved, self._location(request, saved))
@@ -150,10 +163,10 @@ class _Views:
 
     def put(self, request: Request, collection: str, value: str, field: str) -> Answer:
         caller, order = caller_of(request, self.service), InOrder()
-        query = order.query(request, "blank", "reason", "base")
+        query = _changing(order, request, "blank", "reason", "base")
         asked = PutRequest(
             address=Address(collection, value, field),
-            read_fields=fields_reader(request, self.service.limits, order),
+            read_fields=coercing_fields(fields_reader(request, self.service.limits, order), query),
             preconditions=order.read(lambda: preconditions_of(request), UNCONDITIONAL),
             base=order.read(lambda: base_of(query), None),
             blank=order.read(lambda: blank_of(query), None),
@@ -175,7 +188,7 @@ class _Views:
         self, request: Request, address: Address, reader: PatchReader, *, looking: bool = False
     ) -> Answer:
         caller, order = caller_of(request, self.service), InOrder()
-        query = order.query(request, "blank", "reason", "base", "preview", "clear")
+        query = _changing(order, request, "blank", "reason", "base", "preview", "clear")
         looking = looking or (bool(query) and order.read(lambda: flag(query, "preview"), False))
         asked = UpdateRequest(
             address=address,
@@ -184,7 +197,7 @@ class _Views:
             once=order.read(lambda: once_of(request, self.service.limits), None),
             # Most changes say no more than that.
             **(order.read(lambda: _asked_by(query), _NOTHING) if query else _NOTHING),
-            read_patch=reader(request, self.service.limits, order),
+            read_patch=coercing(reader(request, self.service.limits, order), query),
         )
         if looking:
             return json_answer(preview_json(preview(self.service, caller, asked)))
@@ -196,7 +209,7 @@ class _Views:
 
     def delete(self, request: Request, collection: str, value: str, field: str | None = None) -> Answer:
         caller, order = caller_of(request, self.service), InOrder()
-        query = order.query(request, "reason", "base")
+        query = _changing(order, request, "reason", "base")
         asked = DeleteRequest(
             base=order.read(lambda: base_of(query), None),
             address=Address(collection, value, field),
