@@ -10,7 +10,7 @@ from collections.abc import Iterator
 from datetime import UTC, datetime
 from decimal import Decimal
 from pathlib import Path
-from typing import Any
+from typing import Any, get_args
 
 import httpx
 import pytest
@@ -18,6 +18,7 @@ from ruamel.yaml import YAML
 
 from fenland.client.errors import BY_STATUS
 from fenland.core.access import Actor, Caller, Policy, Sight
+from fenland.core.auditing import Kind
 from fenland.core.constraints import CONSTRAINTS
 from fenland.core.expressions import EvaluationError, as_json, evaluate
 from fenland.core.field_access import PROTECTIONS
@@ -166,6 +167,7 @@ _SAID_OTHERWISE = {
     "unknown_property",
     "key_characters",
     "not_sensitive",
+    "not_required",
     "reason",
 }
 
@@ -189,6 +191,11 @@ def test_problems_carry_what_they_declare_and_nothing_else() -> None:
             if isinstance(node, ast.Call) and kind is not None:
                 given = {one.arg for one in node.keywords if one.arg is not None}
                 assert given <= {*kind.parameters, "headers"}, f"{path.name}:{node.lineno}"
+
+
+def test_every_kind_of_fault_is_described() -> None:
+    page = (ROOT / "docs" / "verifying.md").read_text()
+    assert set(re.findall(r"^\| `([a-z]+)` \|", page, re.MULTILINE)) == set(get_args(Kind))
 
 
 def test_links_between_pages_lead_somewhere() -> None:

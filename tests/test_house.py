@@ -53,6 +53,7 @@ def test_records_and_history_are_written_in_one_place() -> None:
         "service/work.py",
         "service/account_entries.py",
         "storage/definitions.py",
+        "storage/layouts.py",
         "storage/older_history.py",
     }
 

@@ -184,7 +184,7 @@ def _conclude(
                 f"The refused rows are in [bold]{escape(refused_path)}[/]: correct and import that file."
             )
         if done.batch and not preview and done.created + done.updated:
-            out.print(f"[dim]All of it can be undone: fenland undo --each --batch {done.batch}[/]")
+            err.print(f"[dim]All of it can be undone: fenland undo --each --batch {done.batch}[/]")
         if atomic and done.refused and not preview:
             err.print("Nothing was kept.")
     if done.refused:

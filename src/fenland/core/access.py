@@ -10,7 +10,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Mapping
 from contextlib import suppress
 from dataclasses import dataclass, field, replace
-from datetime import date, datetime
+from datetime import UTC, datetime
 from typing import Any
 
 from fenland.core.catalog import AROUND
@@ -131,6 +131,7 @@ class Sight:
         "caller",
         "failed",
         "follow",
+        "moment",
         "now",
         "today",
         "unchanged",
@@ -144,16 +145,17 @@ class Sight:
         follow: Follow = nothing,
         failed: Failed = _unheard,
         whole: Follow = nothing,
-        today: date | None = None,
     ) -> None:
-        """`follow` gives of a record what rules ask of it, `whole` all of it; `today` else is UTC's."""
-        self.caller, self.now, self.today = caller, now, today or now.date()
+        """`follow` gives of a record what rules ask of it, `whole` all of it; `now` has the zone of today."""
+        self.caller, self.moment = caller, now
+        # Functions of a moment are of UTC where no zone is named.
+        self.now, self.today = now.astimezone(UTC), now.date()
         self.follow, self.failed, self.whole = follow, failed, whole
         #: The same for who acts, where they act on behalf of the actor.
         self.acting: Sight | None = None
         if caller.acting is not None:
             acting = replace(caller, actor=caller.acting, acting=None)
-            self.acting = Sight(acting, now, follow, failed, whole, self.today)
+            self.acting = Sight(acting, now, follow, failed, whole)
         #: By the identity of a rule and a record, the records for which the rule grants what changes nothing
         #: that it asks. They are held here, so that no other can come to have the identity of one.
         self.unchanged: dict[tuple[int, int], Mapping[str, Any]] = {}
@@ -162,7 +164,7 @@ class Sight:
 
     def quietly(self) -> Sight:
         """The same, telling nobody of rules that cannot be evaluated."""
-        return Sight(self.caller, self.now, self.follow, _unheard, self.whole, self.today)
+        return Sight(self.caller, self.moment, self.follow, _unheard, self.whole)
 
     @property
     def actor(self) -> Actor:

@@ -106,8 +106,7 @@ class Service:
 
     def sight(self, caller: Caller, follow: Follow = nothing, whole: Follow = nothing) -> Sight:
         """What rules are judged with for a caller, now; without `follow`, nothing is referred to."""
-        now = self.clock()
-        return Sight(caller, now, follow, self.rule_failed, whole, self.today(now))
+        return Sight(caller, self.clock().astimezone(self.zone), follow, self.rule_failed, whole)
 
     def rule_failed(self, rule: Rule, why: str) -> None:
         """Notes a rule that could not be evaluated, and so denied; once for each."""

@@ -43,6 +43,7 @@ export const SENTENCES: Record<string, Sentence> = {
   enum: () => "Choose one of those offered.",
   pattern: (_, schema) =>
     schema.examples?.length ? `Write it like ${textOf(schema.examples[0])}.` : "This is not written as it must be.",
+  scheme: (error) => `Enter an address of one of these kinds: ${shown(error["schemes"])}.`,
   format: (_, schema) => FORMATS[schema.format ?? ""] ?? "This is not written as it must be.",
   min_length: (error) => `Enter at least ${counted(error["min_length"], "character")}.`,
   max_length: (error) => `Enter at most ${counted(error["max_length"], "character")}.`,
@@ -77,6 +78,7 @@ export const SENTENCES: Record<string, Sentence> = {
   unique: () => "Another record has this already. Enter another.",
   reason: () => "Say why this is changed.",
   not_sensitive: (error) => error.detail,
+  not_required: (error) => error.detail,
   reference: () => "There is no such record that you may see. Choose one that is there.",
 };
 
