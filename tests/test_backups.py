@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import sqlite3
 import subprocess
 import threading
@@ -101,6 +102,7 @@ def _compare(path: Path, answered: dict[str, int]) -> None:
 DAMAGE = {
     "cut short": lambda path: path.write_bytes(path.read_bytes()[: path.stat().st_size // 2]),
     "a little cut": lambda path: path.write_bytes(path.read_bytes()[:-4096]),
+    "a byte short": lambda path: path.write_bytes(path.read_bytes()[:-1]),
     "a page of noise": lambda path: path.write_bytes(path.read_bytes()[:20480] + bytes([7]) * 4096 + path.read_bytes()[24576:]),
     "no database": lambda path: path.write_text("nothing of the kind"),
     "empty": lambda path: path.write_bytes(b""),
@@ -131,6 +133,48 @@ def test_what_is_damaged_or_foreign_is_not_put_in_place(database: Path, tmp_path
         put_back(copy, target)
     assert not target.exists()
     assert not list(tmp_path.glob("*.part"))
+
+
+OTHERS = {
+    "as it was": "",
+    "a record changed": "is not as its history has it, in text",
+    "a record less": "is gone, and no entry says so",
+    "an account raised": "account",
+    "another project": "another project: it has places, and this one notes",
+    "another database": "their histories begin otherwise",
+}
+CHANGED = {
+    "a record changed": "UPDATE notes SET text = 'y' WHERE code = 'N7'",
+    "a record less": "DELETE FROM notes WHERE code = 'N7'",
+    "an account raised": "UPDATE fenland_accounts SET roles = '[\"office\",\"lead\"]'",
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", OTHERS)
+def test_a_backup_is_of_this_database_and_as_its_history_has_it(tmp_path: Path, name: str) -> None:
+    folder, copy = tmp_path / "project", tmp_path / "copy.db"
+    (folder / "collections").mkdir(parents=True)
+    (folder / "fenland.toml").write_text('database = "x.db"\n')
+    (folder / "collections" / "notes.yaml").write_text(json.dumps(NOTES["notes"]))
+    other = {"places": NOTES["notes"] | {"fields": {"code": NOTES["notes"]["fields"]["code"]}}}
+    with workshop_of(NOTES, folder / "x.db") as (_, http):
+        for number in range(9):
+            http.post("/v1/records/notes", json={"code": f"N{number}"}).raise_for_status()
+    source = folder / "x.db"
+    if name.startswith("another"):
+        source = tmp_path / "other.db"
+        with workshop_of(NOTES if name == "another database" else other, source):
+            pass
+    back_up(source, copy)
+    if name in CHANGED:
+        _run(copy, CHANGED[name])
+    words = [FENLAND, "restore-backup", str(copy), "--project", str(folder), "--replace"]
+    before = (folder / "x.db").read_bytes()
+    done = subprocess.run(words, capture_output=True, text=True)
+    assert (done.returncode, OTHERS[name] in done.stderr) == (1 if OTHERS[name] else 0, True), done.stderr
+    if OTHERS[name]:
+        assert (folder / "x.db").read_bytes() == before
+        assert subprocess.run([*words, "--as-it-is"], capture_output=True).returncode == 0
 
 
 def test_nothing_is_overwritten_unasked(database: Path, tmp_path: Path) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from contextlib import suppress
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -45,15 +46,23 @@ def restore_backup(
     file: Path = typer.Argument(help="A file that backup, a schedule or migrate has written."),
     project: Path = _PROJECT,
     replace: bool = typer.Option(False, "--replace", help="Move the database that is there aside."),
+    as_it_is: bool = typer.Option(
+        False, "--as-it-is", help="Also one of another database, or not as its history has it."
+    ),
     as_json: bool = json_option(),
 ) -> None:
-    """Put a backup in the place of a project's database, once it was seen to be whole.
+    """Put a backup in the place of a project's database, once it was seen to be whole, and of this database.
 
     Stop the service first: one that runs notices, and saves nothing any more until it is started anew.
     """
+    from fenland.core.definitions import DefinitionMistakes
+    from fenland.service.project import load_project
+    from fenland.service.putting_back import look_into
     from fenland.storage.door import DatabaseRefused, put_back
 
-    settings = open_settings(project)
+    settings, definitions = open_settings(project), None
+    with suppress(DefinitionMistakes):
+        definitions = load_project(project).definitions
     if settings.database.exists() and not replace:
         fail(
             f"A database is at {settings.database}. With --replace it is moved aside, and kept.",
@@ -61,7 +70,12 @@ def restore_backup(
         )
     try:
         with shown_progress() as progress:
-            found, aside = put_back(file, settings.database, replace=replace, progress=progress)
+
+            def look(found: Path) -> None:
+                if not as_it_is:
+                    look_into(found, settings, definitions, progress)
+
+            found, aside = put_back(file, settings.database, replace=replace, progress=progress, look=look)
     except DatabaseRefused as error:
         fail(str(error))
     if as_json:

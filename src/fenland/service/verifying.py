@@ -48,25 +48,38 @@ def verify_database(
     `archives` is a folder where archives lie that are not where they were written. Raises `DatabaseRefused`,
     and `ValueError` for heads that cannot be read.
     """
+    folders = [path.parent, *([] if archives is None else [archives])]
     with audited(path) as base:
-        report, keys = Report(), base.keys()
-        outside = [] if elsewhere is None else read_heads(elsewhere, keys)
-        files = _archives(base, [path.parent, *([] if archives is None else [archives])], report)
-        _tree(base, files, report, outside, progress)
-        for name in base.missing_guards():
-            words = f"The trigger {name}, which keeps entries from change, is not as it was."
-            report.faults.append(Fault("trigger", words))
-        for name in base.strange_triggers():
-            words = f"The trigger {name} is none of this service: it can change what is written."
-            report.faults.append(Fault("trigger", words))
-        if not tree_only:
-            _entries(base, files, report, progress)
-            # Where entries are not what they were, what was made of them is not either.
-            wrong = [] if any(one.kind in _OF_ENTRIES for one in report.faults) else base.wrong_terms()
-            for block in islice(wrong, _TOLD):
-                words = f"What searches find entries up to {block} by was changed: they may not find them."
-                report.faults.append(Fault("terms", words, block))
-        return report
+        outside = [] if elsewhere is None else read_heads(elsewhere, base.keys())
+        return verify_opened(base, folders, outside, tree_only=tree_only, progress=progress)
+
+
+def verify_opened(
+    base: Audited,
+    folders: Sequence[Path],
+    outside: Sequence[KnownHead] = (),
+    *,
+    tree_only: bool = False,
+    progress: Progress = QUIET,
+) -> Report:
+    """The same, of a database that is open; its archives lie in one of the folders."""
+    report = Report()
+    files = _archives(base, folders, report)
+    _tree(base, files, report, outside, progress)
+    for name in base.missing_guards():
+        words = f"The trigger {name}, which keeps entries from change, is not as it was."
+        report.faults.append(Fault("trigger", words))
+    for name in base.strange_triggers():
+        words = f"The trigger {name} is none of this service: it can change what is written."
+        report.faults.append(Fault("trigger", words))
+    if not tree_only:
+        _entries(base, files, report, progress)
+        # Where entries are not what they were, what was made of them is not either.
+        wrong = [] if any(one.kind in _OF_ENTRIES for one in report.faults) else base.wrong_terms()
+        for block in islice(wrong, _TOLD):
+            words = f"What searches find entries up to {block} by was changed: they may not find them."
+            report.faults.append(Fault("terms", words, block))
+    return report
 
 
 # --- archives ----------------------------------------------------------------------------------------

@@ -24,6 +24,7 @@ from fenland.storage.protocols import (
     Writing,
 )
 from fenland.storage.sqlite.auditing import Audited, Unreadable, audited_sqlite
+from fenland.storage.sqlite.copying import Look
 from fenland.storage.sqlite.copying import back_up as back_up_sqlite
 from fenland.storage.sqlite.copying import put_back as put_sqlite_back
 from fenland.storage.sqlite.database import open_sqlite
@@ -150,18 +151,26 @@ def back_up(path: Path, target: Path, progress: Progress = QUIET) -> Copied:
 
 
 def put_back(
-    source: Path, path: Path, *, replace: bool = False, progress: Progress = QUIET
+    source: Path,
+    path: Path,
+    *,
+    replace: bool = False,
+    progress: Progress = QUIET,
+    look: Look = lambda path: None,
 ) -> tuple[Copied, Path | None]:
     """Puts a backup in the place of the database at `path`; see `copying.put_back` of the engine.
 
     With `replace`, what is there is moved aside; its new place is told. Raises `DatabaseRefused`.
     """
-    return put_sqlite_back(source, path, replace=replace, progress=progress)
+    return put_sqlite_back(source, path, replace=replace, progress=progress, look=look)
 
 
-def audited(path: Path) -> AbstractContextManager[Audited]:
-    """The database at `path` as it stands, to be held against its history. Raises `DatabaseRefused`."""
-    return audited_sqlite(path)
+def audited(path: Path, *, still: bool = False) -> AbstractContextManager[Audited]:
+    """The database at `path` as it stands, to be held against its history. Raises `DatabaseRefused`.
+
+    `still` says that it is a copy, which nobody writes.
+    """
+    return audited_sqlite(path, still=still)
 
 
 def fold(path: Path) -> None:

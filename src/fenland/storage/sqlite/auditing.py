@@ -185,11 +185,13 @@ class Audited:
 
 
 @contextmanager
-def audited_sqlite(path: Path) -> Iterator[Audited]:
+def audited_sqlite(path: Path, *, still: bool = False) -> Iterator[Audited]:
     """See `audited` of the door."""
     if not path.is_file():
         raise DatabaseRefused(f"There is no database at {path}.")
-    connection = sqlite3.connect(f"file:{sqlite.quoted(path)}?mode=ro", uri=True, isolation_level=None)
+    # Beside a file that nobody writes nothing need be left, and its folder may be one to read alone.
+    how = "mode=ro&immutable=1" if still else "mode=ro"
+    connection = sqlite3.connect(f"file:{sqlite.quoted(path)}?{how}", uri=True, isolation_level=None)
     try:
         connection.execute("BEGIN")
         row = connection.execute("SELECT value FROM fenland_meta WHERE name = 'layout'").fetchone()

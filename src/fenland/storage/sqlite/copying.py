@@ -15,6 +15,8 @@ from fenland.storage.sqlite.engine import quoted
 from fenland.storage.tables import LAYOUT, OWN
 from fenland.storage.values import Copied, DatabaseRefused, Progress
 
+#: Looks into a file, and raises `DatabaseRefused` for what it finds.
+Look = Callable[[Path], None]
 #: How large a part is copied between two calls of `copied`, in pages: some megabytes.
 _PAGES = 2_000
 
@@ -60,13 +62,17 @@ def back_up(source: Path, target: Path, progress: Progress) -> Copied:
         raise
 
 
-def put_back(source: Path, path: Path, *, replace: bool, progress: Progress) -> tuple[Copied, Path | None]:
+def put_back(
+    source: Path, path: Path, *, replace: bool, progress: Progress, look: Look
+) -> tuple[Copied, Path | None]:
     """Puts a backup in a database's place; gives what it holds, and where what was there is now.
 
-    Raises `DatabaseRefused` for a file that is damaged or not ours, and where a database is there that is not
-    to be replaced.
+    `look` may look further into one that is of the layout of today. Raises `DatabaseRefused` for a file that
+    is damaged or not ours, and where a database is there that is not to be replaced.
     """
     found = examine(source, progress)
+    if found.layout == LAYOUT:
+        look(source)
     if path.exists() and not replace:
         raise DatabaseRefused(f"A database is at {path}. It is moved aside only where that is asked for.")
     part = path.with_name(path.name + ".part")
@@ -127,6 +133,8 @@ def examine(path: Path, progress: Progress) -> Copied:
         closing(sqlite3.connect(f"file:{quoted(path)}?mode=ro&immutable=1", uri=True)) as one,
     ):
         layout = _layout(one, path)
+        if over := path.stat().st_size % one.execute("PRAGMA page_size").fetchone()[0]:
+            raise DatabaseRefused(f"{path} is damaged: its last page is cut off after {over} bytes.")
         problems = one.execute("PRAGMA integrity_check(3)").fetchall()
         if problems != [("ok",)]:
             raise DatabaseRefused(f"{path} is damaged: {problems[0][0]}.")
