@@ -371,6 +371,24 @@ def test_an_outcome_kept_before_is_given_by_the_fields_of_today(tmp_path: Path) 
         assert (again.json()["b"], "hidden" in again.json(), "seen" in again.json()) == ("x", False, False)
 
 
+def test_the_changes_of_a_renamed_field_are_found_by_its_name_of_today(tmp_path: Path) -> None:
+    path = tmp_path / "papers.db"
+    with workshop_of(of({"a": TEXT, "b": TEXT}), path) as (_, http):
+        http.post("/v1/records/papers", json={"code": "P1", "a": "x"}).raise_for_status()
+        http.patch("/v1/records/papers/P1", json={"b": "y"}).raise_for_status()
+    # b is another field by now: what was called so before was a change of c.
+    done(path, of({"q": TEXT | {"was": "a"}, "c": TEXT | {"was": "b"}}))
+    done(path, of({"b": TEXT | {"was": "q"}, "c": TEXT}))
+    with workshop_of(of({"b": TEXT, "c": TEXT}), path) as (_, http):
+        http.patch("/v1/records/papers/P1", json={"b": "z"}).raise_for_status()
+        for where in ("records/papers/P1/history?", "history?collection=papers&", "history?"):
+            told = {
+                name: [one["version"] for one in http.get(f"/v1/{where}field={name}").json()["items"]]
+                for name in "bc"
+            }
+            assert told == {"b": [3, 1], "c": [2]}, where
+
+
 def test_a_process_under_older_definitions_serves_nobody_wrong(tmp_path: Path) -> None:
     path, before = tmp_path / "papers.db", of({"a": CENTS})
     moved = of({"a": CENTS | {"multipleOf": Decimal("0.001")}})

@@ -11,7 +11,9 @@ from typing import Any
 import httpx
 import pytest
 
+from fenland.core.identity import time_of
 from fenland.core.values import same
+from fenland.service.archiving import archive
 from fenland.service.service import Service
 from support import bearer, workshop_of
 
@@ -75,6 +77,24 @@ def batched(http: httpx.Client, *items: Mapping[str, Any]) -> str:
 
 def undone(http: httpx.Client, sequence: int, status: int = 200, **parts: Any) -> Any:
     return sent(http, "POST", f"/v1/history/{sequence}/undo", status, **parts)
+
+
+def test_what_is_in_an_archive_is_told_of_and_a_record_keeps_when_it_was_made(
+    house: tuple[Service, httpx.Client], http: httpx.Client, tmp_path: Path
+) -> None:
+    made = sent(http, "GET", "/v1/records/visits/V1")
+    change(http, note="the newest entry stays in any case")
+    archive(house[0], tmp_path, "2999-01-01T00:00:00.000000Z")
+    change(http, note="second")
+    told = sent(http, "GET", "/v1/records/sites/S1/history")
+    assert (told["items"], len(told["archived"])) == ([], 1)
+    assert len(sent(http, "GET", "/v1/records/visits/V1/history")["archived"]) == 1
+    later = sent(http, "POST", "/v1/records/visits", 201, json={"code": "V2"})
+    assert sent(http, "GET", "/v1/records/visits/V2/history")["archived"] == []
+    assert time_of(later["id"]) == later["created_at"]
+    sent(http, "DELETE", "/v1/records/visits/V1")
+    back = sent(http, "POST", "/v1/records/visits/V1/restore")
+    assert back["created_at"] == made["created_at"]
 
 
 # --- as it was ----------------------------------------------------------------------------------------

@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 import re
 from collections.abc import Iterable
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
 
 #: Ticks in a millisecond: what the twelve bits behind the milliseconds of a UUID can tell apart.
 TICKS = 1 << 12
@@ -21,6 +21,13 @@ def uuid7(ticks: int, random: bytes) -> str:
     number |= 0x2 << 62 | int.from_bytes(random[:8]) & (1 << 62) - 1
     digits = f"{number:032x}"
     return f"{digits[:8]}-{digits[8:12]}-{digits[12:16]}-{digits[16:20]}-{digits[20:]}"
+
+
+def time_of(uuid: str) -> str:
+    """When a UUID of `uuid7` was made, as records keep it: to the microsecond, where it was alone in one."""
+    digits = uuid.replace("-", "")
+    ticks = int(digits[:12], 16) * TICKS + int(digits[13:16], 16)
+    return timestamp(datetime.fromtimestamp(0, UTC) + timedelta(microseconds=-(-ticks * 1000 // TICKS)))
 
 
 def timestamp(moment: datetime) -> str:

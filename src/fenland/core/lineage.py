@@ -71,6 +71,15 @@ class Lineage:
             name = source
         return found
 
+    def name_then(self, sequence: int, name: str) -> str | None:
+        """What a field of today was called when an entry was written; None where there was none."""
+        for step in reversed(self._since(sequence)):
+            source = step.mover.fields[name].source if name in step.mover.fields else None
+            if source is None:
+                return None
+            name = source
+        return name
+
     def today(self, sequence: int, changes: Changes) -> Changes:
         """What an entry changed, by the fields of today; a value that would not fit stays as it was."""
         for step in self._since(sequence):

@@ -13,6 +13,7 @@ from typing import Any
 from fenland.core.access import Caller
 from fenland.core.field_access import FieldAccess, Record
 from fenland.core.history import Entry
+from fenland.core.identity import time_of
 from fenland.core.problems import Malformed, NotFound
 from fenland.core.reserved import RESERVED
 from fenland.service.finding import Address, find, lookup_field, lookup_value, not_there
@@ -93,10 +94,12 @@ def last_copy(view: View, resource: Resource, deletion: Entry) -> Record:
     history = view.service.database.history
     newest, _ = history.of_record(view.reading, deletion.record_id, below=BEYOND_ALL, limit=1)
     first, _ = history.of_record(view.reading, deletion.record_id, below=2, limit=1)
-    begun = first[0] if first else deletion
+    # Where the first entry is in an archive, the id still says when that was, and the oldest that is here
+    # is the nearest to whoever it was.
+    begun = first[0] if first else list(newest_first(view, deletion.record_id))[-1]
     return record | {
         "version": newest[0].version,
-        "created_at": begun.time,
+        "created_at": begun.time if first else time_of(deletion.record_id),
         "created_by": begun.on_behalf,
     }
 

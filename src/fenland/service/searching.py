@@ -31,6 +31,7 @@ from fenland.core.expressions.types import (
 from fenland.core.field_access import FieldAccess
 from fenland.core.history import ACCOUNTS, DEFINITIONS, Entry
 from fenland.core.leaves import leaf_value
+from fenland.core.lineage import Lineage
 from fenland.core.problems import Malformed, NotFound
 from fenland.core.telling import Known, Telling, entry_json
 from fenland.core.terms import EQUALS, pieces, term, value_term
@@ -38,7 +39,7 @@ from fenland.service.accounts import manages
 from fenland.service.labels import labels_of
 from fenland.service.past import names_of, subject_of
 from fenland.service.service import Resource, Service
-from fenland.service.timeline import people_of, sides_of
+from fenland.service.timeline import changes_field, people_of, sides_of
 from fenland.service.work import View
 from fenland.storage.door import Candidates
 
@@ -151,6 +152,11 @@ class Question:
         self._run = None if self._checked is None else compiled(self._checked.tree)
         self._around = {"now": view.service.clock(), "today": view.service.today(view.service.clock())}
         self._sealed = view.service.secret_fields
+        #: Whether entries may have the field under another name, so that they have another term.
+        self._renamed = self._field is not None and any(
+            lineage is not None and lineage.older_names(self._field)
+            for lineage in map(view.service.lineage, view.service.resources.values())
+        )
         terms = list(self._terms())
         equal: dict[str, Any] = {}
         for name, value in self._equal.items():
@@ -166,7 +172,7 @@ class Question:
             # A collection that was called otherwise has several terms, of which one is enough.
             if name in EQUALS and len(self._values(name, value)) == 1:
                 yield term(name, value)
-        if self._field is not None:
+        if self._field is not None and not self._renamed:
             yield term("field", self._field)
         if self._reason:
             yield from pieces(self._reason)
@@ -182,7 +188,7 @@ class Question:
         """Whether an entry is wanted, by what the caller may see of it."""
         if self._equal.get("key") not in (None, str(entry.key)):
             return False
-        if self._field is not None and self._field not in entry.changes:
+        if self._field is not None and not self._changed(entry, reader):
             return False
         if self._reason and self._reason.lower() not in (entry.reason or "").lower():
             return False
@@ -192,6 +198,13 @@ class Question:
             return self._run({**self._around, **self._seen(entry, reader)}) is True
         except EvaluationError:
             return False
+
+    def _changed(self, entry: Entry, reader: Reader) -> bool:
+        """Whether an entry changed the field: called so today, or then, where nothing is called so today."""
+        name, lineage = self._field or "", reader.lineage(entry)
+        if name in entry.changes and (lineage is None or name not in lineage.collection.fields):
+            return True
+        return changes_field(entry, name, lineage)
 
     def _seen(self, entry: Entry, reader: Reader) -> dict[str, Any]:
         hidden = reader.telling(entry).hidden
@@ -282,6 +295,11 @@ class Reader:
         """The collection, as it is today, that an entry is of; None for one that is gone, or of ours."""
         return self._resources.get(entry.collection)
 
+    def lineage(self, entry: Entry) -> Lineage | None:
+        """How the collection that an entry is of came to be what it is; None where it is as it was."""
+        resource = self.resource(entry)
+        return None if resource is None else self._view.service.lineage(resource)
+
     def sees(self, entry: Entry) -> bool:
         """Whether they may see the entry at all."""
         if entry.collection in (ACCOUNTS, DEFINITIONS):
@@ -318,7 +336,7 @@ class Reader:
         access = None if resource is None else self.access(entry)
         if resource is None or access is None:
             return Telling({}, frozenset())
-        lineage = self._view.service.lineage(resource)
+        lineage = self.lineage(entry)
         if lineage is None:
             return Telling(access.collection.fields, access.hidden)
         return lineage.telling(entry.sequence or 0, access)

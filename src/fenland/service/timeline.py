@@ -8,6 +8,7 @@ from typing import Any
 
 from fenland.core.access import Caller
 from fenland.core.history import Entry
+from fenland.core.lineage import Lineage
 from fenland.core.problems import Malformed
 from fenland.core.telling import Known, Telling, entry_json
 from fenland.service.finding import Address
@@ -55,8 +56,11 @@ def timeline(service: Service, caller: Caller, address: Address, asked: Asked) -
         shown, more = _wanted(view, found, asked)
         labels = _labels(view, caller, found, shown)
         people = people_of(view, shown)
-        whole = not more and (shown[-1].version if shown else 1) == 1
-        archives = [] if whole else service.database.history.archives(reading)
+        archives = service.database.history.archives(reading)
+        first, _ = service.database.history.of_record(reading, found.id, below=2, limit=1)
+        if more is None and first:
+            # All of it was looked through, from the first on.
+            archives = []
     tell, known = telling_of(service, found), Known(people, labels)
     items = [entry_json(one, tell(one), known) for one in shown]
     return Timeline(items, more, labels, people, [one.file for one in archives])
@@ -65,7 +69,7 @@ def timeline(service: Service, caller: Caller, address: Address, asked: Asked) -
 def _wanted(view: View, found: Subject, asked: Asked) -> tuple[list[Entry], int | None]:
     """The entries of a page, and below which version the next one begins."""
     below = BEYOND_ALL if asked.below is None else asked.below
-    history = view.service.database.history
+    history, lineage = view.service.database.history, view.service.lineage(found.resource)
     if asked.field is None and asked.actor is None:
         shown, more = history.of_record(view.reading, found.id, below=below, limit=asked.limit)
         return shown, shown[-1].version if more else None
@@ -74,10 +78,16 @@ def _wanted(view: View, found: Subject, asked: Asked) -> tuple[list[Entry], int 
         if len(shown) == asked.limit or looked == _MOST_LOOKED:
             return shown, one.version + 1
         if asked.actor in (None, one.actor, one.behalf) and (
-            asked.field is None or asked.field in one.changes
+            asked.field is None or changes_field(one, asked.field, lineage)
         ):
             shown.append(one)
     return shown, None
+
+
+def changes_field(entry: Entry, name: str, lineage: Lineage | None) -> bool:
+    """Whether an entry changed the field of today that is called so."""
+    then = name if lineage is None else lineage.name_then(entry.sequence or 0, name)
+    return then in entry.changes
 
 
 def telling_of(service: Service, found: Subject) -> Callable[[Entry], Telling]:
