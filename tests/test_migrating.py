@@ -510,6 +510,20 @@ def test_the_command_says_what_it_would_do_and_does_what_was_agreed(tmp_path: Pa
     assert kept_definitions(folder / "records.before-2.db") != kept_definitions(folder / "records.db")
 
 
+def test_the_newest_copies_are_kept_and_no_others(tmp_path: Path) -> None:
+    folder = new_project(tmp_path / "notes")
+    file, settings = folder / "collections" / "notes.yaml", folder / "fenland.toml"
+    settings.write_text("migrate_keep = 2\n" + settings.read_text())
+    text = file.read_text()
+    (folder / "records.before-x").write_text("another file")
+    for number in (2, 3, 4):
+        file.write_text(f"{text}  more{number}: {{type: string, required: true, default: x}}\n")
+        lose = ["--lose", f"notes.more{number - 1}"] if number > 2 else []
+        subprocess.run([FENLAND, "migrate", *lose], cwd=folder, check=True, capture_output=True)
+    found = sorted(one.name for one in folder.glob("records.before-*"))
+    assert found == ["records.before-3.db", "records.before-4.db", "records.before-x"]
+
+
 def test_a_migration_that_is_killed_leaves_the_old_or_the_new(tmp_path: Path) -> None:
     folder = new_project(tmp_path / "notes")
     raw = sqlite3.connect(folder / "records.db")

@@ -7,6 +7,7 @@ import hashlib
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime
+from glob import escape
 from pathlib import Path
 
 from fenland.core.definitions import Definitions
@@ -14,6 +15,7 @@ from fenland.core.identity import timestamp
 from fenland.core.names import did_you_mean
 from fenland.core.values import write_json
 from fenland.service.project import Project
+from fenland.service.settings import Settings
 from fenland.storage.door import (
     QUIET,
     Made,
@@ -106,7 +108,19 @@ def carry_out(
     def agreed(plan: Migration) -> None:
         agreement.check(plan, definitions)
 
-    return migrate(project.settings.database, definitions, made, agreed, progress)
+    plan, copy = migrate(project.settings.database, definitions, made, agreed, progress)
+    if copy is not None:
+        # Each holds values that were erased since, so they do not pile up.
+        for old in copies_of(project.settings)[: -project.settings.migrate_keep]:
+            old.unlink(missing_ok=True)
+    return plan, copy
+
+
+def copies_of(settings: Settings) -> list[Path]:
+    """The copies that migrations have made of a project's database, oldest first."""
+    path = settings.database
+    found = path.parent.glob(f"{escape(path.stem)}.before-*{escape(path.suffix)}")
+    return sorted(found, key=lambda one: one.stat().st_mtime_ns)
 
 
 def made_now(via: str, *, at_start: bool = True) -> Made:

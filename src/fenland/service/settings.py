@@ -102,6 +102,9 @@ class Settings(BaseSettings):
     )
     backup_folder: Path = Field(Path("backups"), description="Where they are put.")
     backup_keep: int = Field(7, ge=1, le=10_000, description="How many of them are kept, the newest.")
+    migrate_keep: int = Field(
+        10, ge=1, le=10_000, description="How many of the copies are kept that migrations make, the newest."
+    )
     signing_key: Path = Field(
         Path(),
         description="The file of the key that signs the history; left out, beside the database.",
