@@ -15,6 +15,7 @@ from fenland.client import (
     Client,
     ConflictError,
     InvalidError,
+    NoAnswerYetError,
     NotFoundError,
     NotPermittedError,
     NotSignedInError,
@@ -120,7 +121,7 @@ def test_refusals_are_exceptions_that_carry_what_was_said(
 
 
 def answering(*answers: int | None) -> tuple[Client, list[httpx.Request]]:
-    """A client whose service gives these statuses in turn; None stands for no answer."""
+    """A client whose service gives these statuses in turn; None is not reached, 0 does not answer in time."""
     sent: list[httpx.Request] = []
     left = list(answers)
 
@@ -129,6 +130,8 @@ def answering(*answers: int | None) -> tuple[Client, list[httpx.Request]]:
         status = left.pop(0)
         if status is None:
             raise httpx.ConnectError("refused")
+        if status == 0:
+            raise httpx.ReadTimeout("timed out")
         headers = {"Retry-After": "1"} if status == 503 else {}
         return httpx.Response(status, json={"id": "x", "version": 1, "account": "a"}, headers=headers)
 
@@ -140,6 +143,8 @@ def answering(*answers: int | None) -> tuple[Client, list[httpx.Request]]:
     [
         ([None, 502, 200], "session", 3, None),
         ([None] * 4, "session", 4, UnreachableError),
+        ([0] * 4, "update", 4, NoAnswerYetError),
+        ([0, 200], "update", 2, None),
         ([503, 200], "update", 2, None),
         ([None, 200], "update", 2, None),
         ([None] * 4, "update", 4, UnreachableError),

@@ -80,12 +80,20 @@ def signed_in(timeout: float) -> Iterator[Client]:
 @contextmanager
 def telling() -> Iterator[None]:
     """Ends the command with what the client's error says, and the exit code of its kind."""
-    from fenland.client import ConflictError, ProblemError, UnreachableError, UnsendableError
+    from fenland.client import (
+        ConflictError,
+        NoAnswerYetError,
+        ProblemError,
+        UnreachableError,
+        UnsendableError,
+    )
 
     try:
         yield
     except UnsendableError as error:
         fail(str(error), Exit.USAGE)
+    except NoAnswerYetError as error:
+        fail(str(error), Exit.UNREACHABLE)
     except UnreachableError as error:
         fail(f"{error} Is it running? Start one with: fenland demo", Exit.UNREACHABLE)
     except ConflictError as error:

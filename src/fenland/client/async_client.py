@@ -61,7 +61,8 @@ class AsyncClient:
         try:
             answer = await self._http.request(**request_for(request))
         except httpx.TransportError as error:
-            return Response(0, reason=str(error) or type(error).__name__, patience=self._timeout)
+            taken, reason = isinstance(error, httpx.ReadTimeout), str(error) or type(error).__name__
+            return Response(0, reason=reason, taken=taken, patience=self._timeout)
         return Response(answer.status_code, answer.headers, answer.content, patience=self._timeout)
 
     async def _run(self, flow: Flow[Result]) -> Result:

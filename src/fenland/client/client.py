@@ -70,7 +70,8 @@ class Client:
         try:
             answer = self._http.request(**request_for(request))
         except httpx.TransportError as error:
-            return Response(0, reason=str(error) or type(error).__name__, patience=self._timeout)
+            taken, reason = isinstance(error, httpx.ReadTimeout), str(error) or type(error).__name__
+            return Response(0, reason=reason, taken=taken, patience=self._timeout)
         return Response(answer.status_code, answer.headers, answer.content, patience=self._timeout)
 
     def _run(self, flow: Flow[Result]) -> Result:

@@ -2,6 +2,7 @@
 
 ClientError
 ├─ UnreachableError       no answer came
+│  └─ NoAnswerYetError    the service has the request, and may be at it still
 ├─ UnsendableError        a value that JSON has no form for; nothing was sent
 └─ ProblemError           the service refused: an RFC 9457 problem
    ├─ NotSignedInError    401
@@ -25,6 +26,10 @@ class ClientError(Exception):
 
 class UnreachableError(ClientError):
     """No answer came: the service is down, or the address is wrong."""
+
+
+class NoAnswerYetError(UnreachableError):
+    """The service took the request and has not answered in time: it may be at it still, or have done it."""
 
 
 class UnsendableError(ClientError, ValueError):

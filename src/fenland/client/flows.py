@@ -16,6 +16,7 @@ from fenland.client.errors import (
     BY_STATUS,
     ConflictError,
     InvalidError,
+    NoAnswerYetError,
     ProblemError,
     UnreachableError,
     UnsendableError,
@@ -51,6 +52,8 @@ class Response:
     headers: Mapping[str, str] = field(default_factory=dict)
     content: bytes = b""
     reason: str = ""
+    #: Whether the service has the request all the same.
+    taken: bool = False
     #: How long the client that sent it keeps trying, in seconds.
     patience: float = 30.0
 
@@ -91,6 +94,11 @@ def ask(request: Request) -> Flow[Response]:
 
 def checked(response: Response) -> Response:
     """The answer, unless it is none or a refusal. Raises `UnreachableError`, `ProblemError`."""
+    if response.taken:
+        raise NoAnswerYetError(
+            f"The service has not answered within {response.patience:g} seconds, and may be at it still. See "
+            "whether it was done before you send it again; a longer timeout waits longer."
+        )
     if response.status == 0:
         raise UnreachableError(f"The service cannot be reached: {response.reason}.")
     if response.status >= 400:
