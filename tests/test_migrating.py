@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import os
 import random
 import shutil
 import signal
@@ -515,13 +516,23 @@ def test_the_newest_copies_are_kept_and_no_others(tmp_path: Path) -> None:
     file, settings = folder / "collections" / "notes.yaml", folder / "fenland.toml"
     settings.write_text("migrate_keep = 2\n" + settings.read_text())
     text = file.read_text()
-    (folder / "records.before-x").write_text("another file")
+    for name in ("records.before-x", "records.before-the-fair.db"):
+        (folder / name).write_text("somebody's own")
+    # A clock that was ahead when the first copy was made does not have the newest taken for the oldest.
+    later = time.time() + 90_000
     for number in (2, 3, 4):
         file.write_text(f"{text}  more{number}: {{type: string, required: true, default: x}}\n")
         lose = ["--lose", f"notes.more{number - 1}"] if number > 2 else []
         subprocess.run([FENLAND, "migrate", *lose], cwd=folder, check=True, capture_output=True)
+        if number < 4:
+            os.utime(folder / f"records.before-{number}.db", (later + number, later + number))
     found = sorted(one.name for one in folder.glob("records.before-*"))
-    assert found == ["records.before-3.db", "records.before-4.db", "records.before-x"]
+    assert found == [
+        "records.before-3.db",
+        "records.before-4.db",
+        "records.before-the-fair.db",
+        "records.before-x",
+    ]
 
 
 def test_a_migration_that_is_killed_leaves_the_old_or_the_new(tmp_path: Path) -> None:

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import getpass
 import hashlib
+import re
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime
-from glob import escape
 from pathlib import Path
 
 from fenland.core.definitions import Definitions
@@ -111,15 +111,17 @@ def carry_out(
     plan, copy = migrate(project.settings.database, definitions, made, agreed, progress)
     if copy is not None:
         # Each holds values that were erased since, so they do not pile up.
-        for old in copies_of(project.settings)[: -project.settings.migrate_keep]:
+        older = [one for one in copies_of(project.settings) if one != copy]
+        for old in older[: max(0, len(older) + 1 - project.settings.migrate_keep)]:
             old.unlink(missing_ok=True)
     return plan, copy
 
 
 def copies_of(settings: Settings) -> list[Path]:
-    """The copies that migrations have made of a project's database, oldest first."""
+    """The copies that migrations have made of a project's database, oldest first; none that people named."""
     path = settings.database
-    found = path.parent.glob(f"{escape(path.stem)}.before-*{escape(path.suffix)}")
+    named = re.compile(re.escape(f"{path.stem}.before-") + r"\d+(-\d+)?" + re.escape(path.suffix))
+    found = [one for one in path.parent.iterdir() if named.fullmatch(one.name)]
     return sorted(found, key=lambda one: one.stat().st_mtime_ns)
 
 

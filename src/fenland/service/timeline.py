@@ -56,10 +56,10 @@ def timeline(service: Service, caller: Caller, address: Address, asked: Asked) -
         shown, more = _wanted(view, found, asked)
         labels = _labels(view, caller, found, shown)
         people = people_of(view, shown)
-        archives = service.database.history.archives(reading)
-        first, _ = service.database.history.of_record(reading, found.id, below=2, limit=1)
-        if more is None and first:
-            # All of it was looked through, from the first on.
+        history = service.database.history
+        archives = history.archives(reading)
+        # Nothing is in them where all of it was looked through, from the first entry on.
+        if archives and more is None and history.of_record(reading, found.id, below=2, limit=1)[0]:
             archives = []
     tell, known = telling_of(service, found), Known(people, labels)
     items = [entry_json(one, tell(one), known) for one in shown]
