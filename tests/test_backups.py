@@ -111,6 +111,7 @@ DAMAGE = {
     "a record gone back": lambda path: _run(path, "DROP TRIGGER fenland_history_no_update", "UPDATE fenland_history SET version = 9 WHERE key = '\"N7\"'"),
     "an entry gone": lambda path: _run(path, "DROP TRIGGER fenland_history_no_delete", "DELETE FROM fenland_history WHERE sequence = 9"),
     "a reference to nothing": lambda path: _run(path, "UPDATE notes SET within = 'nowhere' WHERE code = 'N7'"),
+    "a layout that is none": lambda path: _run(path, "UPDATE fenland_meta SET value = 'x' WHERE name = 'layout'"),
     "a newer version's": lambda path: _run(path, "UPDATE fenland_meta SET value = '99' WHERE name = 'layout'"),
 }  # fmt: skip
 
@@ -140,12 +141,16 @@ OTHERS = {
     "a record changed": "is not as its history has it, in text",
     "a record less": "is gone, and no entry says so",
     "an account raised": "account",
+    "definitions of another form": "Definitions 1 are kept in a form that cannot be read",
+    "definitions that are no JSON": "cannot be read",
     "another project": "another project: it has places, and this one notes",
     "another database": "their histories begin otherwise",
 }
 CHANGED = {
     "a record changed": "UPDATE notes SET text = 'y' WHERE code = 'N7'",
     "a record less": "DELETE FROM notes WHERE code = 'N7'",
+    "definitions of another form": "UPDATE fenland_definitions SET content = '[]'",
+    "definitions that are no JSON": "UPDATE fenland_definitions SET content = 'x'",
     "an account raised": "UPDATE fenland_accounts SET roles = '[\"office\",\"lead\"]'",
 }  # fmt: skip
 

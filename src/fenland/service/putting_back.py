@@ -34,14 +34,17 @@ def look_into(
         report = verify_opened(base, folders, progress=progress)
     faults = [one for one in report.faults if one.kind != "archive"]
     if faults:
-        more = f" {len(faults) - 1} more faults: fenland verify --database {source}." if faults[1:] else ""
+        more = f" There are more: fenland verify --database {source}." if faults[1:] else ""
         raise DatabaseRefused(
             f"{source} is not as it was written. {faults[0].sentence}{more} {_ALL_THE_SAME}"
         )
 
 
 def _refuse_foreign(base: Audited, source: Path, definitions: Definitions) -> None:
-    known = [name for one in base.defined()[-1:] for name in one.data["collections"]]
+    known: list[str] = []
+    # Definitions that are none are told of with the other faults.
+    with suppress(KeyError, TypeError):
+        known = [name for one in base.defined()[-1:] for name in one.data["collections"]]
     collections = definitions.collections.values()
     ours = {name for one in collections for name in (one.name, one.was) if name is not None}
     if known and ours.isdisjoint(known):

@@ -174,7 +174,10 @@ class Audited:
             "SELECT number, content, moved, sequence FROM fenland_definitions ORDER BY number"
         )
         read = read_json_text
-        return [Defined(number, read(content), tuple(read(moved)), at) for number, content, moved, at in rows]
+        try:
+            return [Defined(number, read(text), tuple(read(moved)), at) for number, text, moved, at in rows]
+        except (ValueError, TypeError, AttributeError) as error:
+            raise DatabaseRefused(f"The definitions that it has had cannot be read: {error}.") from None
 
     def records(self, definitions: Definitions) -> Iterator[tuple[str, Iterator[Record]]]:
         """The records of each collection, by its name."""
@@ -195,7 +198,8 @@ def audited_sqlite(path: Path, *, still: bool = False) -> Iterator[Audited]:
     try:
         connection.execute("BEGIN")
         row = connection.execute("SELECT value FROM fenland_meta WHERE name = 'layout'").fetchone()
-        if row is None or json.loads(str(row[0])) != LAYOUT:
+        # As it is written, whatever else stands there.
+        if row is None or str(row[0]) != json.dumps(LAYOUT):
             raise DatabaseRefused(f"{path} is of another layout than this version reads. Migrate it first.")
         yield Audited(connection)
     except sqlite3.DatabaseError as error:

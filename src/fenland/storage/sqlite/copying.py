@@ -161,8 +161,12 @@ def _has_archives(one: sqlite3.Connection) -> bool:
 
 def _layout(one: sqlite3.Connection, path: Path) -> int:
     row = one.execute("SELECT value FROM fenland_meta WHERE name = 'layout'").fetchone()
-    layout = json.loads(str(row[0])) if row is not None else None
-    if not isinstance(layout, int) or layout > LAYOUT:
+    layout = None
+    with suppress(ValueError):
+        layout = json.loads(str(row[0])) if row is not None else None
+    if not isinstance(layout, int):
+        raise DatabaseRefused(f"{path} is damaged: its layout cannot be read.")
+    if layout > LAYOUT:
         raise DatabaseRefused(f"{path} is of a newer version (layout {layout}). Install that one.")
     return layout
 
