@@ -18,7 +18,7 @@ from fenland.service.settings import Settings
 from fenland.service.tokens import NewToken, issue_token
 from fenland.storage.postgres.database import open_postgres
 from fenland.web.app import create_app
-from support import TOKENS, Running, new_project, start
+from support import STARTED, TOKENS, Running, new_project, start
 
 WORKSHOP = {
     "benches": {
@@ -97,6 +97,16 @@ def postgres() -> Iterator[postgres_server.Server]:
     """A server of the second engine, for the whole session."""
     with postgres_server.server() as found:
         yield found
+
+
+@pytest.fixture(autouse=True)
+def _nothing_left_running() -> Iterator[None]:
+    """A test that fails takes the services it started with it, so that no later one fails for them."""
+    before = len(STARTED)
+    yield
+    for running in STARTED[before:]:
+        if running.process.poll() is None:
+            running.kill()
 
 
 @pytest.fixture

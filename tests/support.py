@@ -30,6 +30,9 @@ from fenland.web.app import create_app
 #: services that tests start refuse variables of theirs that they do not know.
 NIGHTLY = os.environ.pop("FENLAND_TESTS", "") == "nightly"
 
+#: Every service that was started, so that none outlives a test that failed.
+STARTED: list[Running] = []
+
 FENLAND = str(Path(sys.executable).with_name("fenland"))
 
 #: name → role and token of the workshop's accounts.
@@ -120,6 +123,7 @@ def start(command: str, folder: Path, log: Path, *options: str) -> Running:
             start_new_session=True,
         )
     running = Running(process, f"http://127.0.0.1:{port}", folder, log)
+    STARTED.append(running)
     until = time.monotonic() + 120
     while time.monotonic() < until:
         if process.poll() is not None:
