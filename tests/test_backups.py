@@ -13,7 +13,8 @@ from pathlib import Path
 import httpx
 import pytest
 
-from fenland.service.backups import backups_of, is_due, make_due
+from fenland.service.backups import is_due, make_due
+from fenland.service.copies import backups_of
 from fenland.service.settings import Settings
 from fenland.storage.door import DatabaseRefused, back_up, put_back
 from support import FENLAND, new_project, start, workshop_of

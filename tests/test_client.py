@@ -6,6 +6,7 @@ import subprocess
 import sys
 from collections.abc import Iterator
 from decimal import Decimal
+from pathlib import Path
 
 import httpx
 import pytest
@@ -25,7 +26,8 @@ from fenland.client import (
     calls,
     flows,
 )
-from support import TOKENS
+from fenland.client.records import Record
+from support import TOKENS, workshop_of
 
 
 @pytest.fixture
@@ -192,3 +194,55 @@ def test_a_room_loads_nothing_from_above_it(module: str, banned: list[str]) -> N
     code = f"import sys, {module}; print([m for m in {banned!r} if m in sys.modules])"
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
     assert done.stdout.strip() == "[]"
+
+
+#: What takes a loan out of its holder's sight, by each call that answers with a record.
+OUT_OF_SIGHT = {
+    "create": lambda client: client.create("loans", {"code": "L2", "holder": "cora"}),
+    "update": lambda client: client.update("loans", "L1", {"holder": "cora"}),
+    "edits": lambda client: client.send_edits("loans", "L1", [{"at": "/holder", "set": "cora"}]),
+    "replace": lambda client: client.replace("loans", "L1", {"code": "L1", "holder": "cora"}),
+    "put": lambda client: client.put("loans", "L1", {"code": "L1", "holder": "cora"}, by="code"),
+    "draft": lambda client: _handed_on(client),
+    "restore": lambda client: client.past.restore("loans", "L1", version=1),
+    "batch": lambda client: (
+        (
+            client.batch(
+                [{"action": "update", "collection": "loans", "key": "L1", "fields": {"holder": "cora"}}]
+            )[0]
+        ).record
+    ),
+}
+
+
+def _handed_on(client: Client) -> Record | None:
+    with client.edit("loans", "L1") as loan:
+        loan["holder"] = "cora"
+    return loan.saved
+
+
+@pytest.mark.parametrize("way", OUT_OF_SIGHT)
+def test_a_change_that_takes_a_record_out_of_sight_is_answered_as_unseen(tmp_path: Path, way: str) -> None:
+    fields = {
+        "code": {"type": "string", "required": True, "unique": True, "fixed": True},
+        "holder": {"type": "string", "required": True},
+    }
+    access = {right: ["everyone"] for right in ("create", "update", "delete", "transfer")}
+    loans = {"key": "code", "owner": "holder", "access": {**access, "read": ["owner"]}, "fields": fields}
+    with workshop_of({"loans": loans}, tmp_path / "loans.db") as (_, http):
+        first = {"code": "L1", "holder": "cora" if way == "restore" else "carl"}
+        http.post("/v1/records/loans", json=first).raise_for_status()
+        if way == "restore":
+            own = {"Authorization": f"Bearer {TOKENS['cora'][1]}"}
+            http.patch("/v1/records/loans/L1", json={"holder": "carl"}, headers=own).raise_for_status()
+        with Client("http://workshop", TOKENS["carl"][1], transport=http._transport) as client:
+            found = OUT_OF_SIGHT[way](client)
+            assert found is not None
+            assert found.unseen
+            assert found.version == 0
+            assert "holder" not in found
+            with pytest.raises(NotFoundError):
+                client.get("loans", "L1" if way != "create" else "L2")
+        own = {"Authorization": f"Bearer {TOKENS['cora'][1]}"}
+        key = "L2" if way == "create" else "L1"
+        assert http.get(f"/v1/records/loans/{key}", headers=own).json()["holder"] == "cora"

@@ -12,13 +12,14 @@ from typing import Any
 import httpx
 import pytest
 
+from fenland.client import Client
 from fenland.core.reading import definitions_from
 from fenland.service.reports import read_heads
 from fenland.service.service import Service
 from fenland.service.verifying import verify_database
 from fenland.service.verifying_files import verify_evidence, verify_export
 from fenland.storage.door import Made, migrate
-from support import bearer, workshop_of
+from support import TOKENS, bearer, workshop_of
 
 EVERYONE = {right: ["everyone"] for right in ("read", "create", "update", "delete")}
 CODE = {"type": "string", "required": True, "unique": True, "fixed": True}
@@ -238,3 +239,26 @@ def test_nothing_of_a_field_that_is_never_shown_stands_in_the_history(path: Path
     for table in ("fenland_history", "fenland_sealed", "fenland_outcomes", "fenland_terms"):
         assert "4711-0815" not in repr(raw.execute(f"SELECT * FROM {table}").fetchall())
     raw.close()
+
+
+def test_whoever_erases_is_told_which_copies_hold_it_still(path: Path) -> None:
+    backups = path.parent / "backups"
+    backups.mkdir()
+    for one in (path.with_name("people.before-2.db"), backups / "people-20310409T120000Z.db"):
+        one.touch()
+    for other in (path.with_name("people.before-the-fair.db"), backups / "stations-20310409T120000Z.db"):
+        other.touch()
+    with workshop_of(PEOPLE, path, database=path, backup_folder=backups) as (_, http):
+        sent(http, "POST", "/v1/records/people", 201, json={"code": "P1", "birth": "1960", "phone": "0111"})
+        transport = http._transport
+        with Client("http://workshop", TOKENS["olga"][1], transport=transport) as client:
+            found = client.past.erase("people", "P1", ["phone"], "asked")
+            assert found.copies == ("people.before-2.db", "people-20310409T120000Z.db")
+            assert client.update("people", "P1", {"name": "Ann"}).copies == ()
+        body = {"fields": ["mail"], "reason": "asked"}
+        minimal = {"Prefer": "return=minimal"}
+        answer = http.post("/v1/records/people/P1/erase", json=body, headers=minimal)
+        assert (answer.status_code, "people.before-2.db" in answer.headers["Fenland-Copies"]) == (204, True)
+    with workshop_of(PEOPLE, path) as (_, http):
+        answer = http.post("/v1/records/people/P1/erase", json={"fields": ["notes"], "reason": "asked"})
+        assert "Fenland-Copies" not in answer.headers

@@ -84,8 +84,8 @@ export const evidenceFile = (collection: string, key: string): Promise<Blob> =>
 export const previewRestoring = async (collection: string, key: string, version: number | null): Promise<Preview> =>
   (await ask(`${ONE}/restore`, "post", { at: { collection, key }, query: { version, preview: true } })) as Preview;
 
-export const restoreRecord = async (collection: string, key: string, version: number | null): Promise<Row> =>
-  (await ask(`${ONE}/restore`, "post", { at: { collection, key }, query: { version } })) as Row;
+export const restoreRecord = async (collection: string, key: string, version: number | null): Promise<Row | null> =>
+  (await ask(`${ONE}/restore`, "post", { at: { collection, key }, query: { version } })) as Row | null;
 
 export type Undoing = Answer<"/v1/history/{sequence}/undo", "post">;
 
@@ -95,5 +95,13 @@ export const undoEntry = (sequence: number, preview: boolean): Promise<Undoing> 
 export const undoBatch = (batch: string, preview: boolean): Promise<Undoing> =>
   ask("/v1/history/undo", "post", { query: { preview }, body: { batch } });
 
-export const eraseFields = (collection: string, key: string, fields: string[], reason: string): Promise<Row> =>
-  ask(`${ONE}/erase`, "post", { at: { collection, key }, body: { fields, reason } });
+/** Gives the names of the files that hold still what was erased: copies of the database that were made before. */
+export async function eraseFields(collection: string, key: string, fields: string[], reason: string): Promise<string[]> {
+  let copies = "";
+  await ask(`${ONE}/erase`, "post", {
+    at: { collection, key },
+    body: { fields, reason },
+    onHeaders: (headers) => (copies = headers.get("Fenland-Copies") ?? ""),
+  });
+  return [...copies.matchAll(/"([^"]*)"/g)].map(([, name]) => decodeURIComponent(name ?? ""));
+}

@@ -44,6 +44,8 @@ export interface Options<Path extends keyof paths, With extends Method> {
   file?: { content: Blob; type: string };
   etag?: string | null;
   signal?: AbortSignal;
+  /** Called with the headers of an answer that is no refusal. */
+  onHeaders?: (headers: Headers) => void;
 }
 
 function address(path: string, at: Record<string, string | number>, query: Record<string, unknown>): string {
@@ -104,6 +106,7 @@ export async function ask<Path extends keyof paths, With extends Method = "get">
   });
   const answer = await jsonOf(response);
   if (!response.ok) throw problemFrom(response.status, answer);
+  options.onHeaders?.(response.headers);
   return answer as Answer<Path, With>;
 }
 

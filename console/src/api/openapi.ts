@@ -4002,6 +4002,8 @@ export interface operations {
       200: {
         headers: {
           ETag?: string;
+          /** @description Files that hold the values still, as a list of strings (RFC 9651): copies that migrations made, and backups of the schedule. Left out where there are none. */
+          "Fenland-Copies"?: string;
           [name: string]: unknown;
         };
         content: {

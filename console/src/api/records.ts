@@ -79,11 +79,15 @@ function nothingThere(error: unknown): null {
 
 // --- changing ----------------------------------------------------------------------------------------
 
-export const createRecord = (collection: string, fields: Fields): Promise<Row> =>
+/** Of a record that whoever made it may not see there is no more than its id and key. */
+export const createRecord = (collection: string, fields: Fields): Promise<Partial<Row>> =>
   ask(MANY, "post", { at: { collection }, body: fields });
 
-/** `base` is the entity tag of what was seen: what others changed since in other fields is kept. */
-export const updateRecord = (collection: string, key: string, fields: Fields, base: string | null): Promise<Row> =>
+/**
+ * `base` is the entity tag of what was seen: what others changed since in other fields is kept. Null where the
+ * change took the record out of sight.
+ */
+export const updateRecord = (collection: string, key: string, fields: Fields, base: string | null): Promise<Row | null> =>
   ask(ONE, "patch", { at: { collection, key }, body: fields, query: { base } });
 
 export const previewRecord = (collection: string, key: string, fields: Fields, base: string | null): Promise<Preview> =>

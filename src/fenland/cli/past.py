@@ -12,6 +12,7 @@ from fenland.cli.completing import complete_collection, complete_field, complete
 from fenland.cli.fields import read_fields
 from fenland.cli.signing import PANEL, TIMEOUT, signed_in
 from fenland.cli.terminal import (
+    UNSEEN,
     Exit,
     counted,
     err,
@@ -147,7 +148,8 @@ def restore(
     if as_json:
         print_exact(record.fields)
     else:
-        out.print(f"[green]✓[/] {escape(key)} is as it was, at version {record.version}.")
+        told = f"[green]✓[/] {escape(key)} is as it was, at version {record.version}."
+        out.print(UNSEEN if record.unseen else told)
 
 
 def _preview(client: Client, collection: str, key: str, when: Mapping[str, Any], *, as_json: bool) -> None:
@@ -257,7 +259,8 @@ def erase(
     """Erase what sensitive fields of a record hold and ever held. Nobody can bring it back.
 
     The values go from the record, from all its history and from the files of the database; that they were
-    erased, by whom and why stays. Backups and files you exported are yours to see to.
+    erased, by whom and why stays. Copies that migrations made and backups of the schedule hold it still,
+    and are named; they and files you exported are yours to see to.
 
     [bold]fenland erase landholders L0042 phone email --reason "Asked to be forgotten"[/]
     """
@@ -273,6 +276,10 @@ def erase(
         print_exact(record.fields)
     else:
         out.print(f"[green]✓[/] Erased {counted(len(fields), 'field')} of {escape(key)} for good.")
+    if record.copies:
+        err.print("Copies of the database that were made before hold it still, until they are removed:")
+        for name in record.copies:
+            err.print(f"  {escape(name)}")
 
 
 def register(app: typer.Typer) -> None:

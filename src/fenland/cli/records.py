@@ -13,7 +13,7 @@ from fenland.cli.completing import complete_collection, complete_field, complete
 from fenland.cli.fields import RESERVED, read_edits, read_fields, record_table, records_table
 from fenland.cli.past import AT, VERSION
 from fenland.cli.signing import PANEL, TIMEOUT, signed_in
-from fenland.cli.terminal import Exit, err, escape, fail, json_option, out, print_exact, shown
+from fenland.cli.terminal import UNSEEN, Exit, err, escape, fail, json_option, out, print_exact, shown
 
 if TYPE_CHECKING:
     from fenland.client import Preview, Record
@@ -149,7 +149,8 @@ def create(
     if as_json:
         print_exact(record.fields)
     else:
-        out.print(f"[green]✓[/] Created {escape(record[schema['x-key']])}, version {record.version}.")
+        key = escape(str(record.fields.get(schema["x-key"], "")))
+        out.print(f"[green]✓[/] Created {key}, version {record.version}." if not record.unseen else UNSEEN)
 
 
 def update(
@@ -206,6 +207,9 @@ def _saved(key: str, before: Record, record: Record, as_json: bool) -> None:
     """Says what an update changed."""
     if as_json:
         print_exact(record.fields)
+        return
+    if record.unseen:
+        out.print(UNSEEN)
         return
     if record.version == before.version:
         out.print(f"Nothing to change: {escape(key)} is like that already, at version {record.version}.")

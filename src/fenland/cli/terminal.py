@@ -16,6 +16,10 @@ out = Console(highlight=False, soft_wrap=True)
 err = Console(stderr=True, highlight=False, soft_wrap=True)
 
 
+#: What is said of a record whose change took it out of one's sight.
+UNSEEN = "[green]✓[/] Done. You may not see the record any more."
+
+
 class Exit(IntEnum):
     """What a command's exit code says; docs/commands.md lists them."""
 

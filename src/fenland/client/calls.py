@@ -13,7 +13,17 @@ from typing import Any, Generic, TypeVar
 
 from fenland.client.body import write_json
 from fenland.client.drafts import Draft
-from fenland.client.flows import Flow, Request, ask, ask_batch, ask_import, ask_json, ask_many, path
+from fenland.client.flows import (
+    Flow,
+    Request,
+    ask,
+    ask_batch,
+    ask_import,
+    ask_json,
+    ask_many,
+    ask_saved,
+    path,
+)
 from fenland.client.records import (
     BatchResult,
     Entry,
@@ -293,7 +303,7 @@ def put(collection: str, value: Any, fields: Mapping[str, Any], how: How, *, onl
         headers["If-None-Match"] = "*"
     address = path("records", collection, "by", how.by, value)
     request = Request("PUT", address, how.query(), headers, write_json(fields))
-    return record_from((yield from ask_json(request)))
+    return (yield from ask_saved(request))
 
 
 def accounts() -> Flow[list[Mapping[str, Any]]]:
@@ -348,18 +358,18 @@ def create(collection: str, fields: Mapping[str, Any], how: How) -> Flow[Record]
     """Creates a record."""
     headers = {"Content-Type": JSON, **how.headers()}
     request = Request("POST", path("records", collection), how.query(), headers, write_json(fields))
-    return record_from((yield from ask_json(request)))
+    return (yield from ask_saved(request))
 
 
 def update(collection: str, key: Any, fields: Mapping[str, Any], how: How) -> Flow[Record]:
     """Changes the given fields."""
     change = _change(collection, key, fields, how)
-    return record_from((yield from ask_json(change)))
+    return (yield from ask_saved(change))
 
 
 def send_edits(collection: str, key: Any, edits: Sequence[Mapping[str, Any]], how: How) -> Flow[Record]:
     """Makes edits at the service."""
-    return record_from((yield from ask_json(_change(collection, key, edits, how))))
+    return (yield from ask_saved(_change(collection, key, edits, how)))
 
 
 def save(draft: Draft, reason: str | None) -> Flow[Record]:
@@ -386,13 +396,13 @@ def replace(collection: str, key: Any, fields: Mapping[str, Any], how: How) -> F
     """Replaces a record's fields."""
     headers = {"Content-Type": JSON, **how.headers()}
     request = Request("PUT", _address(collection, key, how.by), how.query(), headers, write_json(fields))
-    return record_from((yield from ask_json(request)))
+    return (yield from ask_saved(request))
 
 
 def delete(collection: str, key: Any, how: How) -> Flow[Record]:
     """Deletes a record."""
     request = Request("DELETE", _address(collection, key, how.by), how.query(), how.headers())
-    return record_from((yield from ask_json(request)))
+    return (yield from ask_saved(request))
 
 
 def batch(items: Sequence[Mapping[str, Any]], atomic: bool, how: How) -> Flow[tuple[BatchResult, ...]]:

@@ -7,9 +7,9 @@ from __future__ import annotations
 
 import time
 from collections.abc import Awaitable, Callable, Generator, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any, TypeVar
-from urllib.parse import quote
+from urllib.parse import quote, unquote
 
 from fenland.client.body import read_json
 from fenland.client.errors import (
@@ -21,6 +21,7 @@ from fenland.client.errors import (
     UnreachableError,
     UnsendableError,
 )
+from fenland.client.records import Record, record_from
 
 Result = TypeVar("Result")
 
@@ -124,6 +125,18 @@ def ask_json(request: Request) -> Flow[Any]:
     """The same, for an answer in JSON."""
     response = yield from ask(request)
     return read_json(response.content)
+
+
+def ask_saved(request: Request) -> Flow[Record]:
+    """The record in the answer to a change; one that is `unseen` where it may not be read any more."""
+    response = yield from ask(request)
+    record = record_from(read_json(response.content) if response.content else {})
+    copies = response.headers.get("fenland-copies")
+    return (
+        replace(record, copies=tuple(unquote(one.strip('" ')) for one in copies.split(",")))
+        if copies
+        else record
+    )
 
 
 def ask_batch(request: Request) -> Flow[Any]:

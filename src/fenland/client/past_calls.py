@@ -8,7 +8,7 @@ from typing import Any
 
 from fenland.client.body import write_json
 from fenland.client.calls import JSON, MEDIA, How, Walk
-from fenland.client.flows import Flow, Request, ask_json, ask_undo, path
+from fenland.client.flows import Flow, Request, ask_json, ask_saved, ask_undo, path
 from fenland.client.records import Entry, Preview, Record, entry_from, preview_from, record_from
 
 
@@ -101,7 +101,7 @@ def activity(by: str, since: str | None, until: str | None) -> Flow[Mapping[str,
 def restore(collection: str, key: Any, when: Mapping[str, Any], how: How) -> Flow[Record]:
     """Brings a record back, or to how it was."""
     address, query = path("records", collection, key, "restore"), {**how.query(), **when}
-    return record_from((yield from ask_json(Request("POST", address, query, how.headers()))))
+    return (yield from ask_saved(Request("POST", address, query, how.headers())))
 
 
 def preview_restoring(collection: str, key: Any, when: Mapping[str, Any]) -> Flow[Preview]:
@@ -129,4 +129,4 @@ def erase(
     body = write_json({"fields": list(fields), "reason": how.reason, "values": dict(values or {})})
     headers = {"Content-Type": JSON, **how.headers()}
     request = Request("POST", path("records", collection, key, "erase"), {}, headers, body)
-    return record_from((yield from ask_json(request)))
+    return (yield from ask_saved(request))

@@ -11,10 +11,15 @@ from fenland.client.errors import FieldError, field_errors
 
 @dataclass(frozen=True, slots=True)
 class Record(Mapping[str, Any]):
-    """A record as it was answered: its fields by name, and the entity tag of that version."""
+    """A record as it was answered: its fields by name, and the entity tag of that version.
+
+    One that a change took out of the caller's sight is `unseen`: its id and key are told, or nothing.
+    """
 
     fields: Mapping[str, Any]
     etag: str
+    #: The files that hold still what was erased, where this is the answer to that.
+    copies: tuple[str, ...] = ()
 
     def __getitem__(self, name: str) -> Any:
         return self.fields[name]
@@ -27,8 +32,13 @@ class Record(Mapping[str, Any]):
 
     @property
     def version(self) -> int:
-        """The version of the record that this is a copy of."""
-        return int(self.fields["version"])
+        """The version of the record that this is a copy of; 0 where it is unseen."""
+        return int(self.fields.get("version", 0))
+
+    @property
+    def unseen(self) -> bool:
+        """Whether it was changed, and may not be read any more."""
+        return not self.etag
 
 
 @dataclass(frozen=True, slots=True)
@@ -88,8 +98,9 @@ class Form:
 
 
 def record_from(fields: Mapping[str, Any]) -> Record:
-    """A record with its entity tag, which is made of its id and version."""
-    return Record(fields, f'"{fields["id"]}.{fields["version"]}"')
+    """A record with its entity tag, which is made of its id and version; one that is unseen has none."""
+    known = "id" in fields and "version" in fields
+    return Record(fields, f'"{fields["id"]}.{fields["version"]}"' if known else "")
 
 
 def entry_from(raw: Mapping[str, Any]) -> Entry:

@@ -9,18 +9,13 @@ from pathlib import Path
 
 import structlog
 
+from fenland.service.copies import backups_of
 from fenland.service.settings import Settings
 from fenland.storage.door import DatabaseRefused, back_up
 
 _STAMP = "%Y%m%dT%H%M%SZ"
 
 log = structlog.get_logger()
-
-
-def backups_of(settings: Settings) -> list[Path]:
-    """The backups that a schedule has made, oldest first: their names tell when."""
-    stem = settings.database.stem
-    return sorted(settings.backup_folder.glob(f"{stem}-????????T??????Z.db"))
 
 
 def is_due(settings: Settings, now: datetime) -> bool:

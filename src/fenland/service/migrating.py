@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import getpass
 import hashlib
-import re
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime
@@ -14,8 +13,8 @@ from fenland.core.definitions import Definitions
 from fenland.core.identity import timestamp
 from fenland.core.names import did_you_mean
 from fenland.core.values import write_json
+from fenland.service.copies import before_migrations
 from fenland.service.project import Project
-from fenland.service.settings import Settings
 from fenland.storage.door import (
     QUIET,
     Made,
@@ -111,18 +110,10 @@ def carry_out(
     plan, copy = migrate(project.settings.database, definitions, made, agreed, progress)
     if copy is not None:
         # Each holds values that were erased since, so they do not pile up.
-        older = [one for one in copies_of(project.settings) if one != copy]
+        older = [one for one in before_migrations(project.settings) if one != copy]
         for old in older[: max(0, len(older) + 1 - project.settings.migrate_keep)]:
             old.unlink(missing_ok=True)
     return plan, copy
-
-
-def copies_of(settings: Settings) -> list[Path]:
-    """The copies that migrations have made of a project's database, oldest first; none that people named."""
-    path = settings.database
-    named = re.compile(re.escape(f"{path.stem}.before-") + r"\d+(-\d+)?" + re.escape(path.suffix))
-    found = [one for one in path.parent.iterdir() if named.fullmatch(one.name)]
-    return sorted(found, key=lambda one: one.stat().st_mtime_ns)
 
 
 def made_now(via: str, *, at_start: bool = True) -> Made:

@@ -30,7 +30,7 @@ def create_app(service: Service, settings: Settings) -> Flask:
     many.register(app, service)
     batch.register(app, service)
     files.register(app, service)
-    history.register(app, service)
+    history.register(app, service, settings)
     schemas.register(app, service)
     accounts.register(app, service)
     status.register(app, service, settings)

@@ -4,12 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from typing import Any
+from urllib.parse import quote
 
 from flask import Flask, Request
 from flask.globals import request_ctx
 
 from fenland.core.problems import Malformed, NotFound
 from fenland.core.values import read_json
+from fenland.service.copies import names_of
 from fenland.service.erasing import EraseRequest, erase
 from fenland.service.finding import UNCONDITIONAL, Address
 from fenland.service.past import NOW
@@ -27,6 +29,7 @@ from fenland.service.restoring import RestoreRequest, restore
 from fenland.service.restoring import preview as preview_restoring
 from fenland.service.searching import EQUAL, Entries, HistoryRequest, entry_of, search
 from fenland.service.service import Service
+from fenland.service.settings import Settings
 from fenland.service.timeline import Asked, Timeline, timeline
 from fenland.service.tracing import activity, difference
 from fenland.service.undoing import Undoing, UndoRequest, undo
@@ -54,6 +57,8 @@ from fenland.web.query import (
 from fenland.web.routing import ONE_RECORD, onward
 
 HISTORY = "/v1/history"
+#: The header that names files which hold still what was erased.
+COPIES = "Fenland-Copies"
 #: What the query of a search may hold.
 SEARCH_PARAMETERS = (*EQUAL, "field", "reason", "from", "to", "where", "below", "limit")
 
@@ -133,8 +138,8 @@ def _page_answer(request: Request, query: Mapping[str, str], found: Entries | Ti
 class _Views:
     """The views, each named for its use case."""
 
-    def __init__(self, service: Service) -> None:
-        self.service = service
+    def __init__(self, service: Service, settings: Settings) -> None:
+        self.service, self.settings = service, settings
         self.exports = Exports(service)
 
     # --- of everything ------------------------------------------------------------------------------
@@ -318,7 +323,10 @@ class _Views:
             preconditions=preconditions_of(request),
             once=once_of(request, self.service.limits),
         )
-        return record_answer(request, erase(self.service, caller, asked))
+        answer = record_answer(request, erase(self.service, caller, asked))
+        # A list of strings (RFC 9651, 3.1), so that whoever erased it knows what else there is to see to.
+        copies = ", ".join(f'"{quote(name)}"' for name in names_of(self.settings))
+        return Answer(answer.body, answer.status, {**answer.headers, COPIES: copies}) if copies else answer
 
 
 def _handed(view: Callable[..., Answer]) -> Callable[..., Answer]:
@@ -329,9 +337,9 @@ def _addressed(view: Callable[..., Answer]) -> Callable[..., Answer]:
     return lambda collection, value: view(request_ctx.request, Address(collection, value))
 
 
-def register(app: Flask, service: Service) -> None:
+def register(app: Flask, service: Service, settings: Settings) -> None:
     """Adds the routes of the history."""
-    views = _Views(service)
+    views = _Views(service, settings)
     whole: tuple[tuple[str, str, str, Callable[..., Answer]], ...] = (
         ("", "search history", "GET", views.search),
         ("/activity", "activity", "GET", views.activity),

@@ -304,7 +304,16 @@ def _back_paths(operation: Operation, name: str, one: str) -> dict[str, Schema]:
         "headers": {"ETag": {"schema": TEXT}},
         "content": content_of({"anyOf": [ref(f"schemas/{name}"), ref(f"schemas/{name}Preview")]}),
     }
-    erased = {**saved, "content": content_of(ref(f"schemas/{name}"))}
+    copies = {
+        "schema": TEXT,
+        "description": "Files that hold the values still, as a list of strings (RFC 9651): copies that "
+        "migrations made, and backups of the schedule. Left out where there are none.",
+    }
+    erased = {
+        "description": "The record as saved.",
+        "headers": {"ETag": {"schema": TEXT}, "Fenland-Copies": copies},
+        "content": content_of(ref(f"schemas/{name}")),
+    }
     codes = ("malformed", *READING, *_WRITING, "version-mismatch", "version-required", "invalid")
     answers = {
         **responses_of(*codes),

@@ -19,8 +19,8 @@ SENT = (
 )  # fmt: skip
 READ = (
     "ETag", "Location", "Link", "Accept-Patch", "Allow", "Preference-Applied", "Retry-After",
-    "WWW-Authenticate", "X-Request-ID", "Fenland-Repeated", "Fenland-Ignored", "RateLimit",
-    "RateLimit-Policy",
+    "WWW-Authenticate", "X-Request-ID", "Fenland-Repeated", "Fenland-Ignored", "Fenland-Copies",
+    "RateLimit", "RateLimit-Policy",
 )  # fmt: skip
 _METHODS = "GET, HEAD, POST, PUT, PATCH, DELETE"
 #: Seconds for which a browser need not ask again what it may send.

@@ -24,9 +24,11 @@ export function CreatePage() {
     mutationFn: (draft: Draft) => createRecord(collection, form.data ? fieldsFrom(form.data, draft) : {}),
     onSuccess: async (row) => {
       const key = textOf(row[form.data?.schema["x-key"] ?? "id"]);
-      tell(`Created ${key}.`);
+      const seen = row.version !== undefined;
+      tell(`Created ${key}.${seen ? "" : " You may not see it."}`);
       await refreshCollection(client, collection);
-      await navigate(`/c/${collection}/r/${encodeURIComponent(key)}`, { replace: true, state: settled });
+      const place = seen ? `/c/${collection}/r/${encodeURIComponent(key)}` : `/c/${collection}`;
+      await navigate(place, { replace: true, state: settled });
     },
   });
   if (form.isPending) return <Waiting what="the form" />;

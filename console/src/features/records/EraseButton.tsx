@@ -43,9 +43,11 @@ function EraseDialog({ collection, recordKey, form, onErased, onClose }: Props &
   const [typed, setTyped] = useState("");
   const erase = useMutation({
     mutationFn: () => eraseFields(collection, recordKey, fields, reason),
-    onSuccess: async () => {
+    onSuccess: async (copies) => {
       onClose();
-      tell(`Erased for good from ${recordKey}.`);
+      const still =
+        copies.length > 0 ? ` Copies of the database hold it still, until they are removed: ${copies.join(", ")}.` : "";
+      tell(`Erased for good from ${recordKey}.${still}`);
       await onErased();
       await client.invalidateQueries();
     },

@@ -5,12 +5,13 @@ import Paper from "@mui/material/Paper";
 import Typography from "@mui/material/Typography";
 import { useInfiniteQuery, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { Link as RouterLink, useLocation, useParams } from "react-router";
+import { Link as RouterLink, useLocation, useNavigate, useParams } from "react-router";
 import { schemaOf } from "../../api/collections";
 import { historyOf } from "../../api/history";
 import { previewRecord, updateRecord, formOf, refreshCollection } from "../../api/records";
 import type { Fields, Form } from "../../api/types";
 import { shown } from "../../lib/text";
+import { settled } from "../../ui/LeaveGuard";
 import { useTell } from "../../ui/messages";
 import { Trouble } from "../../ui/Trouble";
 import { Waiting } from "../../ui/Waiting";
@@ -119,12 +120,19 @@ interface Change {
 function Editor({ collection, recordKey, form, reload }: EditorProps) {
   const client = useQueryClient();
   const tell = useTell();
+  const navigate = useNavigate();
   const [draft, setDraft] = useState<Draft | null>(null);
   const save = useMutation({
     mutationFn: ({ fields, base }: Change) => updateRecord(collection, recordKey, fields, base),
     // What was saved before is not what is being saved now.
     onMutate: () => tell(null),
     onSuccess: async (row) => {
+      if (row === null) {
+        tell(`Saved. You may not see ${recordKey} any more.`);
+        await navigate(`/c/${collection}`, { state: settled });
+        await refreshCollection(client, collection);
+        return;
+      }
       const merged = form.version !== null && row.version > form.version + 1;
       await reload();
       tell(`Saved. ${recordKey} is at version ${row.version} now${merged ? ", with what others changed meanwhile" : ""}.`);

@@ -49,9 +49,9 @@ function RestoreDialog({ collection, recordKey, version, schema, onClose }: Prop
   const restore = useMutation({
     mutationFn: () => restoreRecord(collection, recordKey, version),
     onSuccess: async (row) => {
-      tell(`${recordKey} is back, at version ${row.version}.`);
+      tell(row === null ? `${recordKey} is back. You may not see it.` : `${recordKey} is back, at version ${row.version}.`);
       await client.invalidateQueries();
-      await navigate(`/c/${collection}/r/${encodeURIComponent(recordKey)}`);
+      await navigate(row === null ? `/c/${collection}` : `/c/${collection}/r/${encodeURIComponent(recordKey)}`);
     },
   });
   const changes = Object.entries(looked.data?.changes ?? {});
