@@ -8,6 +8,7 @@ from pathlib import Path
 
 import httpx
 import pytest
+import structlog
 
 import postgres as postgres_server
 from fenland.core.limits import Limits
@@ -19,6 +20,11 @@ from fenland.service.tokens import NewToken, issue_token
 from fenland.storage.postgres.database import open_postgres
 from fenland.web.app import create_app
 from support import STARTED, TOKENS, Running, new_project, start
+
+# What goes wrong is told plainly: pictures of frames take seconds each.
+structlog.configure(
+    processors=[structlog.dev.ConsoleRenderer(exception_formatter=structlog.dev.plain_traceback)]
+)
 
 WORKSHOP = {
     "benches": {

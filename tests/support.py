@@ -17,6 +17,7 @@ from typing import Any
 
 import httpx
 
+from commands import fenland
 from fenland.core.limits import DEFAULTS, Limits
 from fenland.core.problems import Conflict
 from fenland.core.reading import definitions_from
@@ -77,9 +78,8 @@ def workshop_of(
 
 def new_project(folder: Path) -> Path:
     """A new project with the account ada, an editor, whose token is in its file `token`."""
-    subprocess.run([FENLAND, "new", str(folder)], check=True, capture_output=True)
-    words = ["account", "add", "ada", "--role", "editor", "--project", str(folder), "--json"]
-    added = subprocess.run([FENLAND, *words], check=True, capture_output=True, text=True)
+    fenland("new", str(folder))
+    added = fenland("account", "add", "ada", "--role", "editor", "--project", str(folder), "--json")
     (folder / "token").write_text(json.loads(added.stdout)["token"])
     return folder
 

@@ -13,11 +13,12 @@ from pathlib import Path
 import httpx
 import pytest
 
+from commands import fenland
 from fenland.service.backups import is_due, make_due
 from fenland.service.copies import backups_of
 from fenland.service.settings import Settings
 from fenland.storage.door import DatabaseRefused, back_up, put_back
-from support import FENLAND, new_project, start, workshop_of
+from support import new_project, start, workshop_of
 
 NOTES = {
     "notes": {
@@ -72,14 +73,12 @@ def test_a_copy_under_many_writers_holds_all_that_was_answered(tmp_path: Path) -
             with guard:
                 before = dict(answered)
             copy = tmp_path / f"copy-{turn}.db"
-            words = [FENLAND, "backup", str(copy), "--project", str(folder)]
-            subprocess.run(words, check=True, capture_output=True)
+            fenland("backup", str(copy), "--project", str(folder))
             elsewhere = tmp_path / f"elsewhere-{turn}"
             elsewhere.mkdir()
             for name in ("collections", "fenland.toml"):
                 subprocess.run(["cp", "-r", str(folder / name), str(elsewhere)], check=True)
-            words = [FENLAND, "restore-backup", str(copy), "--project", str(elsewhere)]
-            subprocess.run(words, check=True, capture_output=True)
+            fenland("restore-backup", str(copy), "--project", str(elsewhere))
             _compare(elsewhere / "records.db", before)
     finally:
         stop.set()
@@ -174,13 +173,13 @@ def test_a_backup_is_of_this_database_and_as_its_history_has_it(tmp_path: Path, 
     back_up(source, copy)
     if name in CHANGED:
         _run(copy, CHANGED[name])
-    words = [FENLAND, "restore-backup", str(copy), "--project", str(folder), "--replace"]
+    words = ["restore-backup", str(copy), "--project", str(folder), "--replace"]
     before = (folder / "x.db").read_bytes()
-    done = subprocess.run(words, capture_output=True, text=True)
+    done = fenland(*words, code=None)
     assert (done.returncode, OTHERS[name] in done.stderr) == (1 if OTHERS[name] else 0, True), done.stderr
     if OTHERS[name]:
         assert (folder / "x.db").read_bytes() == before
-        assert subprocess.run([*words, "--as-it-is"], capture_output=True).returncode == 0
+        fenland(*words, "--as-it-is")
 
 
 def test_nothing_is_overwritten_unasked(database: Path, tmp_path: Path) -> None:

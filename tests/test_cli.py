@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import json
 import os
-import subprocess
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -12,8 +11,9 @@ from typing import Any
 import pytest
 from typer.testing import CliRunner
 
+from commands import fenland
 from fenland.cli.main import app
-from support import FENLAND, Running, new_project
+from support import Running, new_project
 
 Run = Callable[..., Any]
 
@@ -51,10 +51,7 @@ def shell(environment: dict[str, str]) -> Run:
 
     def call(*words: str, code: int = 0, text: str = "", **others: str) -> object:
         env = {"PATH": os.environ["PATH"], **environment, **others}
-        done = subprocess.run(
-            [FENLAND, *words], capture_output=True, text=True, env=env, input=text, timeout=60
-        )
-        assert done.returncode == code, (words, done.stdout, done.stderr)
+        done = fenland(*words, env=env, text=text, code=code)
         assert "Traceback" not in done.stderr
         return done
 

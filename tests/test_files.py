@@ -21,6 +21,7 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
+from commands import fenland
 from fenland.core.limits import Limits
 from fenland.core.tabular import cell_text, csv_lines, read_csv
 from fenland.service.service import Service
@@ -505,8 +506,7 @@ def run(folder: Path, sample: Running, *words: str, code: int = 0) -> str:
         "FENLAND_TOKEN": "sample-office",
         "PATH": "/usr/bin:/bin",
     }
-    made = subprocess.run([FENLAND, *words], cwd=folder, capture_output=True, text=True, env=environment)
-    assert made.returncode == code, made.stdout + made.stderr
+    made = fenland(*words, cwd=folder, env=environment, code=code)
     return made.stdout + made.stderr
 
 
@@ -615,8 +615,8 @@ def test_an_export_that_breaks_off_ends_its_connection(
     assert received.count(b'"slug"') >= 500
     assert not received.endswith(b"0\r\n\r\n")
     environment = {**os.environ, "FENLAND_TOKEN": token, "FENLAND_ADDRESS": running.address}
-    words = [FENLAND, "export", "notes", "--where", where, "--out", str(project / "notes.csv")]
-    broken = subprocess.run(words, env=environment, capture_output=True, text=True)
+    words = ["export", "notes", "--where", where, "--out", str(project / "notes.csv")]
+    broken = fenland(*words, env=environment, code=None)
     assert broken.returncode != 0
     assert "cut short" in broken.stderr
     assert not list(project.glob("notes.csv*"))

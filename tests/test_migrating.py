@@ -20,6 +20,7 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
+from commands import fenland
 from fenland.core.definitions import Definitions
 from fenland.core.reading import definitions_from
 from fenland.core.replaying import Replay
@@ -429,9 +430,7 @@ def test_a_database_of_every_layout_is_brought_over(tmp_path: Path, layout: int)
     assert refused.returncode == 1
     assert f"(layout {layout}; this one uses 7)" in refused.stderr
     assert "fenland migrate" in refused.stderr
-    told = subprocess.run(
-        [FENLAND, "migrate", str(folder), "--json"], capture_output=True, text=True, check=True
-    )
+    told = fenland("migrate", str(folder), "--json")
     found = json.loads(told.stdout)
     assert found["done"]
     assert f"from layout {layout} to 7" in found["steps"][0]
@@ -451,8 +450,8 @@ def test_a_database_of_every_layout_is_brought_over(tmp_path: Path, layout: int)
             ("pin", None), ("pin", None),
         ]  # fmt: skip
         raw.close()
-    words = [FENLAND, "account", "token", "ada", "--project", str(folder), "--json"]
-    token = json.loads(subprocess.run(words, capture_output=True, text=True, check=True).stdout)["token"]
+    issued = fenland("account", "token", "ada", "--project", str(folder), "--json")
+    token = json.loads(issued.stdout)["token"]
     running = start("start", folder, folder / "log")
     try:
         with running.client(token) as http:
@@ -486,8 +485,7 @@ def test_the_command_says_what_it_would_do_and_does_what_was_agreed(tmp_path: Pa
     file, script = folder / "collections" / "notes.yaml", folder / "plan.sql"
 
     def run(*words: str, code: int = 0) -> str:
-        made = subprocess.run([FENLAND, "migrate", *words], cwd=folder, capture_output=True, text=True)
-        assert made.returncode == code, made.stdout + made.stderr
+        made = fenland("migrate", *words, cwd=folder, code=code)
         return made.stdout + made.stderr
 
     assert "Nothing to do" in run("--preview")
@@ -523,7 +521,7 @@ def test_the_newest_copies_are_kept_and_no_others(tmp_path: Path) -> None:
     for number in (2, 3, 4):
         file.write_text(f"{text}  more{number}: {{type: string, required: true, default: x}}\n")
         lose = ["--lose", f"notes.more{number - 1}"] if number > 2 else []
-        subprocess.run([FENLAND, "migrate", *lose], cwd=folder, check=True, capture_output=True)
+        fenland("migrate", *lose, cwd=folder)
         if number < 4:
             os.utime(folder / f"records.before-{number}.db", (later + number, later + number))
     found = sorted(one.name for one in folder.glob("records.before-*"))

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import json
-import subprocess
 from pathlib import Path
 from typing import Any
 
 import jsonschema
 import pytest
 
+from commands import fenland
 from fenland.core.access import Actor, Caller
 from fenland.core.patches import MergePatch
 from fenland.service.delete import DeleteRequest, delete
@@ -18,7 +18,7 @@ from fenland.service.project import load_project
 from fenland.service.seeding import unguarded
 from fenland.service.service import Service, open_service
 from fenland.service.update import UpdateRequest, update
-from support import FENLAND, workshop_of
+from support import workshop_of
 
 TOML = 'roles = ["office"]\ndatabase = "records.db"\n'
 AREAS = """\
@@ -56,14 +56,12 @@ def folder(tmp_path: Path) -> Path:
 
 
 def run(folder: Path, *words: str, code: int = 0) -> str:
-    made = subprocess.run([FENLAND, *words], cwd=folder, capture_output=True, text=True)
-    assert made.returncode == code, made.stdout + made.stderr
+    made = fenland(*words, cwd=folder, code=code)
     return made.stdout + made.stderr
 
 
 def seeded(folder: Path, *words: str, code: int = 0) -> dict[str, Any]:
-    made = subprocess.run([FENLAND, "seed", "--json", *words], cwd=folder, capture_output=True, text=True)
-    assert made.returncode == code, made.stdout + made.stderr
+    made = fenland("seed", "--json", *words, cwd=folder, code=code)
     found: dict[str, Any] = json.loads(made.stdout)
     return found
 

@@ -14,6 +14,7 @@ from pathlib import Path
 import httpx
 import pytest
 
+from commands import fenland
 from support import FENLAND, NIGHTLY, Running, free_port, start
 
 KILLS = 20 if NIGHTLY else 10
@@ -124,8 +125,7 @@ def test_a_revoked_token_is_refused_by_every_worker_at_once(project: Path) -> No
     clients = [running.client(token_of(project)) for _ in range(8)]
     for client in clients:
         assert client.get("/v1/session").status_code == 200
-    command = [FENLAND, "account", "revoke", "ada", "--project", str(project)]
-    subprocess.run(command, check=True, capture_output=True)
+    fenland("account", "revoke", "ada", "--project", str(project))
     assert {client.get("/v1/session").status_code for client in clients} == {401}
     for client in clients:
         client.close()

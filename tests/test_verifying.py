@@ -23,6 +23,7 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
+from commands import fenland
 from fenland.core.merkle import leaf_hash
 from fenland.service.archiving import archive, read_archive
 from fenland.service.publishing import publish
@@ -33,7 +34,7 @@ from fenland.service.verifying import verify_database
 from fenland.service.verifying_files import verify_evidence, verify_export
 from fenland.storage.door import back_up, kept_definitions
 from fenland.storage.sqlite.engine import guards
-from support import FENLAND, NIGHTLY, Running, start
+from support import NIGHTLY, Running, start
 
 SCRIPT = Path(__file__).parents[1] / "docs" / "verify_history.py"
 DATABASE = "sedgemarsh.db"
@@ -479,8 +480,11 @@ def test_an_export_is_checked_by_the_command_and_by_a_script_of_its_own(
     lines = (whole / "export.jsonl").read_text().splitlines()
     (tmp_path / "export.jsonl").write_text("\n".join(change(lines)) + "\n")
     files = [str(tmp_path / "export.jsonl"), "--head", str(whole / "head.jsonl")]
-    for command in ([FENLAND, "verify", "--export", *files], [sys.executable, str(SCRIPT), "export", *files]):
-        found = subprocess.run(command, capture_output=True, text=True)
+    script = [sys.executable, str(SCRIPT), "export", *files]
+    for found in (
+        fenland("verify", "--export", *files, code=None),
+        subprocess.run(script, capture_output=True, text=True),
+    ):
         assert found.returncode == (1 if words else 0), found.stdout + found.stderr
         assert words in found.stdout + found.stderr
 
@@ -503,11 +507,11 @@ def test_an_evidence_file_is_checked_by_both(whole: Path, tmp_path: Path, name: 
     change(found)
     path = tmp_path / "evidence.json"
     path.write_text(json.dumps(found))
-    for command in (
-        [FENLAND, "verify", "--evidence", str(path)],
-        [sys.executable, str(SCRIPT), "evidence", str(path)],
+    script = [sys.executable, str(SCRIPT), "evidence", str(path)]
+    for answer in (
+        fenland("verify", "--evidence", str(path), code=None),
+        subprocess.run(script, capture_output=True, text=True),
     ):
-        answer = subprocess.run(command, capture_output=True, text=True)
         assert (answer.returncode != 0) == bool(words), answer.stdout + answer.stderr
         assert words in answer.stdout + answer.stderr
 
@@ -608,11 +612,7 @@ def test_older_entries_move_to_an_archive_that_proves_itself(whole: Path, tmp_pa
     shutil.copytree(source, tmp_path, dirs_exist_ok=True)
 
     def run(*words: str, code: int = 0) -> Any:
-        made = subprocess.run(
-            [FENLAND, *words, "--project", str(tmp_path), "--json"], capture_output=True, text=True
-        )
-        assert made.returncode == code, made.stdout + made.stderr
-        return json.loads(made.stdout)
+        return json.loads(fenland(*words, "--project", str(tmp_path), "--json", code=code).stdout)
 
     run("archive", "--before", "1999-01-01", code=1)
     run("archive", "--before", "soon", code=2)
@@ -695,11 +695,7 @@ def test_older_entries_move_to_an_archive_that_proves_itself(whole: Path, tmp_pa
 
 def test_a_new_key_signs_and_the_old_one_stays_known(project: Path) -> None:
     def run(*words: str) -> Any:
-        made = subprocess.run(
-            [FENLAND, *words, "--project", str(project), "--json"], capture_output=True, text=True
-        )
-        assert made.returncode == 0, made.stdout + made.stderr
-        return json.loads(made.stdout)
+        return json.loads(fenland(*words, "--project", str(project), "--json").stdout)
 
     first = run("new-key")
     kept = project / "heads.jsonl"
@@ -737,10 +733,7 @@ def test_heads_are_sent_to_a_place_of_the_operators_choice(project: Path) -> Non
             assert sizes == sorted(set(sizes))
     finally:
         running.stop()
-    found = subprocess.run(
-        [FENLAND, "verify", "--project", str(project), "--head", str(project / "elsewhere.jsonl")]
-    )
-    assert found.returncode == 0
+    fenland("verify", "--project", str(project), "--head", str(project / "elsewhere.jsonl"))
 
 
 class _Taking(BaseHTTPRequestHandler):
@@ -831,7 +824,7 @@ def test_replaying_the_history_gives_the_tables_after_anything_at_all(project: P
     notes = project / "collections" / "notes.yaml"
     text = notes.read_text().replace("fields:\n", "fields:\n  phone: {type: string, sensitive: true}\n", 1)
     notes.write_text(text.replace("access:\n", "access:\n  erase: [editor]\n", 1))
-    subprocess.run([FENLAND, "migrate", str(project)], check=True, capture_output=True)
+    fenland("migrate", str(project))
     token, counts = (project / "token").read_text(), [0]
     for round_ in range(KILLS + 1):
         running = start("start", project, project / "log", "--workers", "2")

@@ -4,6 +4,8 @@ import { ApiError, type FieldConflict, type FieldError } from "./errors";
 import type { paths } from "./openapi";
 
 const KEPT = "fenland.token";
+/** Who asks for this is about to sign in. */
+const SESSION = "/v1/session";
 
 /** The token lives as long as the browser tab, and nowhere else. */
 export const token = {
@@ -18,6 +20,15 @@ let proof: string | null = null;
 export const csrf = {
   set: (value: string | null): void => {
     proof = value;
+  },
+};
+
+let renew: (() => Promise<boolean>) | null = null;
+
+/** What is done where the service does not know any more who asks; gives whether the same person is known again. */
+export const whenSignedOut = {
+  set: (work: typeof renew): void => {
+    renew = work;
   },
 };
 
@@ -67,7 +78,14 @@ function headersFor(method: Method, body: Json | undefined, etag: string | null 
   return headers;
 }
 
-async function fetched(address: string, init: RequestInit): Promise<Response> {
+/** Sends a request, once more where whoever asks had to sign in again; its headers are made anew then. */
+async function fetched(address: string, headers: () => Headers, init: RequestInit = {}): Promise<Response> {
+  const response = await sent(address, { ...init, headers: headers() });
+  if (response.status !== 401 || address.endsWith(SESSION) || renew === null) return response;
+  return (await renew()) ? await sent(address, { ...init, headers: headers() }) : response;
+}
+
+async function sent(address: string, init: RequestInit): Promise<Response> {
   try {
     return await fetch(address, { ...init, cache: "no-store" });
   } catch (error) {
@@ -96,11 +114,13 @@ export async function ask<Path extends keyof paths, With extends Method = "get">
   options: Options<Path, With> = {},
 ): Promise<Answer<Path, With>> {
   const { body, file, etag, signal } = options;
-  const headers = headersFor(method, body, etag);
-  if (file) headers.set("Content-Type", file.type);
-  const response = await fetched(address(path, options.at ?? {}, options.query ?? {}), {
+  const headers = () => {
+    const found = headersFor(method, body, etag);
+    if (file) found.set("Content-Type", file.type);
+    return found;
+  };
+  const response = await fetched(address(path, options.at ?? {}, options.query ?? {}), headers, {
     method: method.toUpperCase(),
-    headers,
     body: file?.content ?? (body === undefined ? null : writeJson(body)),
     signal: signal ?? null,
   });
@@ -125,9 +145,12 @@ export async function askForFile<Path extends keyof paths>(
   options: Options<Path, "get">,
   type: string,
 ): Promise<Blob> {
-  const headers = headersFor("get", undefined, null);
-  headers.set("Accept", type);
-  const response = await fetched(address(path, options.at ?? {}, options.query ?? {}), { headers });
+  const headers = () => {
+    const found = headersFor("get", undefined, null);
+    found.set("Accept", type);
+    return found;
+  };
+  const response = await fetched(address(path, options.at ?? {}, options.query ?? {}), headers);
   if (!response.ok) throw problemFrom(response.status, await jsonOf(response));
   try {
     return await response.blob();

@@ -1,14 +1,44 @@
 import { queryOptions, type QueryClient } from "@tanstack/react-query";
 import { ApiError } from "./errors";
-import { ask, csrf, token, type Answer } from "./http";
+import { ask, csrf, token, whenSignedOut, type Answer } from "./http";
 
 const KEY = ["session"] as const;
 
-export type Session = Answer<"/v1/session">;
+/** Whose session it is; `ended` once the service knows nothing of it any more, until it is renewed. */
+export type Session = Answer<"/v1/session"> & { ended?: boolean };
+
+/** Who waits until the session is renewed. */
+let waiting: ((renewed: boolean) => void)[] = [];
+
+function answerWaiting(renewed: boolean): void {
+  for (const answer of waiting.splice(0)) answer(renewed);
+}
+
+/**
+ * Has requests wait, where the session has ended meanwhile, until the same person has signed in again: what was
+ * being done goes on then.
+ */
+export function keepSession(client: QueryClient): void {
+  whenSignedOut.set(() => {
+    const held = client.getQueryData(session.queryKey);
+    if (!held) return Promise.resolve(false);
+    const over: Session = { ...held, ended: true };
+    client.setQueryData<Session | null>(session.queryKey, over);
+    return new Promise((resolve) => waiting.push(resolve));
+  });
+}
 
 function begun(found: Session): Session {
   csrf.set(found.csrf);
   return found;
+}
+
+/** Takes the page over for whoever has signed in; what somebody else has read is not kept for them. */
+function entered(client: QueryClient, found: Session): void {
+  const same = client.getQueryData(session.queryKey)?.account === found.account;
+  if (!same) forget(client, { token: false });
+  client.setQueryData(session.queryKey, begun(found));
+  if (same) answerWaiting(true);
 }
 
 async function current(signal: AbortSignal): Promise<Session | null> {
@@ -21,7 +51,7 @@ async function current(signal: AbortSignal): Promise<Session | null> {
 }
 
 /** Who is signed in, by a session or a token; null for nobody. */
-export const session = queryOptions({
+export const session = queryOptions<Session | null>({
   queryKey: KEY,
   queryFn: ({ signal }) => current(signal),
   staleTime: Infinity,
@@ -30,15 +60,14 @@ export const session = queryOptions({
 /** Begins a session, whose cookie the page itself never sees. */
 export async function signIn(client: QueryClient, name: string, password: string): Promise<void> {
   token.forget();
-  const found = await ask("/v1/session", "post", { body: { name, password } });
-  client.setQueryData(session.queryKey, begun(found));
+  entered(client, await ask("/v1/session", "post", { body: { name, password } }));
 }
 
 /** Signs in with a token, which is forgotten where the service does not know it. */
 export async function signInWithToken(client: QueryClient, given: string): Promise<void> {
   token.set(given);
   try {
-    client.setQueryData(session.queryKey, begun(await ask("/v1/session", "get")));
+    entered(client, await ask("/v1/session", "get"));
   } catch (error) {
     token.forget();
     throw error;
@@ -52,9 +81,10 @@ export async function signOut(client: QueryClient): Promise<void> {
 }
 
 /** Nothing that one account has read is kept for the next. */
-export function forget(client: QueryClient): void {
-  token.forget();
+export function forget(client: QueryClient, what = { token: true }): void {
+  if (what.token) token.forget();
   csrf.set(null);
   client.setQueryData(session.queryKey, null);
   client.removeQueries({ predicate: (query) => query.queryKey[0] !== KEY[0] });
+  answerWaiting(false);
 }

@@ -1,13 +1,13 @@
 import { QueryCache, QueryClient } from "@tanstack/react-query";
 import { ApiError } from "../api/errors";
-import { forget } from "../api/session";
+import { forget, keepSession } from "../api/session";
 
 /** Asks again by itself only where no answer came; a refusal stays one. */
 export function createQueryClient(): QueryClient {
   const client: QueryClient = new QueryClient({
     queryCache: new QueryCache({
       onError: (error) => {
-        // Token or session have run out: forget them, so that the page asks to sign in.
+        // The session has run out and was not renewed: forgotten, so that the page asks to sign in.
         if (error instanceof ApiError && error.isSignedOut) forget(client);
       },
     }),
@@ -15,5 +15,6 @@ export function createQueryClient(): QueryClient {
       queries: { retry: (count, error) => error instanceof ApiError && error.status === 0 && count < 2 },
     },
   });
+  keepSession(client);
   return client;
 }

@@ -41,7 +41,7 @@ function Opened({ collection, recordKey }: Opened) {
   const from = useLocation().state as { list?: string } | null;
   const list = `/c/${collection}${from?.list ?? ""}`;
   if (form.isPending) return <Waiting what="the record" />;
-  if (form.isError) {
+  if (form.isError && !form.data) {
     const gone = form.error.status === 404;
     return (
       <Trouble

@@ -1,0 +1,117 @@
+"""Running commands as a shell would, each in a process of its own, without waiting for Python to begin each time.
+
+One process has imported what commands need, and splits off another for each: what runs is the command itself, with
+its words, folder, environment and streams.
+"""
+
+from __future__ import annotations
+
+import atexit
+import json
+import os
+import subprocess
+import sys
+import tempfile
+import threading
+import traceback
+from collections.abc import Mapping
+from pathlib import Path
+from typing import Any
+
+#: What is imported beforehand. Nothing of the command line itself: some of it looks at the environment.
+_READY = "fenland.client fenland.service.seeding fenland.service.migrating fenland.service.verifying_told fenland.web.app"
+
+
+class _Splitter:
+    """The process that the others are split off from; begun with the first command."""
+
+    def __init__(self) -> None:
+        self._process: subprocess.Popen[str] | None = None
+        self._guard = threading.Lock()
+
+    def run(self, asked: Mapping[str, Any]) -> int:
+        """The exit code of a command; it runs after those that were asked for before."""
+        with self._guard:
+            if self._process is None:
+                self._process = subprocess.Popen(
+                    [sys.executable, __file__], stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True
+                )
+                atexit.register(self.end)
+            assert self._process.stdin is not None
+            assert self._process.stdout is not None
+            self._process.stdin.write(json.dumps(asked) + "\n")
+            self._process.stdin.flush()
+            return int(self._process.stdout.readline())
+
+    def end(self) -> None:
+        """Ends it."""
+        if self._process is not None:
+            self._process.communicate()
+
+
+_SPLITTER = _Splitter()
+
+
+def fenland(
+    *words: str,
+    cwd: Path | None = None,
+    env: Mapping[str, str] | None = None,
+    code: int | None = 0,
+    text: str = "",
+) -> subprocess.CompletedProcess[str]:
+    """What `fenland` with these words wrote, and its exit code, which must be `code` unless that is None."""
+    with tempfile.TemporaryDirectory() as place:
+        streams = {name: str(Path(place) / name) for name in ("stdin", "stdout", "stderr")}
+        Path(streams["stdin"]).write_text(text)
+        asked = {
+            "words": words,
+            "cwd": str(cwd or Path.cwd()),
+            "env": dict(os.environ if env is None else env),
+        }
+        found = _SPLITTER.run(asked | streams)
+        told = [Path(streams[name]).read_text() for name in ("stdout", "stderr")]
+    assert code is None or found == code, (words, found, *told)
+    return subprocess.CompletedProcess(["fenland", *words], found, *told)
+
+
+# --- within the process that splits ------------------------------------------------------------------------
+
+
+def _become(asked: Mapping[str, Any]) -> None:
+    """Runs a command in this process, and ends it."""
+    for number, name in enumerate(("stdin", "stdout", "stderr")):
+        flags = os.O_RDONLY if number == 0 else os.O_WRONLY | os.O_CREAT
+        os.dup2(os.open(asked[name], flags, 0o600), number)
+    os.chdir(asked["cwd"])
+    os.environ.clear()
+    os.environ.update(asked["env"])
+    sys.argv = ["fenland", *asked["words"]]
+    code: Any = 1
+    try:
+        from fenland.cli.main import run
+
+        run()
+        code = 0
+    except SystemExit as end:
+        code = end.code
+    except BaseException:
+        traceback.print_exc()
+    for stream in (sys.stdout, sys.stderr):
+        stream.flush()
+    os._exit(code if isinstance(code, int) else int(code is not None))
+
+
+def _serve() -> None:
+    for name in _READY.split():
+        __import__(name)
+    for line in sys.stdin:
+        child = os.fork()
+        if child == 0:
+            _become(json.loads(line))
+        _, status = os.waitpid(child, 0)
+        sys.stdout.write(f"{os.waitstatus_to_exitcode(status)}\n")
+        sys.stdout.flush()
+
+
+if __name__ == "__main__":
+    _serve()
