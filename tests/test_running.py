@@ -17,7 +17,7 @@ import pytest
 from commands import fenland
 from support import FENLAND, NIGHTLY, Running, free_port, start
 
-KILLS = 20 if NIGHTLY else 10
+KILLS = 20 if NIGHTLY else 4
 UPDATES, THREADS, RECORDS = 1000, 16, 20
 
 
