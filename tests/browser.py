@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import shutil
+from collections.abc import Iterator
+from contextlib import contextmanager
 
-from playwright.sync_api import Browser, Playwright
+from playwright.sync_api import Browser, Page, Playwright, expect, sync_playwright
 
 _QUIET = (
     "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
@@ -16,3 +18,26 @@ def chromium(playwright: Playwright) -> Browser:
     path = shutil.which("chromium")
     assert path is not None, "Chromium is not installed; scripts/chromium.sh does it."
     return playwright.chromium.launch(executable_path=path, args=list(_QUIET))
+
+
+@contextmanager
+def opened_page(address: str) -> Iterator[Page]:
+    """A page of the console; nothing in it may throw unseen."""
+    with sync_playwright() as playwright:
+        browser = chromium(playwright)
+        context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=address)
+        found = context.new_page()
+        found.set_default_timeout(15_000)
+        broken: list[str] = []
+        found.on("pageerror", lambda error: broken.append(str(error)))
+        yield found
+        browser.close()
+    assert not broken
+
+
+def sign_in(page: Page, token: str = "sample-office") -> None:
+    page.goto("/")
+    page.get_by_role("button", name="Use a token").click()
+    page.get_by_label("Token").fill(token)
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("navigation", name="Collections")).to_be_visible()

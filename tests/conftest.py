@@ -9,8 +9,10 @@ from pathlib import Path
 import httpx
 import pytest
 import structlog
+from playwright.sync_api import Page
 
 import postgres as postgres_server
+from browser import opened_page
 from fenland.core.limits import Limits
 from fenland.core.reading import definitions_from
 from fenland.service.accounts import NewAccount, add_account
@@ -155,6 +157,13 @@ def http(transport: httpx.WSGITransport) -> Iterator[httpx.Client]:
 def project(tmp_path: Path) -> Path:
     """A new project with an account whose token is in the file `token`."""
     return new_project(tmp_path / "notes")
+
+
+@pytest.fixture
+def page(sample: Running) -> Iterator[Page]:
+    """A browser's page of the sample's console."""
+    with opened_page(sample.address) as found:
+        yield found
 
 
 @pytest.fixture(scope="session")

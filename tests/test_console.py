@@ -9,34 +9,11 @@ from contextlib import contextmanager
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from urllib.parse import quote
 
-import pytest
-from playwright.sync_api import Page, Route, expect, sync_playwright
+from playwright.sync_api import Page, Route, expect
 
-from browser import chromium
+from browser import sign_in
 from fenland.demo.data import PASSWORD
 from support import Running
-
-
-@pytest.fixture
-def page(sample: Running) -> Iterator[Page]:
-    with sync_playwright() as playwright:
-        browser = chromium(playwright)
-        context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=sample.address)
-        found = context.new_page()
-        found.set_default_timeout(15_000)
-        broken: list[str] = []
-        found.on("pageerror", lambda error: broken.append(str(error)))
-        yield found
-        browser.close()
-    assert not broken
-
-
-def sign_in(page: Page, token: str = "sample-office") -> None:
-    page.goto("/")
-    page.get_by_role("button", name="Use a token").click()
-    page.get_by_label("Token").fill(token)
-    page.keyboard.press("Enter")
-    expect(page.get_by_role("navigation", name="Collections")).to_be_visible()
 
 
 def fields_sent(page: Page) -> list[dict]:
@@ -79,8 +56,7 @@ def test_find_a_record_change_it_and_see_its_history_grow(page: Page) -> None:
     page.get_by_role("option", name="maintenance").click()
     page.get_by_role("textbox", name="Name", exact=True).first.fill("Renamed Bank")
     save.click()
-    message = page.get_by_role("status").filter(has_text="Saved. PS-041 is at version")
-    expect(message).to_be_focused()
+    expect(page.get_by_role("status").filter(has_text="Saved. PS-041 is at version")).to_be_visible()
     expect(page.get_by_role("heading", level=1)).to_contain_text("Renamed Bank")
     expect(history.locator("ol > li")).to_have_count(grown)
     expect(history.locator("ol > li").first).to_contain_text("Ines Harrow changed")
@@ -140,8 +116,12 @@ def test_others_changes_are_merged_and_conflicts_chosen_side_by_side(page: Page,
     expect(conflict).to_be_focused()
     expect(conflict.get_by_role("row", name="Pumps")).to_contain_text("Pumps125")
     expect(conflict.get_by_role("row")).to_have_count(3)
+    decide = conflict.get_by_role("button", name="Save with these choices")
+    expect(conflict.get_by_role("radio", checked=True)).to_have_count(0)
     conflict.get_by_role("radiogroup", name="Capacity").get_by_label("theirs").click()
-    conflict.get_by_role("button", name="Save with these choices").click()
+    expect(decide).to_be_disabled()
+    conflict.get_by_role("radiogroup", name="Pumps").get_by_label("mine").click()
+    decide.click()
     expect(page.get_by_text("with what others changed meanwhile")).to_be_visible()
     expect(page.get_by_label("Pumps")).to_have_value("5")
     with sample.client() as client:
@@ -505,6 +485,7 @@ def test_rows_of_a_file_are_matched_looked_at_and_brought_in(page: Page, sample:
     page.goto("/c/landholders")
     page.get_by_role("link", name="Import").click()
     text = "Number,NAME,Telephone,Remarks\nL7701,Wren Ousel,0555 1,x\nL7702,,0555 2,\nbad,Wilf Ousel,,\n"
+    text += "L7701,Wren Ousel,0555 3,\n"
     choose = page.get_by_label("File")
     choose.set_input_files({"name": "notes.txt", "mimeType": "text/plain", "buffer": b"x"})
     expect(page.get_by_role("alert")).to_contain_text("must end in .csv, .xlsx or .jsonl")
@@ -515,18 +496,37 @@ def test_rows_of_a_file_are_matched_looked_at_and_brought_in(page: Page, sample:
         page.get_by_label(f"Field for {column}").click()
         page.get_by_role("option", name=field).click()
     expect(bring).to_be_enabled()
-    expect(page.get_by_role("status")).to_contain_text("1 would be created, 2 would be refused")
+    told = page.get_by_role("status")
+    expect(told).to_contain_text(
+        "Of 4 rows, 1 would be created, 1 would be brought up to date, 2 would be refused"
+    )
+    expect(page.get_by_text("Row 5 is of the same record as row 2.")).to_be_visible()
     refused = page.get_by_role("table", name="Refused rows")
-    expect(refused.get_by_role("row").nth(1)).to_contain_text("3NAMEMust be given")
+    expect(refused.get_by_role("row").nth(1)).to_contain_text("3NAMEEnter a text.")
     expect(refused.get_by_role("row").nth(2)).to_contain_text("4Number")
     with sample.client() as http:
         assert http.get("/v1/records/landholders/L7701").status_code == 404
         bring.click()
-        expect(page.get_by_text("Of 3 rows, 1 was created, 2 were refused.")).to_be_visible()
-        assert http.get("/v1/records/landholders/L7701").json()["phone"] == "0555 1"
-    # The same file again changes nothing of what was taken.
-    choose.set_input_files({"name": "new.csv", "mimeType": "text/csv", "buffer": text.encode()})
-    expect(page.get_by_role("status")).to_contain_text("1 is as in the file already")
+        outcome = page.get_by_role("alert").filter(
+            has_text="Of 4 rows, 1 was created, 1 was brought up to date, 2 were refused."
+        )
+        expect(outcome).to_be_focused()
+        assert http.get("/v1/records/landholders/L7701").json()["phone"] == "0555 3"
+        with page.expect_download() as saved:
+            page.get_by_role("button", name="Save the refused rows").click()
+        assert saved.value.suggested_filename == "new.refused.csv"
+        kept = saved.value.path().read_text()
+        assert kept.startswith("_row,Number,NAME,Telephone,Remarks,_reason\n3,L7702,,0555 2,,")
+        page.get_by_role("button", name="Undo this import").click()
+        dialog = page.get_by_role("dialog")
+        expect(dialog).to_contain_text("L7701 is deleted")
+        dialog.get_by_role("button", name="Undo", exact=True).click()
+        expect(page.get_by_text(re.compile("^Undone: "))).to_be_visible()
+        assert http.get("/v1/records/landholders/L7701").status_code == 404
+    # Corrected, it comes in; its notes are no columns of anything.
+    mended = kept.replace("L7702,", "L7702,Ida Ousel").replace("bad,", "L7703,").encode()
+    choose.set_input_files({"name": "new.refused.csv", "mimeType": "text/csv", "buffer": mended})
+    expect(page.get_by_role("status").first).to_contain_text("2 would be created")
 
 
 # --- the past ------------------------------------------------------------------------------------------

@@ -92,8 +92,9 @@ export type Undoing = Answer<"/v1/history/{sequence}/undo", "post">;
 export const undoEntry = (sequence: number, preview: boolean): Promise<Undoing> =>
   ask("/v1/history/{sequence}/undo", "post", { at: { sequence }, query: { preview } });
 
-export const undoBatch = (batch: string, preview: boolean): Promise<Undoing> =>
-  ask("/v1/history/undo", "post", { query: { preview }, body: { batch } });
+/** All or nothing, or with `each` every save on its own, however many there are. */
+export const undoBatch = (batch: string, preview: boolean, each: boolean): Promise<Undoing> =>
+  ask("/v1/history/undo", "post", { query: { preview }, body: { batch, atomic: !each } });
 
 /** Gives the names of the files that hold still what was erased: copies of the database that were made before. */
 export async function eraseFields(collection: string, key: string, fields: string[], reason: string): Promise<string[]> {

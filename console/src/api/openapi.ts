@@ -1253,6 +1253,10 @@ export interface components {
     ImportProblem: {
       row: number;
       detail: string;
+      /** @description The row as it was sent, by column; null where it cannot be told. */
+      cells: {
+        [key: string]: unknown;
+      } | null;
       errors: ({
         pointer: string;
         code: string;
@@ -1271,6 +1275,11 @@ export interface components {
         [key: string]: components["schemas"]["Change"];
       };
     };
+    /** @description A row of the same record as an earlier one of the file: the later has the last word. */
+    ImportRepeat: {
+      row: number;
+      earlier: number;
+    };
     /** @description What became of the rows of a file, or would become of them. */
     Imported: {
       /** @description Whether every row was taken, and it was no preview. */
@@ -1286,6 +1295,9 @@ export interface components {
       unmatched: string[];
       changes: components["schemas"]["ImportChange"][];
       problems: components["schemas"]["ImportProblem"][];
+      repeats: components["schemas"]["ImportRepeat"][];
+      /** @description How many rows repeat a record, told one by one or not. */
+      repeated: number;
     };
     Session: {
       account: string;
@@ -3199,7 +3211,7 @@ export interface operations {
         blank?: "store" | "keep" | "clear" | "reject";
         /** @description All or nothing; otherwise each row is on its own. */
         atomic?: boolean;
-        /** @description Whether only to tell what would become of the first rows. */
+        /** @description Whether only to tell what would become of the rows. */
         preview?: boolean;
         /** @description What the file is; CSV if left out. */
         as?: "csv" | "jsonl" | "xlsx";

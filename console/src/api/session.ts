@@ -8,7 +8,7 @@ const KEY = ["session"] as const;
 export type Session = Answer<"/v1/session"> & { ended?: boolean };
 
 /** Who waits until the session is renewed. */
-let waiting: ((renewed: boolean) => void)[] = [];
+const waiting: ((renewed: boolean) => void)[] = [];
 
 function answerWaiting(renewed: boolean): void {
   for (const answer of waiting.splice(0)) answer(renewed);

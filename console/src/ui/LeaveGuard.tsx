@@ -1,10 +1,6 @@
-import Button from "@mui/material/Button";
-import Dialog from "@mui/material/Dialog";
-import DialogActions from "@mui/material/DialogActions";
-import DialogContent from "@mui/material/DialogContent";
-import DialogTitle from "@mui/material/DialogTitle";
 import { useEffect } from "react";
 import { useBlocker } from "react-router";
+import { AskDialog } from "./AskDialog";
 
 /** Given along with a way out that was earned: what was typed is saved, or its record is gone. */
 export const settled = { settled: true };
@@ -24,15 +20,15 @@ export function LeaveGuard({ unsaved }: { unsaved: boolean }) {
     return () => window.removeEventListener("beforeunload", ask);
   }, [unsaved]);
   return (
-    <Dialog open={blocker.state === "blocked"} onClose={() => blocker.reset?.()}>
-      <DialogTitle>Leave without saving?</DialogTitle>
-      <DialogContent>What you changed here is not saved, and would be lost.</DialogContent>
-      <DialogActions>
-        <Button onClick={() => blocker.proceed?.()}>Leave</Button>
-        <Button variant="contained" autoFocus onClick={() => blocker.reset?.()}>
-          Stay
-        </Button>
-      </DialogActions>
-    </Dialog>
+    <AskDialog
+      open={blocker.state === "blocked"}
+      title="Leave without saving?"
+      yes="Leave"
+      no="Stay"
+      onYes={() => blocker.proceed?.()}
+      onNo={() => blocker.reset?.()}
+    >
+      What you changed here is not saved, and would be lost.
+    </AskDialog>
   );
 }

@@ -15,10 +15,18 @@ import { useTell } from "./messages";
 import { Waiting } from "./Waiting";
 
 interface Props {
-  what: { entry: Entry } | { batch: string };
+  /** With `each`, what stands in the way of one change leaves the others to be undone. */
+  what: { entry: Entry } | { batch: string; each?: boolean };
   schema?: CollectionSchema | undefined;
   onClose: () => void;
 }
+
+/** Changes that are told one by one. */
+const SHOWN = 50;
+
+/** What stands in the way of some of it, and what there was no time for. */
+const leftIn = ({ refused, left }: Pick<Undoing, "refused" | "left">): string =>
+  (refused > 0 ? `, ${refused} left as they are` : "") + (left > 0 ? `, ${left} not reached: undo it once more` : "");
 
 const DONE: Record<string, string> = {
   update: "is changed back",
@@ -31,27 +39,34 @@ const DONE: Record<string, string> = {
 export function UndoDialog({ what, schema, onClose }: Props) {
   const client = useQueryClient();
   const tell = useTell();
-  const run = (preview: boolean) => ("entry" in what ? undoEntry(what.entry.sequence, preview) : undoBatch(what.batch, preview));
+  const each = "batch" in what && what.each === true;
+  const run = (preview: boolean) =>
+    "entry" in what ? undoEntry(what.entry.sequence, preview) : undoBatch(what.batch, preview, each);
   const looked = useQuery({ queryKey: ["undo", what], queryFn: () => run(true), gcTime: 0, retry: false });
   const undo = useMutation({
     mutationFn: () => run(false),
     onSuccess: async (found) => {
       onClose();
-      tell(`Undone: ${found.items.length === 1 ? "one save" : `${found.items.length} changes`}.`);
+      tell(`Undone: ${found.undone === 1 ? "one save" : `${found.undone} changes`}${leftIn(found)}.`);
       await client.invalidateQueries();
     },
     // Somebody was quicker: what stands in the way now is told by looking again.
     onError: () => looked.refetch(),
   });
   const found = looked.data;
-  const nothing = found?.items.every((one) => one.did === "nothing") ?? true;
+  const nothing = (found?.undone ?? 0) === 0;
   return (
     <Dialog open onClose={onClose} fullWidth maxWidth="sm">
       <DialogTitle>{"entry" in what ? "What undoing this save would do" : "What undoing this batch would do"}</DialogTitle>
       <DialogContent>
         {looked.isPending && <Waiting what="what it would do" />}
         {looked.error && <Alert severity="error">{looked.error.message}</Alert>}
-        {found?.items.map((one) => (
+        {found && found.items.length > SHOWN && (
+          <Typography sx={{ mb: 1 }}>
+            {found.undone} changes would be undone{leftIn(found)}. The first {SHOWN}:
+          </Typography>
+        )}
+        {found?.items.slice(0, SHOWN).map((one) => (
           <Item key={one.sequence} item={one} schema={schema} />
         ))}
         {found?.items.length === 0 && <Typography>There is nothing to undo.</Typography>}
@@ -60,7 +75,7 @@ export function UndoDialog({ what, schema, onClose }: Props) {
         <Button onClick={onClose}>Back</Button>
         <Button
           variant="contained"
-          disabled={!found || found.refused > 0 || nothing}
+          disabled={!found || (!each && found.refused > 0) || nothing}
           loading={undo.isPending}
           onClick={() => undo.mutate()}
         >

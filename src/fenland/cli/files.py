@@ -86,6 +86,7 @@ def _at_once(client: Client, collection: str, file: Path, asked: Mapping[str, An
         done = Done("", "")
         done.take(answer)
         problems = [{**one, "row": _number(portion, one["row"])} for one in answer["problems"]]
+        _tell_repeats(portion, answer)
         if problems and not asked["preview"]:
             done.created = done.updated = 0
         _conclude(done, problems, None, preview=bool(asked["preview"]), as_json=as_json, atomic=True)
@@ -94,6 +95,13 @@ def _at_once(client: Client, collection: str, file: Path, asked: Mapping[str, An
 def _number(portion: Portion, row: int) -> int:
     place = row - (1 if portion.form == "jsonl" else 2)
     return portion.numbers[place] if 0 <= place < len(portion.numbers) else row
+
+
+def _tell_repeats(portion: Portion, answer: Mapping[str, Any]) -> None:
+    """Says which rows are of one record: people seldom mean it."""
+    for one in answer["repeats"][:_TOLD]:
+        row, earlier = _number(portion, one["row"]), _number(portion, one["earlier"])
+        err.print(f"[yellow]![/] row {row} is of the same record as row {earlier}, and has the last word.")
 
 
 class _Run:
@@ -148,6 +156,7 @@ class _Run:
         )
         for one in answer["problems"][: _TOLD - len(self.told)]:
             self.told.append({**one, "row": _number(portion, one["row"])})
+        _tell_repeats(portion, answer)
         if answer["unmatched"] and self._preview and not self.done.portions:
             names = ", ".join(answer["unmatched"])
             err.print(f"[yellow]![/] No field is called like: {escape(names)}. Say with --map what they are.")

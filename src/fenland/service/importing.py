@@ -3,7 +3,7 @@
 Rows are decided one by one and written together, a few hundred at a time: deciding sees what is stored, and
 what waits to be written is stored first wherever a row could ask for it. All or nothing is one transaction;
 each on its own, a row that is refused is told with its reasons, and the others are kept. A preview does all
-that and keeps nothing.
+that in a draft, from the first row to the last, and keeps nothing.
 """
 
 from __future__ import annotations
@@ -18,6 +18,7 @@ from fenland.core.access import Caller
 from fenland.core.catalog import followed_fields
 from fenland.core.changes import Change
 from fenland.core.definitions import Blank, Right
+from fenland.core.expressions.budget import renew
 from fenland.core.limits import beyond
 from fenland.core.names import did_you_mean
 from fenland.core.patches import MergePatch
@@ -73,6 +74,16 @@ class Refused:
     row: int
     detail: str
     problems: tuple[Problem, ...] = ()
+    #: The row as it was sent; None where that is not known any more.
+    cells: Mapping[str, Any] | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Repeated:
+    """A row that is of the same record as an earlier one of the file."""
+
+    row: int
+    earlier: int
 
 
 @dataclass(slots=True)
@@ -88,6 +99,9 @@ class Imported:
     refused: list[Refused] = field(default_factory=list)
     #: How many were refused, of which only so many are told.
     refused_count: int = 0
+    #: The rows of records that an earlier row is of already, of which only so many are told.
+    repeats: list[Repeated] = field(default_factory=list)
+    repeats_count: int = 0
     #: Of the first rows, what would change.
     shown: list[dict[str, Any]] = field(default_factory=list)
     done: bool = True
@@ -100,6 +114,12 @@ class Imported:
         self.refused_count += 1
         if len(self.refused) < _TOLD:
             self.refused.append(refused)
+
+    def repeat(self, repeated: Repeated) -> None:
+        """Takes note of a row of a record that an earlier row is of."""
+        self.repeats_count += 1
+        if len(self.repeats) < _TOLD:
+            self.repeats.append(repeated)
 
 
 class _Undone(Exception):
@@ -122,7 +142,7 @@ def import_rows(service: Service, caller: Caller, request: ImportRequest) -> Imp
     if first is not None and (first.cells or not first.fault):
         # Of JSON Lines whose first cannot be read, the next one tells the columns.
         _check_columns(found, request, by)
-    all_rows = _chained(first, rows)
+    all_rows = _watched(_chained(first, rows), found, by)
     if request.preview or request.atomic or request.once is not None:
         return _in_one(service, caller, request, (all_rows, found))
     while True:
@@ -130,6 +150,7 @@ def import_rows(service: Service, caller: Caller, request: ImportRequest) -> Imp
         if not portion:
             return found
         _check_count(service, found, len(portion))
+        renew()
 
         def work(unit: Work, portion: list[Row] = portion) -> Imported:
             # It may run again: what is told is made anew each time, and added once it is kept.
@@ -169,6 +190,18 @@ def _chained(first: Row | None, rows: Iterator[Row]) -> Iterator[Row]:
         yield from rows
 
 
+def _watched(rows: Iterator[Row], found: Imported, by: str) -> Iterator[Row]:
+    """The same rows; of those that have the same value where `by` stands it is told."""
+    columns = {column for column, name in found.columns.items() if name == by} | {by}
+    first_with: dict[str, int] = {}
+    for row in rows:
+        for value in (row.cells[column] for column in columns & row.cells.keys()):
+            written = str(value).strip()
+            if written and value is not None and first_with.setdefault(written, row.number) != row.number:
+                found.repeat(Repeated(row.number, first_with[written]))
+        yield row
+
+
 def _columns_of(first: Row | None, request: ImportRequest) -> list[str]:
     if first is None:
         return list(request.match)
@@ -186,17 +219,22 @@ def _in_one(
 ) -> Imported:
     """All of it in one transaction."""
     all_rows, found = given
-    most = service.limits.rows if request.atomic and not request.preview else TOGETHER
+    whole = request.atomic or request.preview
+    most = service.limits.rows if whole else TOGETHER
     rows = list(islice(all_rows, most + 1))
-    if request.preview:
-        rows = rows[:most]
-    elif len(rows) > most:
+    if len(rows) > most:
+        if request.preview:
+            raise beyond("import_limit", most, "The file has too many rows. Look at it in several portions.")
         if request.atomic:
             raise beyond("import_limit", most, "The file has too many rows to be all or nothing.")
         raise Malformed(f"With an Idempotency-Key, send at most {most} rows at a time, or all or nothing.")
     if request.preview:
         with service.database.snapshot(caller.actor.name) as reading:
-            _add(found, Importer(Draft(service, reading), caller, request, found.columns).run(rows))
+            draft = Draft(service, reading)
+            for begin in range(0, len(rows), TOGETHER):
+                renew()
+                portion = rows[begin : begin + TOGETHER]
+                _add(found, Importer(draft, caller, request, found.columns).run(portion))
         found.done = False
         return found
     kept: list[Imported] = []
@@ -271,7 +309,7 @@ class Importer:
         #: Whether rules look at other records of the collection, which must then be stored.
         self.looks = collection.name in followed_fields([collection])
         self.found = Imported(columns)
-        self.waiting: list[tuple[int, Change]] = []
+        self.waiting: list[tuple[Row, Change]] = []
         #: What the waiting ones will hold, by unique field.
         self.held: set[tuple[str, Any]] = set()
         self.new: NewRecord | None = None
@@ -300,19 +338,22 @@ class Importer:
             except Unavailable:
                 raise
             except Refusal as refusal:
-                self._refuse(row.number, refusal)
+                self._refuse(row, refusal)
+            if self.request.preview:
+                self.work.service.database.turn.breathe()
             if len(self.waiting) >= _WRITTEN or self.looks:
                 self._write()
         self._write()
         self.found.refused.sort(key=lambda one: one.row)
         return self.found
 
-    def _refuse(self, number: int, refusal: Refusal) -> None:
+    def _refuse(self, row: Row, refusal: Refusal) -> None:
         problems = tuple(refusal.problems) if isinstance(refusal, Invalid) else ()
         told = [
             f"{one.pointer[1:]}: {one.detail}" if one.pointer else one.detail for one in problems[:_NAMED]
         ]
-        self.found.refuse(Refused(number, " ".join(told) or refusal.detail, problems))
+        cells = None if row.fault else row.cells
+        self.found.refuse(Refused(row.number, " ".join(told) or refusal.detail, problems, cells))
 
     def _take(self, row: Row) -> None:
         if row.fault:
@@ -338,7 +379,7 @@ class Importer:
         if change is None:
             self.found.unchanged += 1
         else:
-            self._wait(row.number, change)
+            self._wait(row, change)
 
     def decided(self, values: Mapping[str, Any]) -> Change | None:
         """What a row comes to; None where it changes nothing."""
@@ -402,8 +443,8 @@ class Importer:
         decision.refuse_problems()
         return decision.change
 
-    def _wait(self, number: int, change: Change) -> None:
-        self.waiting.append((number, change))
+    def _wait(self, row: Row, change: Change) -> None:
+        self.waiting.append((row, change))
         result = change.result
         for name in self.unique:
             if result[name] is not None:
@@ -422,20 +463,20 @@ class Importer:
             raise
         except Refusal:
             waiting = list(self._one_by_one(waiting))
-        for number, change in waiting:
-            self._tell(number, change)
+        for row, change in waiting:
+            self._tell(row.number, change)
 
-    def _one_by_one(self, waiting: list[tuple[int, Change]]) -> Iterator[tuple[int, Change]]:
-        for number, change in waiting:
+    def _one_by_one(self, waiting: list[tuple[Row, Change]]) -> Iterator[tuple[Row, Change]]:
+        for row, change in waiting:
             try:
                 with self.work.nested():
                     apply(self.work, self.caller, [change])
             except Unavailable:
                 raise
             except Refusal as refusal:
-                self._refuse(number, refusal)
+                self._refuse(row, refusal)
             else:
-                yield number, change
+                yield row, change
 
     def _tell(self, number: int, change: Change) -> None:
         if change.action == "create":

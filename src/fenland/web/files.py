@@ -167,6 +167,7 @@ def imported_json(found: Imported) -> dict[str, Any]:
         {
             "row": one.row,
             "detail": one.detail,
+            "cells": one.cells,
             "errors": [
                 {**problem.as_json(), "column": names.get(problem.pointer[1:].partition("/")[0])}
                 for problem in one.problems
@@ -186,6 +187,8 @@ def imported_json(found: Imported) -> dict[str, Any]:
         "unmatched": found.unmatched,
         "changes": found.shown,
         "problems": problems,
+        "repeats": [{"row": one.row, "earlier": one.earlier} for one in found.repeats],
+        "repeated": found.repeats_count,
     }
 
 

@@ -39,7 +39,16 @@ _ERROR: Schema = {
 FILE_SCHEMAS: dict[str, Schema] = {
     "ImportColumn": closed({"column": TEXT, "field": nullable(TEXT)}),
     "ImportProblem": closed(
-        {"row": NUMBER, "detail": TEXT, "errors": {"type": "array", "items": _ERROR}},
+        {
+            "row": NUMBER,
+            "detail": TEXT,
+            "cells": {
+                "type": ["object", "null"],
+                "additionalProperties": True,
+                "description": "The row as it was sent, by column; null where it cannot be told.",
+            },
+            "errors": {"type": "array", "items": _ERROR},
+        },
         description="A row that was refused: its number in the file, a header being row 1, and why.",
     ),
     "ImportChange": closed(
@@ -49,6 +58,10 @@ FILE_SCHEMAS: dict[str, Schema] = {
             "key": {"type": ["string", "integer"]},
             "changes": {"type": "object", "additionalProperties": ref("schemas/Change")},
         },
+    ),
+    "ImportRepeat": closed(
+        {"row": NUMBER, "earlier": NUMBER},
+        description="A row of the same record as an earlier one of the file: the later has the last word.",
     ),
     "Imported": closed(
         {
@@ -63,6 +76,8 @@ FILE_SCHEMAS: dict[str, Schema] = {
             "unmatched": {"type": "array", "items": TEXT},
             "changes": {"type": "array", "items": ref("schemas/ImportChange")},
             "problems": {"type": "array", "items": ref("schemas/ImportProblem")},
+            "repeats": {"type": "array", "items": ref("schemas/ImportRepeat")},
+            "repeated": {**NUMBER, "description": "How many rows repeat a record, told one by one or not."},
         },
         description="What became of the rows of a file, or would become of them.",
     ),
@@ -118,7 +133,7 @@ def import_parts() -> dict[str, Any]:
             ),
             parameter("blank", "query", blanks, "What an empty cell means; keep if left out."),
             parameter("atomic", "query", FLAG, "All or nothing; otherwise each row is on its own."),
-            parameter("preview", "query", FLAG, "Whether only to tell what would become of the first rows."),
+            parameter("preview", "query", FLAG, "Whether only to tell what would become of the rows."),
             _AS,
             *used("reason", "once", "client"),
         ],

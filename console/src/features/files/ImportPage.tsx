@@ -7,17 +7,20 @@ import MenuItem from "@mui/material/MenuItem";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useState, type ChangeEvent } from "react";
+import { useEffect, useRef, useState, type ChangeEvent } from "react";
 import { Link as RouterLink, useParams } from "react-router";
 import { collectionInfo, schemaOf } from "../../api/collections";
 import { importRows, kindOf, type Blank, type Imported, type Mode } from "../../api/files";
 import { refreshCollection } from "../../api/records";
 import type { CollectionSchema } from "../../api/types";
+import { saveAs } from "../../lib/save";
 import { Trouble } from "../../ui/Trouble";
+import { UndoDialog } from "../../ui/UndoDialog";
 import { Waiting } from "../../ui/Waiting";
 import { ColumnTable } from "./ColumnTable";
 import { ProblemTable } from "./ProblemTable";
-import { countsIn } from "./sentences";
+import { refusedFile } from "./refused";
+import { countsIn, repeatsIn } from "./sentences";
 
 /** Brings the rows of a file into a collection, once it was seen what would become of them. */
 export function ImportPage() {
@@ -98,7 +101,10 @@ function Importing({ collection, schema }: { collection: string; schema: Collect
             schema={schema}
             onChange={(column, field) => look({ ...asked, match: { ...asked.match, [column]: field } })}
           />
-          <Typography role="status">Of the first rows, {countsIn(seen, true)}.</Typography>
+          <Typography role="status">
+            Of {seen.rows} {seen.rows === 1 ? "row" : "rows"}, {countsIn(seen, true)}.
+          </Typography>
+          <Repeats found={seen} />
           <ProblemTable problems={seen.problems} schema={schema} />
           <Actions
             seen={seen}
@@ -108,7 +114,7 @@ function Importing({ collection, schema }: { collection: string; schema: Collect
           />
         </>
       )}
-      {importing.data && <Outcome found={importing.data} schema={schema} />}
+      {asked && importing.data && <Outcome found={importing.data} file={asked.file} schema={schema} />}
     </Box>
   );
 }
@@ -175,13 +181,50 @@ function Actions({ seen, busy, onImport, error }: ActionsProps) {
   );
 }
 
-function Outcome({ found, schema }: { found: Imported; schema: CollectionSchema }) {
+function Repeats({ found }: { found: Imported }) {
+  const told = repeatsIn(found);
+  return told === "" ? null : <Alert severity="info">{told}</Alert>;
+}
+
+interface OutcomeProps {
+  found: Imported;
+  file: File;
+  schema: CollectionSchema;
+}
+
+/** What became of the rows; what was refused can be had as a file, and all of it taken back. */
+function Outcome({ found, file, schema }: OutcomeProps) {
+  const told = useRef<HTMLDivElement>(null);
+  useEffect(() => told.current?.focus(), [found]);
+  const [undoing, setUndoing] = useState(false);
+  const kind = kindOf(file.name) ?? "csv";
+  const refused = refusedFile(found, kind);
+  const name = `${file.name.replace(/(\.refused)?\.[^.]*$/, "")}.refused.${kind === "jsonl" ? "jsonl" : "csv"}`;
   return (
     <>
-      <Alert severity={found.refused > 0 ? "warning" : "success"}>
-        Of {found.rows} rows, {countsIn(found, false)}.
-        {found.refused > 0 && " Correct the refused rows in the file and import it again: the others stay as they are."}
+      <Alert ref={told} tabIndex={-1} severity={found.refused > 0 ? "warning" : "success"}>
+        Of {found.rows} {found.rows === 1 ? "row" : "rows"}, {countsIn(found, false)}.
+        {found.refused > 0 && " Correct the refused rows and import them again: the others stay as they are."}
+        {found.batch !== null && (
+          <div>
+            In the history all of it is batch <code>{found.batch}</code>.
+          </div>
+        )}
       </Alert>
+      <Repeats found={found} />
+      <Box sx={{ display: "flex", gap: 1.5, flexWrap: "wrap" }}>
+        {refused !== null && (
+          <Button variant="outlined" onClick={() => saveAs(refused, name)}>
+            Save the refused rows
+          </Button>
+        )}
+        {found.batch !== null && found.created + found.updated > 0 && (
+          <Button onClick={() => setUndoing(true)}>Undo this import…</Button>
+        )}
+      </Box>
+      {undoing && found.batch !== null && (
+        <UndoDialog what={{ batch: found.batch, each: true }} schema={schema} onClose={() => setUndoing(false)} />
+      )}
       <ProblemTable problems={found.problems} schema={schema} />
     </>
   );

@@ -7,6 +7,7 @@ import TableRow from "@mui/material/TableRow";
 import Typography from "@mui/material/Typography";
 import type { Imported } from "../../api/files";
 import type { CollectionSchema } from "../../api/types";
+import { schemaAt, sentenceFor } from "../../ui/sentences";
 
 /** Refused rows that are shown; what is wrong is mostly the same again. */
 const SHOWN = 50;
@@ -25,7 +26,7 @@ export function ProblemTable({ problems, schema }: { problems: Imported["problem
           row: one.row,
           // Of a field that has no column in the file, what people call it.
           column: error.column ?? titleOf(schema, error.pointer),
-          detail: error.detail,
+          detail: sentenceFor(error, schemaAt(schema, error.pointer)),
           key: `${one.row} ${error.pointer} ${error.code}`,
         }))
       : [{ row: one.row, column: "", detail: one.detail, key: String(one.row) }],

@@ -14,7 +14,8 @@ import { changeMany, refreshCollection, type Many } from "../../api/records";
 import type { CollectionSchema, Fields } from "../../api/types";
 import { shown } from "../../lib/text";
 import { useTell } from "../../ui/messages";
-import { innerKind, isNullable, valueOf } from "./model";
+import { isNullable } from "../../ui/fields";
+import { innerKind, valueOf } from "./model";
 import { ValueInput } from "./ValueInput";
 
 interface Props {

@@ -8,6 +8,7 @@ import TableBody from "@mui/material/TableBody";
 import TableCell from "@mui/material/TableCell";
 import TableHead from "@mui/material/TableHead";
 import TableRow from "@mui/material/TableRow";
+import Typography from "@mui/material/Typography";
 import { useEffect, useRef, useState } from "react";
 import type { FieldConflict } from "../../api/errors";
 import type { Form } from "../../api/types";
@@ -21,13 +22,13 @@ interface Props {
 
 /** What somebody else changed in the same fields, side by side, with a choice for each. */
 export function ConflictPanel({ form, conflicts, onDecide }: Props) {
-  const [theirs, setTheirs] = useState<string[]>([]);
+  const [chosen, setChosen] = useState<Record<string, string>>({});
   // Nothing is saved until it is answered, so it is brought into sight.
   const panel = useRef<HTMLDivElement>(null);
   useEffect(() => panel.current?.focus(), [conflicts]);
   const nameOf = (one: FieldConflict) => one.pointer.slice(1);
-  const choose = (name: string, choice: string) =>
-    setTheirs((old) => (choice === "theirs" ? [...new Set([...old, name])] : old.filter((one) => one !== name)));
+  const open = conflicts.filter((one) => chosen[nameOf(one)] === undefined).length;
+  const theirs = conflicts.map(nameOf).filter((name) => chosen[name] === "theirs");
   return (
     <Alert
       ref={panel}
@@ -61,8 +62,8 @@ export function ConflictPanel({ form, conflicts, onDecide }: Props) {
                   <RadioGroup
                     row
                     aria-label={label}
-                    value={theirs.includes(name) ? "theirs" : "mine"}
-                    onChange={(_, choice) => choose(name, choice)}
+                    value={chosen[name] ?? null}
+                    onChange={(_, choice) => setChosen((old) => ({ ...old, [name]: choice }))}
                   >
                     <FormControlLabel value="theirs" label="theirs" control={<Radio size="small" />} />
                     <FormControlLabel value="mine" label="mine" control={<Radio size="small" />} />
@@ -73,9 +74,14 @@ export function ConflictPanel({ form, conflicts, onDecide }: Props) {
           })}
         </TableBody>
       </Table>
-      <Button variant="contained" onClick={() => onDecide(theirs)}>
+      <Button variant="contained" disabled={open > 0} onClick={() => onDecide(theirs)}>
         Save with these choices
       </Button>
+      {open > 0 && (
+        <Typography component="span" variant="body2" sx={{ ml: 1.5 }}>
+          {open === 1 ? "One field is" : `${open} fields are`} still to be chosen.
+        </Typography>
+      )}
     </Alert>
   );
 }

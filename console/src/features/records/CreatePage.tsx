@@ -10,7 +10,8 @@ import { settled } from "../../ui/LeaveGuard";
 import { useTell } from "../../ui/messages";
 import { Trouble } from "../../ui/Trouble";
 import { Waiting } from "../../ui/Waiting";
-import { draftFrom, fieldsFrom, textOf, type Draft } from "./model";
+import { textOf } from "../../ui/fields";
+import { draftFrom, fieldsFrom, type Draft } from "./model";
 import { RecordForm } from "./RecordForm";
 
 export function CreatePage() {

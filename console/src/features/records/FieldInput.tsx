@@ -7,7 +7,8 @@ import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { zone } from "../../lib/text";
 import { helpOf, isWrong, labelOf, type FieldInputProps } from "./field";
-import { innerKind, isNullable, textOf } from "./model";
+import { isNullable, textOf } from "../../ui/fields";
+import { innerKind } from "./model";
 import { ReferenceInput } from "./ReferenceInput";
 
 /** One input, chosen by the field's kind; each shows its own error. */
@@ -104,13 +105,17 @@ function FlagInput(props: FieldInputProps) {
 }
 
 function ListInput(props: FieldInputProps) {
-  const { control, onChange, disabled, required } = props;
+  const { control, onChange, disabled, required, schema } = props;
+  const offered = schema.items?.enum?.filter((one) => one !== null).map(textOf);
   return (
     <Autocomplete
       multiple
-      freeSolo
-      autoSelect
-      options={[] as string[]}
+      // What is one of a few is chosen; all else is typed.
+      freeSolo={offered === undefined}
+      autoSelect={offered === undefined}
+      filterSelectedOptions
+      disableCloseOnSelect={offered !== undefined}
+      options={offered ?? []}
       value={Array.isArray(control) ? control : []}
       disabled={disabled}
       onChange={(_, list) => onChange(list)}
@@ -120,7 +125,7 @@ function ListInput(props: FieldInputProps) {
           {...input}
           label={required ? `${labelOf(props)} *` : labelOf(props)}
           error={isWrong(props)}
-          helperText={helpOf(props) ?? "Type an entry, then Enter."}
+          helperText={helpOf(props) ?? (offered === undefined ? "Type an entry, then Enter." : undefined)}
         />
       )}
     />

@@ -9,7 +9,8 @@ import { pastFormOf } from "../../api/history";
 import { localMoment, moment, shown, utcMoment, zone } from "../../lib/text";
 import { Trouble } from "../../ui/Trouble";
 import { Waiting } from "../../ui/Waiting";
-import { labelIn, textOf } from "./model";
+import { textOf } from "../../ui/fields";
+import { labelIn } from "./model";
 import { RestoreButton } from "./RestoreButton";
 import { StoredValue } from "./StoredValue";
 

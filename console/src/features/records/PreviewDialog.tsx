@@ -7,7 +7,7 @@ import DialogTitle from "@mui/material/DialogTitle";
 import Typography from "@mui/material/Typography";
 import type { Form, Preview } from "../../api/types";
 import { shown } from "../../lib/text";
-import { schemaAt, sentenceFor } from "./sentences";
+import { schemaAt, sentenceFor } from "../../ui/sentences";
 
 interface Props {
   form: Form;

@@ -1,15 +1,18 @@
 import Alert from "@mui/material/Alert";
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import { useEffect, useRef, type KeyboardEvent, type ReactNode, type SyntheticEvent } from "react";
+import { useEffect, useRef, useState, type KeyboardEvent, type ReactNode, type SyntheticEvent } from "react";
 import { Controller, useForm } from "react-hook-form";
 import type { ApiError } from "../../api/errors";
 import type { Form } from "../../api/types";
 import type { Json } from "../../lib/json";
+import { AskDialog } from "../../ui/AskDialog";
+import { useSaveKey } from "../../ui/keys";
 import { LeaveGuard } from "../../ui/LeaveGuard";
 import { FieldInput } from "./FieldInput";
-import { isReserved, kindIn, type Draft, type Kind } from "./model";
-import { schemaAt, sentenceFor } from "./sentences";
+import type { Kind } from "../../ui/fields";
+import { isReserved, kindIn, type Draft } from "./model";
+import { schemaAt, sentenceFor } from "../../ui/sentences";
 import { StoredValue } from "./StoredValue";
 
 interface Props {
@@ -72,12 +75,23 @@ export function RecordForm({
     void handleSubmit((draft) => {
       if (!busy && (always || changed)) onSubmit(draft);
     })(event);
-  // Enter begins a new line in a long text; with Ctrl it saves from there too.
-  const saveByKey = (event: KeyboardEvent) => {
+  const [asking, setAsking] = useState(false);
+  const discard = () => {
+    setAsking(false);
+    reset(start);
+    onCancel();
+  };
+  const onKey = (event: KeyboardEvent) => {
+    // Enter begins a new line in a long text; with Ctrl it saves from there too.
     if (event.key === "Enter" && (event.ctrlKey || event.metaKey)) submit(event);
+    // An open list has closed itself by it, and says so.
+    if (event.key !== "Escape" || event.defaultPrevented || busy) return;
+    if (changed) setAsking(true);
+    else if (always) onCancel();
   };
   // What was refused is corrected at once: the focus is there already.
   const element = useRef<HTMLFormElement>(null);
+  useSaveKey(() => element.current?.requestSubmit());
   useEffect(() => {
     if (error === null) return;
     const wrong = element.current?.querySelector<HTMLElement>('[aria-invalid="true"]:not([disabled]), [role="alert"]');
@@ -87,12 +101,22 @@ export function RecordForm({
   return (
     <>
       <LeaveGuard unsaved={changed} />
+      <AskDialog
+        open={asking}
+        title="Discard what you changed?"
+        yes="Discard"
+        no="Go on editing"
+        onYes={discard}
+        onNo={() => setAsking(false)}
+      >
+        Nothing of it is saved.
+      </AskDialog>
       <Box
         ref={element}
         component="form"
         noValidate
         onSubmit={submit}
-        onKeyDown={saveByKey}
+        onKeyDown={onKey}
         aria-label="Record"
         sx={{
           display: "grid",
@@ -159,13 +183,7 @@ export function RecordForm({
                 Preview
               </Button>
             )}
-            <Button
-              disabled={busy || (!always && !changed)}
-              onClick={() => {
-                reset(start);
-                onCancel();
-              }}
-            >
+            <Button disabled={busy || (!always && !changed)} onClick={discard}>
               Cancel
             </Button>
             <Box sx={{ flex: 1 }} />

@@ -75,7 +75,7 @@ function Opened({ collection, recordKey }: Opened) {
           alignItems: "start",
         }}
       >
-        <Paper variant="outlined" sx={{ p: 2.5 }}>
+        <Paper tabIndex={-1} variant="outlined" sx={{ p: 2.5, "&:focus": { outline: "none" } }}>
           <Editor collection={collection} recordKey={recordKey} form={form.data} reload={form.refetch} />
         </Paper>
         <Box>

@@ -7,7 +7,7 @@ import { offeredOf } from "../../api/records";
 import { collectionInfo } from "../../api/collections";
 import type { CollectionInfo, Row } from "../../api/types";
 import { helpOf, isWrong, labelOf, type FieldInputProps } from "./field";
-import { isNullable, textOf } from "./model";
+import { isNullable, textOf } from "../../ui/fields";
 
 interface Option {
   text: string;

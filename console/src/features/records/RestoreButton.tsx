@@ -13,7 +13,7 @@ import type { CollectionSchema } from "../../api/types";
 import { Change } from "../../ui/Change";
 import { useTell } from "../../ui/messages";
 import { Waiting } from "../../ui/Waiting";
-import { schemaAt, sentenceFor } from "./sentences";
+import { schemaAt, sentenceFor } from "../../ui/sentences";
 
 interface Props {
   collection: string;

@@ -29,7 +29,13 @@ export function SearchBox({ value, onChange }: { value: string; onChange: (text:
       type="search"
       value={text}
       onChange={(event) => setText(event.target.value)}
-      onKeyDown={(event) => event.key === "Enter" && search(text)}
+      onKeyDown={(event) => {
+        if (event.key === "Enter") search(text);
+        if (event.key === "Escape" && text !== "") {
+          setText("");
+          search("");
+        }
+      }}
       sx={{ width: { xs: "100%", sm: 260 } }}
       slotProps={{
         input: {

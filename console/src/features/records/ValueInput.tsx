@@ -1,7 +1,7 @@
 import MenuItem from "@mui/material/MenuItem";
 import TextField from "@mui/material/TextField";
 import type { FieldSchema } from "../../api/types";
-import { textOf, typeOf } from "./model";
+import { textOf, typeOf } from "../../ui/fields";
 
 interface ValueProps {
   field: FieldSchema;

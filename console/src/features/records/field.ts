@@ -1,5 +1,6 @@
 import type { Choices, FieldSchema } from "../../api/types";
-import type { Control, Kind } from "./model";
+import type { Kind } from "../../ui/fields";
+import type { Control } from "./model";
 
 /** What every input of a form is given. */
 export interface FieldInputProps {

@@ -1,5 +1,5 @@
 import type { FieldSchema } from "../../api/types";
-import { typeOf } from "./model";
+import { typeOf } from "../../ui/fields";
 
 /** A way to compare a field with a value, in words, and what it becomes in the expression language. */
 export interface Comparison {

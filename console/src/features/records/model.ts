@@ -1,6 +1,7 @@
 import type { CollectionSchema, FieldSchema, Form, Page, Row } from "../../api/types";
 import { ExactNumber, isObject, parseJson, type Json } from "../../lib/json";
 import { localMoment, shown, utcMoment } from "../../lib/text";
+import { isNullable, kindOf, textOf, typeOf, type Kind } from "../../ui/fields";
 
 /**
  * What the inputs of a form hold, and what of it is to be sent. A draft mirrors the record: text for
@@ -8,47 +9,6 @@ import { localMoment, shown, utcMoment } from "../../lib/text";
  */
 export type Control = string | boolean | string[] | { [name: string]: Control };
 export type Draft = Record<string, Control>;
-export type Kind = "text" | "long" | "number" | "day" | "moment" | "flag" | "pick" | "list" | "group" | "json";
-
-export function typeOf(schema: FieldSchema): string {
-  const type = Array.isArray(schema.type) ? schema.type[0] : schema.type;
-  return type ?? "string";
-}
-
-export function isNullable(schema: FieldSchema): boolean {
-  return Array.isArray(schema.type) && schema.type.includes("null");
-}
-
-/** Which kind of input suits a field. */
-export function kindOf(schema: FieldSchema, picked: boolean): Kind {
-  if (picked) return "pick";
-  switch (typeOf(schema)) {
-    case "boolean":
-      return isNullable(schema) ? "pick" : "flag";
-    case "integer":
-    case "number":
-      return "number";
-    case "array":
-      return schema.items && typeOf(schema.items) === "string" ? "list" : "json";
-    case "object":
-      return schema.properties ? "group" : "json";
-    default:
-      if (schema.format === "date") return "day";
-      if (schema.format === "date-time") return "moment";
-      return (schema.maxLength ?? 0) > 150 ? "long" : "text";
-  }
-}
-
-/** A value as the text that stands for it in an input or a choice. */
-export function textOf(value: Json | undefined): string {
-  if (value === null || value === undefined) return "";
-  return typeof value === "string"
-    ? value
-    : typeof value === "object" && !(value instanceof ExactNumber)
-      ? JSON.stringify(value)
-      : String(value);
-}
-
 export function controlFrom(schema: FieldSchema, kind: Kind, value: Json | undefined): Control {
   switch (kind) {
     case "flag":

@@ -2,20 +2,39 @@ import MenuIcon from "@mui/icons-material/Menu";
 import Box from "@mui/material/Box";
 import Drawer from "@mui/material/Drawer";
 import IconButton from "@mui/material/IconButton";
+import Link from "@mui/material/Link";
 import { useTheme } from "@mui/material/styles";
 import Typography from "@mui/material/Typography";
 import useMediaQuery from "@mui/material/useMediaQuery";
 import { useQuery } from "@tanstack/react-query";
-import { useState } from "react";
+import { useRef, useState } from "react";
 import { Outlet } from "react-router";
 import { health } from "../../api/health";
+import { useFocusKept } from "../../ui/focus";
 import { WaterMark } from "../../ui/WaterMark";
 import { SideBar } from "./SideBar";
+
+/** Out of sight until it is reached by key: the first thing that is. */
+const skip = {
+  position: "fixed",
+  top: 8,
+  left: 8,
+  zIndex: "tooltip",
+  px: 2,
+  py: 1,
+  bgcolor: "background.paper",
+  border: 2,
+  borderColor: "primary.main",
+  borderRadius: 1,
+  "&:not(:focus)": { transform: "translateY(-300%)" },
+};
 
 /** The frame of every page: collections beside the content, or behind a menu where there is no room. */
 export function Shell() {
   const wide = useMediaQuery(useTheme().breakpoints.up("md"));
   const [open, setOpen] = useState(false);
+  const content = useRef<HTMLElement>(null);
+  useFocusKept();
   return (
     <Box
       sx={{
@@ -25,6 +44,16 @@ export function Shell() {
         minHeight: "100vh",
       }}
     >
+      <Link
+        href="#content"
+        onClick={(event) => {
+          event.preventDefault();
+          content.current?.focus();
+        }}
+        sx={skip}
+      >
+        Skip to the content
+      </Link>
       {wide ? (
         <Box component="header" sx={{ borderRight: 1, borderColor: "divider", position: "sticky", top: 0, height: "100vh" }}>
           <SideBar />
@@ -35,7 +64,13 @@ export function Shell() {
       <Drawer open={open && !wide} onClose={() => setOpen(false)} slotProps={{ paper: { sx: { width: 264 } } }}>
         <SideBar onChosen={() => setOpen(false)} />
       </Drawer>
-      <Box component="main" sx={{ p: { xs: 2, md: 3 }, minWidth: 0 }}>
+      <Box
+        component="main"
+        id="content"
+        ref={content}
+        tabIndex={-1}
+        sx={{ p: { xs: 2, md: 3 }, minWidth: 0, "&:focus": { outline: "none" } }}
+      >
         <Outlet />
       </Box>
     </Box>

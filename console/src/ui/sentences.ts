@@ -1,8 +1,8 @@
-import type { FieldError } from "../../api/errors";
-import type { CollectionSchema, FieldSchema } from "../../api/types";
-import type { Json } from "../../lib/json";
-import { shown } from "../../lib/text";
-import { kindOf, textOf, typeOf } from "./model";
+import type { FieldError } from "../api/errors";
+import type { CollectionSchema, FieldSchema } from "../api/types";
+import type { Json } from "../lib/json";
+import { shown } from "../lib/text";
+import { kindOf, textOf, typeOf } from "./fields";
 
 /** What a person is to do about a code, in the words of somebody who fills in a form. */
 type Sentence = (error: FieldError, schema: FieldSchema) => string;

@@ -1,7 +1,7 @@
 import { describe, expect, it } from "vitest";
-import errors from "../../../../docs/errors.md?raw";
-import type { FieldError } from "../../api/errors";
-import type { FieldSchema } from "../../api/types";
+import errors from "../../../docs/errors.md?raw";
+import type { FieldError } from "../api/errors";
+import type { FieldSchema } from "../api/types";
 import { SENTENCES, schemaAt, sentenceFor } from "./sentences";
 
 const documented = errors.split("## Codes of field errors")[1] ?? "";
