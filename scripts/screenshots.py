@@ -65,12 +65,12 @@ fenland describe $FENLAND_PROJECT --as mermaid | tail -5
 SURVEY = (
     "Code,Name,Pump count,Status,Remarks\n"
     "PS-014,,4,running,dry\nPS-015,,2,asleep,\nPS-020,,many,standby,\nPS-201,New sluice,1,standby,wet\n"
+    "PS-014,,5,running,\n"
 )
 HISTORY = """\
-fenland history --field phone --since 2026-11-09 --limit 4
+fenland history --field phone --since 2026-11-09 --limit 2
 fenland update tickets T-0042 hours=5 state=done --reason 'Seen on site'
 fenland history tickets T-0042
-fenland difference tickets T-0042 1
 LAST=$(fenland history tickets T-0042 --limit 1 --json | tr -dc '0-9,' | cut -d, -f1)
 fenland undo $LAST --preview
 fenland head --write kept-elsewhere.jsonl
@@ -128,7 +128,7 @@ def console(running: Running) -> None:
         page.get_by_label("File").set_input_files(survey)
         page.get_by_label("Field for Pump count").click()
         page.get_by_role("option", name="Pumps").click()
-        page.get_by_role("table", name="Refused rows").get_by_text("many").wait_for()
+        page.get_by_role("table", name="Refused rows").get_by_text("Enter a whole number.").wait_for()
         _shot(page, "import")
         page.goto("/accounts")
         page.get_by_role("table").wait_for()
@@ -215,7 +215,7 @@ def terminal(name: str, commands: str, environment: dict[str, str]) -> None:
             "#1d2a26",
         ]
         window = subprocess.Popen(["xterm", *look, "-e", "bash", str(script)], env=env)
-        time.sleep(12)
+        time.sleep(15)
         subprocess.run(["import", "-window", "root", str(SHOTS / f"{name}.png")], env=env, check=True)
         for process in (window, screen):
             process.terminate()
