@@ -8,7 +8,7 @@ every record touched gets its own history entry, whose cause is the entry of the
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 from fenland.core.access import Caller
@@ -70,7 +70,7 @@ def delete_within(work: Work, caller: Caller, request: DeleteRequest) -> Saved:
     """Deletes a record within a unit of work that somebody else has opened."""
     plan, resource, stored = plan_of(work, caller, request)
     access = resource.policy.fields(work.sight(caller), stored)
-    apply(work, caller, plan.changes(work.stamp(caller, request.reason), work.stamp(caller)))
+    apply(work, caller, plan.changes(work.stamp(caller, request.reason)))
     return Saved(access.shown(stored), True, resource.etag(stored, access), resource.collection.name)
 
 
@@ -169,8 +169,12 @@ class _Plan:
             referring=named,
         )
 
-    def changes(self, stamp: Stamp, clearing: Stamp) -> list[Change]:
-        """All of it as changes; the first is the deletion asked for, and the others follow from it."""
+    def changes(self, stamp: Stamp) -> list[Change]:
+        """All of it as changes; the first is the deletion asked for, and the others follow from it.
+
+        The reason is that of the deletion: what is cleared by it has its own entry, which names the cause.
+        """
+        clearing = replace(stamp, reason=None)
         found = [
             deletion(one.resource.collection, one.record, stamp, None if place == 0 else _ASKED_FOR)
             for place, one in enumerate(self._deleted.values())

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Iterable, Iterator
+from contextlib import nullcontext
 from dataclasses import dataclass, field, replace
 from typing import Any
 
@@ -36,6 +37,8 @@ _TOGETHER, _BREATH = 50, 0.002
 _MOST_SECONDS, _MOST_TOLD = 600, 1_000
 #: How much of what came after an entry is looked through.
 _MOST_LATER, _MOST_CHARACTERS = 1_000, 1_000_000
+#: Entries that are read at once.
+_AHEAD = 500
 #: Entries that one save may have entailed, at most.
 _MOST_ENTAILED = 10_000
 
@@ -105,6 +108,10 @@ class _Back(Exception):
     def __init__(self, found: Undoing) -> None:
         super().__init__("undone")
         self.found = found
+
+
+class _Refused(Exception):
+    """Something stood in the way of one of several saves that were taken back together."""
 
 
 #: A save: the sequence of its entry, and those of the entries that follow from it.
@@ -241,9 +248,17 @@ def _taken_back_by(
     found = Undoing(batch=caller.batch)
     together = together or {sequence for save in saves for sequence in save}
     run = _Run(work, caller, request, together, Reader(work, caller))
-    for save in saves:
-        found.take(run.attempt(save))
-        work.service.database.turn.breathe()
+    run.look_ahead(saves)
+    try:
+        # Mostly nothing stands in the way, so that what each takes to be undone by itself is spared.
+        with work.nested():
+            done = [run.attempt(save) for save in saves]
+            if any(one.refusal for part in done for one in part):
+                raise _Refused
+    except _Refused:
+        done = [run.attempt(save, by_itself=True) for save in saves]
+    for part in done:
+        found.take(part)
     return found
 
 
@@ -257,17 +272,34 @@ class _Run:
     #: The entries that are taken back with each other: none of them stands in the way of another.
     together: set[int]
     reader: Reader
+    #: Entries that were read together, by sequence.
+    ahead: dict[int, Entry] = field(default_factory=dict)
 
-    def attempt(self, save: _Save) -> list[Undone]:
-        """Takes a save back, all of it or nothing."""
-        reader, history = self.reader, self.work.service.database.history
+    def look_ahead(self, saves: list[_Save]) -> None:
+        """Reads the entries of saves at once, where they stand close together and are not many."""
+        wanted = {sequence for save in saves for sequence in save}
+        if not wanted or len(wanted) > _AHEAD or max(wanted) - min(wanted) > 2 * _AHEAD:
+            return
+        history, first, last = self.work.service.database.history, min(wanted), max(wanted)
+        for one in history.following(self.work.reading, first - 1, 2 * _AHEAD + 1, last + 1):
+            self.ahead[one.sequence or 0] = one
+
+    def entry(self, sequence: int) -> Entry | None:
+        """An entry, or None where it is in an archive."""
+        known = self.ahead.get(sequence)
+        return known or self.work.service.database.history.entry(self.work.reading, sequence)
+
+    def attempt(self, save: _Save, *, by_itself: bool = False) -> list[Undone]:
+        """Takes a save back, all of it or nothing; for the latter it must be `by_itself`."""
+        reader, turn = self.reader, self.work.service.database.turn
+        turn.breathe()
         done: list[Undone] = []
         entry: Entry | None = None
         try:
-            with self.work.nested():
+            with self.work.nested() if by_itself else nullcontext():
                 # A deletion comes before what it entailed: what comes back may be referred to again.
                 for sequence in save:
-                    entry = history.entry(self.work.reading, sequence)
+                    entry = self.entry(sequence)
                     if entry is None:
                         raise Conflict(f"Entry {sequence} was moved to an archive.")
                     found = _undone(self, entry, reader.resource(entry))
@@ -281,7 +313,7 @@ class _Run:
             if entry.cause is not None and not reader.sees(entry):
                 # Of what they may not see no more is told than that it stands in the way.
                 refusal = Conflict("Something that followed from it, and is not yours to see, is in the way.")
-                entry = history.entry(self.work.reading, save[0]) or entry
+                entry = self.entry(save[0]) or entry
             return [Undone(entry.sequence or 0, entry.collection, entry.key, "nothing", refusal=refusal)]
         return done
 

@@ -5,8 +5,8 @@ A use case opens one, and hands it to all that it does within; nothing keeps it 
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from contextlib import AbstractContextManager
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from typing import Any, TypeVar
 
 from fenland.core.access import Caller, Sight
@@ -23,12 +23,14 @@ Result = TypeVar("Result")
 class View:
     """What a use case can see."""
 
-    __slots__ = ("_sight", "reading", "service")
+    __slots__ = ("_found", "_sight", "reading", "service")
 
     def __init__(self, service: Service, reading: Reading) -> None:
         self.service = service
         self.reading = reading
         self._sight: Sight | None = None
+        #: The last record that was found by its id, which is mostly looked for again.
+        self._found: tuple[Resource, Any, Record] | None = None
 
     @property
     def limits(self) -> Limits:
@@ -58,12 +60,19 @@ class View:
         return target.records.find(self.reading, target.collection.key, key)
 
     def forget(self) -> None:
-        """To be called after a change: what was followed may not be so any more."""
-        self._sight = None
+        """To be called after a change: what was followed, or found, may not be so any more."""
+        self._sight = self._found = None
 
     def find(self, resource: Resource, field: str, value: Any) -> Record | None:
         """The record whose unique `field` (or `id`) holds this value, or None; whoever asks."""
-        return resource.records.find(self.reading, field, value)
+        if field != "id":
+            return resource.records.find(self.reading, field, value)
+        if self._found is not None and self._found[0] is resource and self._found[1] == value:
+            return self._found[2]
+        found = resource.records.find(self.reading, field, value)
+        if found is not None:
+            self._found = (resource, value, found)
+        return found
 
     def referring(self, resource: Resource, field: str, key: Any, limit: int) -> list[Record]:
         """Records of a collection whose reference holds this key, up to so many; whoever asks."""
@@ -100,9 +109,15 @@ class Work(View):
         """Adds an entry to the history; its sequence."""
         return self.service.database.history.add(self.writing, entry).sequence
 
-    def nested(self) -> AbstractContextManager[None]:
+    @contextmanager
+    def nested(self) -> Iterator[None]:
         """Undoes what the body did, and only that, when it raises."""
-        return self.writing.nested()
+        try:
+            with self.writing.nested():
+                yield
+        except BaseException:
+            self.forget()
+            raise
 
 
 def written(service: Service, work: Callable[[Work], Result]) -> Result:
