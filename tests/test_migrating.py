@@ -155,6 +155,14 @@ CHANGES: dict[str, tuple[Any, Any, Any, str, Any]] = {
     "a reference": ({"a": TEXT}, {"a": {"references": "shelves"}}, [{"a": "S1"}], "papers.a refers to shelves.", [{"a": "S1"}]),
     "a reference no more": ({"a": {"references": "shelves"}}, {"a": TEXT}, [{"a": "S1"}], "refers to nothing any more", [{"a": "S1"}]),
     "a field gone": ({"a": TEXT, "b": TEXT}, {"b": TEXT}, [{"a": "x", "b": "y"}], "papers.a goes, with all that it holds", [{"b": "y"}]),
+    "other words for values": ({"a": TEXT | {"enum": ["x", "y"]}}, {"a": TEXT | {"enum": ["x", "z"], "values": {"y": "z"}}}, [{"a": "x"}, {"a": "y"}, {}], "'y' becomes 'z'", [{"a": "x"}, {"a": "z"}, {"a": None}]),
+    "values that trade places": ({"a": TEXT}, {"a": TEXT | {"values": {"x": "y", "y": "x", "z": None}}}, [{"a": "x"}, {"a": "y"}, {"a": "z"}], "'x' becomes 'y'", [{"a": "y"}, {"a": "x"}, {"a": None}]),
+    "words to flags": ({"a": TEXT}, {"a": {"type": "boolean", "values": {"yes": True, "no": False}}}, [{"a": "yes"}, {"a": "no"}, {"a": "true"}], "'yes' becomes true", [{"a": True}, {"a": False}, {"a": True}]),
+    "flags to words": ({"a": {"type": "boolean"}}, {"a": TEXT | {"values": {"true": "yes", "false": "no"}}}, [{"a": True}, {"a": False}], "'true' becomes 'yes'", [{"a": "yes"}, {"a": "no"}]),
+    "a value split by another": ({"a": TEXT, "n": WHOLE}, {"a": TEXT | {"values": "record.n == null ? record.a : record.a + string(record.n)"}, "n": WHOLE}, [{"a": "x", "n": 1}, {"a": "x"}], "every value becomes that of", [{"a": "x1", "n": 1}, {"a": "x", "n": None}]),
+    "filled where it was before": ({"a": TEXT}, {"a": TEXT | {"fill": "record.code"}}, [{"a": "x"}, {}], "where it holds nothing, it gets", [{"a": "x"}, {"a": "P2"}]),
+    "two names swapped": ({"a": TEXT, "b": WHOLE}, {"a": WHOLE | {"was": "b"}, "b": TEXT | {"was": "a"}}, [{"a": "x", "b": 1}], "The field b of papers is called a now. The field a of papers is called b now.", [{"a": 1, "b": "x"}]),
+    "three in a circle": ({"a": TEXT, "b": TEXT, "c": TEXT}, {"a": TEXT | {"was": "c"}, "b": TEXT | {"was": "a"}, "c": TEXT | {"was": "b"}}, [{"a": "1", "b": "2", "c": "3"}], "called", [{"a": "3", "b": "1", "c": "2"}]),
     "narrower": ({"a": TEXT}, {"a": TEXT | {"maxLength": 2}}, [{"a": "long"}], "lets in less: maxLength", [{"a": "long"}]),
 }  # fmt: skip
 
@@ -198,6 +206,49 @@ def test_a_change_is_carried_out(tmp_path: Path, name: str) -> None:
     assert_as_new(path, newer)
     definitions = definitions_from(newer, ["office", "crew"])
     assert same(rows_of(path, definitions), replayed(path))
+
+
+def test_collections_swap_their_names_and_do_so_once(tmp_path: Path) -> None:
+    path, place = tmp_path / "papers.db", {"references": "shelves"}
+    filled(path, of({"a": place}), {"a": "S1"}, {})
+    plain = {"key": "code", "access": ACCESS, "fields": {"code": CODE}}
+    newer = {
+        "shelves": {**plain, "was": "papers", "fields": {"code": CODE, "a": {"references": "papers"}}},
+        "papers": {**plain, "was": "shelves"},
+    }
+    assert "The collection papers is called shelves now." in done(path, newer).steps
+    assert planned(path, newer).steps == ()
+    with workshop_of(newer, path) as (_, http):
+        found = {name: http.get(f"/v1/records/{name}").json()["items"] for name in newer}
+        assert [(one["code"], one["a"]) for one in found["shelves"]] == [("P1", "S1"), ("P2", None)]
+        assert [one["code"] for one in found["papers"]] == ["S1"]
+        entry = http.get("/v1/records/shelves/P1/history").json()["items"][-1]
+        assert entry["action"] == "create"
+    assert_as_new(path, newer)
+    assert same(rows_of(path, definitions_from(newer, ["office", "crew"])), replayed(path))
+    # What stands there still says nothing new: another change moves nothing back.
+    later = {**newer, "papers": {**newer["papers"], "title": "Sheets"}}
+    done(path, later)
+    assert rows_of(path, definitions_from(later, ["office", "crew"])).keys() == {"papers", "shelves"}
+    with workshop_of(later, path) as (_, http):
+        assert http.get("/v1/records/shelves/P1").status_code == 200
+
+
+def test_older_values_are_understood_once_they_have_become_others(tmp_path: Path) -> None:
+    path = tmp_path / "papers.db"
+    before = {"a": TEXT | {"enum": ["x", "y"]}, "b": TEXT}
+    after = {"a": TEXT | {"enum": ["z", "x"], "values": {"y": "z"}}, "b": TEXT}
+    filled(path, of(before), {"a": "y"})
+    with workshop_of(of(before), path) as (_, http):
+        http.patch("/v1/records/papers/P1", json={"a": "x"}).raise_for_status()
+    done(path, of(after))
+    with workshop_of(of(after), path) as (_, http):
+        at = "/v1/records/papers/P1"
+        # Whoever goes back to what it was gets the value of today, and an older base is one.
+        assert http.post(f"{at}/restore", params={"version": 1}).json()["a"] == "z"
+        http.patch(at, json={"a": "x"}).raise_for_status()
+        assert http.patch(at, json={"b": "n"}, params={"base": "1"}).json()["b"] == "n"
+        assert http.get(at, params={"version": 1}).json()["a"] == "z"
 
 
 @pytest.mark.parametrize("name", FREE)

@@ -13,7 +13,12 @@ from itertools import chain
 from typing import Any, Literal
 
 from fenland.core.definitions import Collection, Definitions, Field, has_index, kept_as
+from fenland.core.expressions.checking import Checked
+from fenland.core.names import circled
 from fenland.core.values import MISSING, as_written, same
+
+#: Values that a sentence names.
+_NAMED = 8
 
 Effect = Literal["free", "tightens", "moves", "loses"]
 
@@ -36,9 +41,17 @@ class Move:
 
     @property
     def fills(self) -> bool:
-        """Whether records that hold nothing in it get something: when it is new, or must be given now."""
-        begins = self.source is None or (self.field.filled and not self.source.filled)
-        return begins and filling(self.field) is not None
+        """Whether records that hold nothing in it get something: it is new, must be given, or says so now."""
+        if self.source is None or (self.field.filled and not self.source.filled):
+            return filling(self.field) is not None
+        return self.field.fill is not None and _said(self.field.fill) != _said(self.source.fill)
+
+    @property
+    def turns(self) -> bool:
+        """Whether values become others: where the field says so now, and did not before."""
+        if self.source is None or self.field.values is None:
+            return False
+        return not same(_said(self.field.values), _said(self.source.values))
 
 
 @dataclass(frozen=True, slots=True)
@@ -85,6 +98,11 @@ class Comparison:
         return next((one for one in self.kept if one.new.name == name), None)
 
 
+def _said(given: Mapping[str, Any] | Checked | None) -> Any:
+    """What stands in the definitions."""
+    return given.text if isinstance(given, Checked) else given
+
+
 def compare(old: Definitions, new: Definitions) -> Comparison:
     """What differs between older definitions and newer ones."""
     pairs = list(_pairs(old.collections, new.collections))
@@ -107,14 +125,22 @@ def compare(old: Definitions, new: Definitions) -> Comparison:
 
 def _pairs(old: Mapping[str, Any], new: Mapping[str, Any]) -> Iterator[tuple[Any, Any]]:
     """What was beside what it is; those that are new, then those that go, beside nothing."""
-    taken = set()
+    taken, traded = set(), _traded(old, new)
     for name, one in new.items():
-        before = name if name in old else one.was if one.was in old else None
+        kept = name in old and name not in traded
+        before = name if kept else one.was if one.was in old else None
         taken.add(before)
         yield old.get(before) if before is not None else None, one
     for name, one in old.items():
         if name not in taken:
             yield one, None
+
+
+def _traded(old: Mapping[str, Any], new: Mapping[str, Any]) -> set[str]:
+    """Names that are there before and after, and are given on in a circle: two that are swapped, for one."""
+    # Definitions that said so already have done it.
+    newly = {name: one.was for name, one in new.items() if name in old and one.was != old[name].was}
+    return circled(newly)
 
 
 def _impossible(one: Collection, other: Collection, old: Definitions) -> Iterator[str]:
@@ -227,8 +253,13 @@ def _field_steps(one: _Compared, renamed: Mapping[str, str]) -> Iterator[Step]:
         yield Step(place, f"The field {source.name} of {one.new.name} is called {item.name} now.", "moves")
     if kept_as(source) != kept_as(item):
         yield Step(place, f"{place} holds {kept_as(source)}, and will hold {kept_as(item)}.", "moves")
+    move = Move(item, source)
+    if move.turns:
+        yield Step(place, f"{place}: {_turning(item)}.", "moves")
     if source.filled != item.filled:
         yield Step(place, _required(place, item), "moves")
+    elif move.fills:
+        yield Step(place, f"{place}: where it holds nothing, it gets {filling(item)}.", "moves")
     if source.unique != item.unique:
         words = "may not share values any more" if item.unique else "may share values from now on"
         yield Step(place, f"Records {words} in {place}.", "moves")
@@ -258,6 +289,14 @@ def _required(place: str, item: Field) -> str:
         return f"{place} need not be given any more."
     given = filling(item)
     return f"{place} must be given from now on" + (f"; where it is not, it gets {given}." if given else ".")
+
+
+def _turning(item: Field) -> str:
+    if isinstance(item.values, Checked):
+        return f"every value becomes that of {item.values.text}"
+    pairs = [f"{old!r} becomes {as_written(new)}" for old, new in (item.values or {}).items()]
+    more = len(pairs) - _NAMED
+    return ", ".join(pairs[:_NAMED]) + (f", and {more} more" if more > 0 else "")
 
 
 def filling(item: Field) -> str | None:

@@ -101,6 +101,8 @@ class Field:
     #: What the field was called before, and what gives its value in records that were there before it.
     was: str | None = None
     fill: Checked | None = None
+    #: What becomes of values that were there before: by their text, or by an expression over the record.
+    values: Mapping[str, Any] | Checked | None = None
     #: Who may read it and set it, beyond who may do so with the record.
     access: Mapping[FieldRight, Rule] = field(default_factory=dict)
 

@@ -275,6 +275,14 @@ class FieldReader:
             self._fits(whole, value, ("examples", number), "examples")
         if "default" in data and not (item.default is None and item.nullable):
             self._fits(whole, item.default, ("default",), "default")
+        if isinstance(item.values, dict):
+            settled = {
+                old: None
+                if new is None and item.nullable
+                else self._fits(whole, new, ("values", old), "values")
+                for old, new in item.values.items()
+            }
+            item = replace(item, values=settled)
         return item
 
     def _fits(self, check: Any, value: Any, steps: Path, word: str) -> Any:

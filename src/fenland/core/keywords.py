@@ -41,6 +41,10 @@ def _mapping(value: Any) -> bool:
     return isinstance(value, dict)
 
 
+def _texts_mapped(value: Any) -> bool:
+    return isinstance(value, dict) and all(isinstance(one, str) for one in value)
+
+
 def _one_of(*words: str) -> Callable[[Any], bool]:
     return lambda value: isinstance(value, str) and value in words
 
@@ -87,6 +91,10 @@ _HOUSE: Mapping[str, Keyword] = {
     ),
     "was": Keyword(is_text, "the name that the field had", "was", outermost=True),
     "fill": Keyword(is_text, "an expression", "fill", outermost=True),
+    "values": Keyword(
+        lambda value: is_text(value) or _texts_mapped(value),
+        "a mapping of older values, as texts, to newer ones, or an expression", "values", outermost=True,
+    ),
 }  # fmt: skip
 
 KEYWORDS: Mapping[str, Keyword] = {

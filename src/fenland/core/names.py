@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import difflib
 import re
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 
 #: Collections and fields become table and column names, so they keep to what every database reads.
 NAME = re.compile(r"[a-z][a-z0-9_]{0,62}")
@@ -23,3 +23,15 @@ def did_you_mean(name: str, known: Iterable[str]) -> str:
     if close is not None:
         return f"Did you mean {close!r}?"
     return f"Known here: {', '.join(names)}." if names else "There are none here."
+
+
+def circled(before: Mapping[str, str | None]) -> set[str]:
+    """The names that are given on in a circle, as two that are swapped: by name, what it was before."""
+    found = set[str]()
+    for name in before:
+        way = [name]
+        while (follows := before.get(way[-1])) is not None and follows not in way:
+            way.append(follows)
+        if len(way) > 1 and before.get(way[-1]) == name:
+            found.update(way)
+    return found

@@ -28,7 +28,7 @@ from fenland.core.field_reading import FieldReader, Notes, Path, Source, known_k
 from fenland.core.keywords import (
     COLLECTION_KEYWORDS,
 )
-from fenland.core.names import NAME, did_you_mean
+from fenland.core.names import NAME, circled, did_you_mean
 from fenland.core.reserved import RESERVED
 from fenland.core.rule_reading import RuleReader
 from fenland.core.values import as_written
@@ -160,8 +160,9 @@ class _CollectionReader:
 
     def _was(self) -> None:
         declared = self.notes.source.data.get("fields") or {}
+        traded = circled({name: item.was for name, item in self.fields.items()})
         for name, item in self.fields.items():
-            if item.was in declared:
+            if item.was in declared and name not in traded:
                 self.notes.add(
                     ("fields", name, "was"),
                     f"Field {name!r} was {item.was!r}, which is still a field.",
@@ -184,13 +185,13 @@ def _cross_check(
     collections: dict[str, Collection], readers: Mapping[str, _CollectionReader]
 ) -> dict[str, Collection]:
     """References: that they lead somewhere, with the type of the key they hold filled in."""
-    settled = {}
+    settled, traded = {}, circled({name: one.was for name, one in collections.items()})
     for name, collection in collections.items():
         notes, fields = readers[name].notes, dict(collection.fields)
         for item in collection.fields.values():
             if item.references is not None:
                 fields[item.name] = _reference(item, collections, readers, notes)
-        if collection.was in readers:
+        if collection.was in readers and name not in traded:
             what = f"Collection {name!r} was {collection.was!r}, which is still a collection."
             notes.add(("was",), what, "Remove that one, or was.")
         settled[name] = replace(collection, fields=fields)
@@ -244,8 +245,8 @@ def _with_rules(
     for name, one in collections.items():
         reader = RuleReader(readers[name].notes, one, roles, catalog)
         fields = {
-            field: replace(item, access=reader.field_access(item), fill=reader.fill(item))
-            if item.access or item.fill
+            field: reader.moving(replace(item, access=reader.field_access(item)))
+            if item.access or item.fill or item.values
             else item
             for field, item in one.fields.items()
         }

@@ -138,17 +138,20 @@ class RuleReader:
 
     # --- filling ------------------------------------------------------------------------------
 
-    def fill(self, item: Field) -> Checked | None:
-        """What gives a field's value in records that were there before the field."""
-        if item.fill is None:
+    def moving(self, item: Field) -> Field:
+        """The field with what gives its value in records that were there before it was as it is."""
+        values = self._moving(item, "values", item.values) if isinstance(item.values, str) else item.values
+        return replace(item, fill=self._moving(item, "fill", item.fill), values=values)
+
+    def _moving(self, item: Field, word: str, text: Any) -> Checked | None:
+        if text is None:
             return None
-        path: Path = ("fields", item.name, "fill")
+        path: Path = ("fields", item.name, word)
         # Of the record alone: what it refers to may be about to change as well.
         own = {name: FieldType(one.type) for name, one in self._catalog[self._collection.name].items()}
         names = Names(
             {"record": record_of(self._collection.name)}, {**self._catalog, self._collection.name: own}
         )
-        text: str = item.fill  # type: ignore[assignment]
         try:
             found = check(text, parse(text), names)
         except ExpressionMistake as mistake:
@@ -157,7 +160,7 @@ class RuleReader:
         wanted = type_of(item).kind
         if found.type.kind not in ("dyn", wanted, *_READ_AS.get(wanted, ())):
             self._notes.add(
-                path, f"fill gives {found.type}, and field {item.name!r} holds {wanted}.", "Convert it."
+                path, f"{word} gives {found.type}, and field {item.name!r} holds {wanted}.", "Convert it."
             )
         return found
 
