@@ -18,7 +18,7 @@ from fenland.service.reports import read_heads
 from fenland.service.service import Service
 from fenland.service.verifying import verify_database
 from fenland.service.verifying_files import verify_evidence, verify_export
-from fenland.storage.door import Made, migrate
+from fenland.storage.door import Made, migrate, plan_migration
 from support import TOKENS, bearer, workshop_of
 
 EVERYONE = {right: ["everyone"] for right in ("read", "create", "update", "delete")}
@@ -32,6 +32,7 @@ FIELDS: dict[str, Any] = {
     "notes": {"type": "array", "items": {"type": "string"}, "sensitive": True},
     "pin": {"type": "string", "writeOnly": True},
 }
+MADE = Made("2031-01-01T00:00:00.000000Z")
 PEOPLE = {"people": {"key": "code", "access": {**EVERYONE, "erase": ["office"]}, "fields": FIELDS}}
 
 
@@ -197,7 +198,7 @@ def test_values_from_before_a_field_was_sensitive_are_told_of_and_not_left_half_
     migrate(
         path,
         definitions_from(newer, ["office", "crew"]),
-        Made("2031-01-01T00:00:00.000000Z"),
+        MADE,
         lambda plan: None,
     )
     with workshop_of(newer, path) as (_, http):
@@ -220,7 +221,7 @@ def test_a_field_that_was_called_otherwise_is_erased_under_all_its_names(path: P
     migrate(
         path,
         definitions_from(newer, ["office", "crew"]),
-        Made("2031-01-01T00:00:00.000000Z"),
+        MADE,
         lambda plan: None,
     )
     for copy in path.parent.glob("*.before-*"):
@@ -262,3 +263,57 @@ def test_whoever_erases_is_told_which_copies_hold_it_still(path: Path) -> None:
     with workshop_of(PEOPLE, path) as (_, http):
         answer = http.post("/v1/records/people/P1/erase", json={"fields": ["notes"], "reason": "asked"})
         assert "Fenland-Copies" not in answer.headers
+
+
+#: How the people's phone came to be what it is today, if it still is, and by which name it is erased now.
+FATES: dict[str, tuple[list[dict[str, Any]], str]] = {
+    "dropped": ([{"phone": None}], "phone"),
+    "renamed": ([{"phone": None, "line": {**FIELDS["phone"], "was": "phone"}}], "line"),
+    "renamed, then dropped": (
+        [{"phone": None, "line": {**FIELDS["phone"], "was": "phone"}}, {"phone": None}], "line",
+    ),
+    "dropped, then there again": ([{"phone": None}, {"phone": {"type": "string", "sensitive": True}}], "phone"),
+    "traded": (
+        [{"phone": {**FIELDS["mail"], "was": "mail", "format": None}, "mail": {**FIELDS["phone"], "was": "phone"}}], "mail",
+    ),
+}  # fmt: skip
+
+
+def test_before_a_collection_goes_it_is_said_what_stays(path: Path) -> None:
+    with workshop_of(PEOPLE, path):
+        pass
+    plan = plan_migration(path, definitions_from({}, ["office", "crew"]))
+    assert "erase first what must not" in plan.steps[0]
+
+
+@pytest.mark.parametrize("fate", FATES)
+def test_what_a_field_held_can_be_erased_whatever_became_of_it(path: Path, fate: str) -> None:
+    steps, name = FATES[fate]
+    with workshop_of(PEOPLE, path) as (_, http):
+        person = {"code": "P1", "birth": "1960", "phone": "0555-gone", "mail": "stays@x.example"}
+        sent(http, "POST", "/v1/records/people", 201, json=person)
+        sent(http, "PATCH", "/v1/records/people/P1", json={"phone": "0556-gone"})
+    described: Any = PEOPLE
+    for step in steps:
+        fields = {one: kept for one, kept in (FIELDS | step).items() if kept is not None}
+        fields = {
+            one: {word: kept[word] for word in kept if kept[word] is not None} for one, kept in fields.items()
+        }
+        described = {"people": {**PEOPLE["people"], "fields": fields}}
+        migrate(path, definitions_from(described, ["office", "crew"]), MADE, lambda plan: None)
+    for copy in path.parent.glob("people.before-*"):
+        copy.unlink()
+    with workshop_of(described, path) as (service, http):
+        assert name in sent(http, "GET", "/v1/records/people/P1/form")["erasable"]
+        body = {"fields": [name], "reason": "asked"}
+        sent(http, "POST", "/v1/records/people/P1/erase", json=body)
+        told = sent(http, "GET", "/v1/records/people/P1/history")["items"]
+        assert told[0]["changes"][name] == {"erased": True, "after": None}
+        assert told[-1]["changes"]["phone"]["erased"]
+        assert "gone" not in json.dumps(told)
+        service.database.scrub()
+        assert [files_with(path.parent, one) for one in ("0555-gone", "0556-gone")] == [[], []]
+        assert files_with(path.parent, "stays@x.example")
+        head = http.get("/v1/history/head").text
+    report = verify_database(path, head)
+    assert report.sound, report.faults

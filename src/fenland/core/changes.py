@@ -6,7 +6,7 @@ list (`service/applying.py`); a preview is the same list, not applied.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -58,7 +58,8 @@ class Change:
         """Of an update, all that is to be written: the fields that differ, and what the service keeps."""
         after = self.result
         kept = renewed(self.version, self.stamp.time, self.stamp.by)
-        return {**{name: after[name] for name in self.fields}, **kept}
+        # Values of fields that are no more are erased from the history alone.
+        return {**{name: after[name] for name in self.fields if name in after}, **kept}
 
     def preview(self) -> Record:
         """The record with what differs, and otherwise as it is: nothing is stamped before it is saved."""
@@ -118,11 +119,16 @@ def restoration(collection: Collection, last: Record, stamp: Stamp) -> Change:
     return _change(collection, "restore", (None, record), differing, stamp)
 
 
-def erasure(collection: Collection, stored: Record, values: Mapping[str, Any], stamp: Stamp) -> Change:
-    """The change that leaves these values where others are erased for good, which it does not hold."""
+def erasure(
+    collection: Collection, stored: Record, values: Mapping[str, Any], stamp: Stamp, gone: Iterable[str] = ()
+) -> Change:
+    """The change that leaves these values where others are erased for good, which it does not hold.
+
+    `gone` names fields that are no more: only the history holds anything in them.
+    """
     version = stored["version"] + 1
     record = {**stored, **values, **renewed(version, stamp.time, stamp.by)}
-    differing = {name: (None, value) for name, value in values.items()}
+    differing = {name: (None, value) for name, value in values.items()} | dict.fromkeys(gone, (None, None))
     return _change(collection, "erase", (stored, record), differing, stamp)
 
 

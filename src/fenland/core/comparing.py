@@ -98,6 +98,13 @@ class Comparison:
         return next((one for one in self.kept if one.new.name == name), None)
 
 
+def _going(one: Collection) -> str:
+    words = f"The collection {one.name} goes, with all its records."
+    if any(item.sensitive for item in one.fields.values()):
+        words += " What its sensitive fields held stays in the history: erase first what must not."
+    return words
+
+
 def _said(given: Mapping[str, Any] | Checked | None) -> Any:
     """What stands in the definitions."""
     return given.text if isinstance(given, Checked) else given
@@ -114,7 +121,7 @@ def compare(old: Definitions, new: Definitions) -> Comparison:
     steps = [
         *(Step(one.name, f"The collection {one.name} is new.") for one in added),
         *chain.from_iterable(made for made, _ in found),
-        *(Step(one.name, f"The collection {one.name} goes, with all its records.", "loses") for one in gone),
+        *(Step(one.name, _going(one), "loses") for one in gone),
     ]
     if list(old.roles) != list(new.roles):
         steps.append(Step("roles", "The roles that access lists may name change."))

@@ -6,7 +6,7 @@ is known under both names, a value is what it would have become, and what is no 
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -27,6 +27,32 @@ class Passage:
     number: int
     sequence: int
     comparison: Comparison
+
+
+@dataclass(frozen=True, slots=True)
+class Span:
+    """The entries over one sequence and up to another, in which a field has this name."""
+
+    name: str
+    above: int
+    upto: int
+
+    def holds(self, sequence: int) -> bool:
+        """Whether an entry is one of them."""
+        return self.above < sequence <= self.upto
+
+
+#: The place of today among steps, and the last of all sequences.
+_END, _ALWAYS = -1, 2**62
+
+
+def always(name: str) -> list[Span]:
+    """The spans of a field of a collection that was never otherwise."""
+    return [Span(name, 0, _ALWAYS)]
+
+
+def _names(fields: Iterable[Field]) -> set[str]:
+    return {item.name for item in fields}
 
 
 @dataclass(frozen=True, slots=True)
@@ -70,6 +96,31 @@ class Lineage:
             found.add(source)
             name = source
         return found
+
+    def gone(self) -> dict[str, Field]:
+        """Fields that are no more, by what they were called last."""
+        found: dict[str, Field] = {}
+        for step in self._steps:
+            found |= {item.name: item for item in step.succession.lost}
+        return found
+
+    def spans(self, name: str) -> list[Span]:
+        """Where a field of today stands in entries, under which names; and any so called that is no more."""
+        lost = (_names(step.succession.lost) for step in self._steps)
+        ends = [_END, *(place for place, names in enumerate(lost) if name in names)]
+        return [span for end in ends for span in self._back(name, end)]
+
+    def _back(self, name: str, end: int) -> Iterator[Span]:
+        """The spans of a field that was called so until a step, or is today."""
+        steps = self._steps if end == _END else self._steps[: end + 1]
+        upto = _ALWAYS if end == _END else steps.pop().passage.sequence
+        for step in reversed(steps):
+            yield Span(name, step.passage.sequence, upto)
+            source = step.mover.fields[name].source if name in step.mover.fields else None
+            if source is None:
+                return
+            name, upto = source, step.passage.sequence
+        yield Span(name, 0, upto)
 
     def name_then(self, sequence: int, name: str) -> str | None:
         """What a field of today was called when an entry was written; None where there was none."""

@@ -107,6 +107,9 @@ class Replay:
         """Values as records have them: a history does not tell doubles from decimals."""
         fields, found = self.definitions.collections[entry.collection].fields, Record()
         for name, (_, value) in entry.changes.items():
+            if name not in fields and entry.action == "erase":
+                # Of a field that was no more by then, the history alone held anything.
+                continue
             seal = entry.seals.get(name, (None, None))[1]
             if seal is not None and (seal.salt is None or not seal.kept):
                 found[name] = Unknown(seal.hash, seal.salt)

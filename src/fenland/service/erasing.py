@@ -13,6 +13,7 @@ from typing import Any
 
 from fenland.core.access import Caller
 from fenland.core.changes import erasure
+from fenland.core.lineage import Span, always
 from fenland.core.names import did_you_mean
 from fenland.core.problems import Conflict, Invalid, Problem, pointer_to
 from fenland.core.rules import Before
@@ -21,7 +22,7 @@ from fenland.service.finding import UNCONDITIONAL, Address, Preconditions, meet,
 from fenland.service.once import SAVED, Once, once
 from fenland.service.past import Subject, newest_first, subject
 from fenland.service.saved import Saved
-from fenland.service.service import Service
+from fenland.service.service import Resource, Service
 from fenland.service.settling import Proposal, protected_problems, refused_fields, saved_as, settle
 from fenland.service.work import Work, written
 
@@ -66,17 +67,19 @@ def _erased(work: Work, caller: Caller, request: EraseRequest) -> Saved:
     values = _values(work, caller, found, request)
     _refuse_clear(work, found, request.fields)
     stamp = work.stamp(caller, request.reason)
-    change = erasure(resource.collection, found.record, values, stamp)
+    gone = [name for name in request.fields if name not in resource.collection.fields]
+    change = erasure(resource.collection, found.record, values, stamp, gone)
     if not found.there:
         # Nothing to write but the entry.
         change = replace(change, before=None, after=None)
     apply(work, caller, [change])
     history, writing = work.service.database.history, work.writing
-    for name in request.fields:
-        for known_as in _older_names(work, found, name):
-            history.erase(writing, found.id, known_as)
+    spans = [span for name in request.fields for span in _spans(work, found, name)]
+    for span in spans:
+        history.erase(writing, found.id, span.name, span.above, span.upto)
+    names = {*request.fields, *(span.name for span in spans)}
     work.service.database.outcomes.rewrite(
-        writing, found.id, lambda content: _without(content, found.id, request.fields)
+        writing, found.id, lambda content: _without(content, found.id, names)
     )
     record = {**found.record, **values, "version": change.version}
     if found.there:
@@ -91,7 +94,7 @@ def _values(work: Work, caller: Caller, found: Subject, request: EraseRequest) -
         problems.append(Problem("/reason", "required", "Must be given: what is erased cannot say why."))
     if not request.fields:
         problems.append(Problem("/fields", "required", "Must name the fields to erase."))
-    sensitive = [name for name, item in collection.fields.items() if item.sensitive]
+    sensitive = erasable(work.service, found.resource)
     for place, name in enumerate(request.fields):
         if name not in sensitive:
             hint = did_you_mean(name, sensitive)
@@ -101,7 +104,7 @@ def _values(work: Work, caller: Caller, found: Subject, request: EraseRequest) -
         if name not in request.fields:
             detail = "Is not among the fields to erase."
             problems.append(Problem(pointer_to("values", name), "unknown_field", detail))
-        elif not collection.fields[name].required:
+        elif name not in collection.fields or not collection.fields[name].required:
             detail = "Is not required, so nothing has to stand in its place. Leave it out."
             problems.append(Problem(pointer_to("values", name), "not_required", detail))
     if problems:
@@ -111,7 +114,8 @@ def _values(work: Work, caller: Caller, found: Subject, request: EraseRequest) -
         # To put something in the place of what goes is a change like any other.
         permit("update", found.resource, work.sight(caller), found.record)
         given = rules.drop_protected(given, found.access, Before(found.record, found.record), problems)
-    kept = rules.validate({name: given.get(name) for name in request.fields}, problems)
+    asked = [name for name in request.fields if name in collection.fields]
+    kept = rules.validate({name: given.get(name) for name in asked}, problems)
     given = {name: value for name, value in kept.items() if name in given}
     if found.there:
         # Required fields stay filled, so that whoever may give them no value cannot erase them either.
@@ -127,11 +131,15 @@ def _values(work: Work, caller: Caller, found: Subject, request: EraseRequest) -
 
 def _refuse_clear(work: Work, found: Subject, fields: tuple[str, ...]) -> None:
     """Raises `Conflict` where entries from before a field was sensitive hold its values in clear."""
-    names = {known_as for name in fields for known_as in _older_names(work, found, name)}
+    spans = [span for name in fields for span in _spans(work, found, name)]
     clear = [
         one.sequence
         for one in newest_first(work, found.id)
-        if one.action != "erase" and any(name in one.changes and name not in one.seals for name in names)
+        if one.action != "erase"
+        and any(
+            span.holds(one.sequence or 0) and span.name in one.changes and span.name not in one.seals
+            for span in spans
+        )
     ]
     if clear:
         listed = ", ".join(str(one) for one in clear[:_NAMED])
@@ -142,13 +150,21 @@ def _refuse_clear(work: Work, found: Subject, fields: tuple[str, ...]) -> None:
         )
 
 
-def _older_names(work: Work, found: Subject, name: str) -> set[str]:
-    """What a field is and was called."""
+def erasable(service: Service, resource: Resource) -> list[str]:
+    """The fields whose values can be erased: of today, and those that are no more, whose history is here."""
+    lineage = service.lineage(resource)
+    today = resource.collection.fields
+    gone = {} if lineage is None else lineage.gone()
+    return [name for name, item in {**gone, **today}.items() if item.sensitive]
+
+
+def _spans(work: Work, found: Subject, name: str) -> list[Span]:
+    """Where a field stands in entries, under each name that it has and had."""
     lineage = work.service.lineage(found.resource)
-    return {name} if lineage is None else {name, *lineage.older_names(name)}
+    return always(name) if lineage is None else lineage.spans(name)
 
 
-def _without(content: Any, record_id: str, fields: tuple[str, ...]) -> Any:
+def _without(content: Any, record_id: str, fields: set[str]) -> Any:
     """A kept outcome, with nothing in these fields of the record."""
     if isinstance(content, dict):
         mine = content.get("id") == record_id

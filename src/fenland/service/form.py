@@ -13,6 +13,7 @@ from fenland.core.field_access import FieldAccess
 from fenland.core.schemas import collection_schema
 from fenland.core.values import MISSING
 from fenland.service.create import creating_access, start_of
+from fenland.service.erasing import erasable
 from fenland.service.finding import Address, find
 from fenland.service.labels import label_of
 from fenland.service.past import NOW, When, as_it_was, subject
@@ -62,14 +63,8 @@ def edit_form(service: Service, caller: Caller, address: Address, when: When = N
             deletable=policy.may("delete", sight, record),
             collection=resource.collection,
             saved=Saved(shown, changed=False, etag=resource.etag(record, access)),
-            erasable=tuple(one.name for one in _sensitive(access))
-            if policy.may("erase", sight, record)
-            else (),
+            erasable=tuple(erasable(service, resource)) if policy.may("erase", sight, record) else (),
         )
-
-
-def _sensitive(access: FieldAccess) -> list[Field]:
-    return [one for one in access.collection.fields.values() if one.sensitive]
 
 
 def _past_form(view: View, caller: Caller, address: Address, when: When) -> Form:

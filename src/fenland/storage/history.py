@@ -156,6 +156,8 @@ class TableHistory:
             secrets.delete().where(
                 secrets.c.record_id == bindparam("record_id", type_=secrets.c.record_id.type),
                 secrets.c.field == bindparam("field", type_=secrets.c.field.type),
+                secrets.c.sequence > bindparam("above", type_=secrets.c.sequence.type),
+                secrets.c.sequence <= bindparam("upto", type_=secrets.c.sequence.type),
             ),
             engine,
         )
@@ -221,9 +223,10 @@ class TableHistory:
                         writing, {f"v_{one}": value for one, value in zip(names, given, strict=True)}
                     )
 
-    def erase(self, writing: Writing, record_id: str, field: str) -> int:
+    def erase(self, writing: Writing, record_id: str, field: str, above: int, upto: int) -> int:
         """See `History`."""
-        return self._erase.run(writing, {"record_id": record_id, "field": field})
+        given = {"record_id": record_id, "field": field, "above": above, "upto": upto}
+        return self._erase.run(writing, given)
 
     # --- reading -----------------------------------------------------------------------------------------
 

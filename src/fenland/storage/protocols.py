@@ -214,8 +214,10 @@ class History(Protocol):
     ) -> list[str]:
         """The ids, over this one and in order, of records that were deleted after this sequence."""
 
-    def erase(self, writing: Writing, record_id: str, field: str) -> int:
-        """Removes what opens the seals of a field in every entry of a record; how many values there were."""
+    def erase(self, writing: Writing, record_id: str, field: str, above: int, upto: int) -> int:
+        """Removes what opens the seals of a field in a record's entries over one sequence and up to another;
+        how many values there were.
+        """
 
     def archives(self, reading: Reading) -> list[Archive]:
         """The archives that older entries were moved to, oldest first."""
