@@ -8,6 +8,9 @@ from contextlib import contextmanager
 
 from playwright.sync_api import Browser, Page, Playwright, expect, sync_playwright
 
+# A busy machine takes its time: it is not what is tested.
+expect.set_options(timeout=15_000)
+
 _QUIET = (
     "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
     "--disable-component-update", "--disable-sync",

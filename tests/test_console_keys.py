@@ -21,6 +21,7 @@ def _kept(page: Page) -> None:
 
 def test_the_focus_stays_in_the_content_whatever_is_done(page: Page, sample: Running) -> None:
     sign_in(page)
+    expect(page.get_by_role("heading", level=1)).to_contain_text("Stations")
     page.get_by_role("link", name="Landholders").press("Enter")
     expect(page.get_by_role("heading", level=1)).to_contain_text("Landholders")
     expect(page.get_by_role("main")).to_be_focused()

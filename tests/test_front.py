@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import itertools
 import os
 import signal
 import socket
 import sqlite3
+import struct
 import subprocess
 import threading
 import time
@@ -94,6 +96,32 @@ def _answers(running: Running) -> bool:
         return httpx.get(f"{running.address}/healthz", timeout=2).status_code == 200
     except httpx.TransportError:
         return False
+
+
+def test_who_hangs_up_in_the_middle_leaves_no_trace_of_a_fault(running: Running, project: Path) -> None:
+    host, port = running.address.removeprefix("http://").split(":")
+    token = (project / "token").read_text()
+    with running.client(token) as http:
+        http.post("/v1/records/notes", json={"slug": "a", "title": "T"}).raise_for_status()
+    head = f"Host: x\r\nAuthorization: Bearer {token}\r\nContent-Type: application/json\r\n"
+    bodies = ('Content-Length: 100\r\n\r\n{"title"', 'Transfer-Encoding: chunked\r\n\r\n5\r\n{"tit\r\n')
+    requests = [f"PATCH /v1/records/notes/a HTTP/1.1\r\n{head}{body}" for body in bodies]
+    requests.append(f"POST /v1/records/notes/import HTTP/1.1\r\n{head}{bodies[0]}")
+    requests += [
+        f"GET /v1/{path} HTTP/1.1\r\n{head}\r\n" for path in ("records/notes", "exports/notes?as=csv")
+    ]
+    reset = struct.pack("ii", 1, 0)
+    for text, abruptly, pause in itertools.product(requests, (False, True), (0, 0.05)):
+        with socket.create_connection((host, int(port)), timeout=20) as client:
+            if abruptly:
+                client.setsockopt(socket.SOL_SOCKET, socket.SO_LINGER, reset)
+            client.sendall(text.encode())
+            time.sleep(pause)
+    with running.client(token) as http:
+        assert http.get("/v1/records/notes/a").json()["version"] == 1
+    told = running.log.read_text()
+    assert "gone before the request was whole" in told
+    assert "Traceback" not in told
 
 
 def test_a_worker_that_dies_is_replaced_however_often(running: Running) -> None:

@@ -3296,7 +3296,9 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          "application/octet-stream": string;
+          "text/csv": string;
+          "application/jsonl": string;
+          "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
         };
       };
       400: components["responses"]["malformed"];

@@ -28,6 +28,7 @@ from dataclasses import dataclass
 from typing import Any, NamedTuple
 
 import structlog
+from granian.rsgi import ProtocolClosed, ProtocolError  # type: ignore[attr-defined]
 
 from fenland.core.problems import BodyTimeout, Internal, Malformed, Refusal, Unavailable
 from fenland.storage.door import MOST_TOGETHER, Together, Turn, WouldWait
@@ -48,6 +49,9 @@ _WATCH_PAUSE = 0.5
 #: A commit that took longer, in seconds, waited for the disk; for so long the loop saves no change then.
 _SLOW_COMMIT, _SLOW_DISK_PAUSE = 0.01, 1.0
 _BODILESS = frozenset({"GET", "HEAD", "OPTIONS"})
+
+#: What a client has done that is there no more.
+_HUNG_UP = (ProtocolClosed, ProtocolError)
 
 #: Where what an answer is sent by is held on to.
 HELD = "fenland.held"
@@ -191,7 +195,7 @@ class Front:
         if scope.method not in _BODILESS or "HTTP_TRANSFER_ENCODING" in environ:
             found = await self._body(environ, protocol)
             if found is None:
-                return  # `_sweep` has answered
+                return  # `_sweep` has answered, or nobody is there to be answered
             body = found
         environ[BODY] = body
         environ["wsgi.input"] = io.BytesIO(body)
@@ -275,7 +279,7 @@ class Front:
         return key
 
     async def _body(self, environ: Environ, protocol: Any) -> bytes | None:
-        """The body, up to one byte over the limit, which is enough to refuse it; None if it came too late."""
+        """The body, up to one byte over the limit, which is enough to refuse it; None if it does not come."""
         most = self._served.body_limit(environ)
         length = environ.get("CONTENT_LENGTH", "")
         environ.pop("HTTP_TRANSFER_ENCODING", None)
@@ -293,6 +297,11 @@ class Front:
                     if size > most:
                         break
                 found = b"".join(pieces)[: most + 1]
+        except _HUNG_UP:
+            # Who hangs up while sending has asked for nothing yet.
+            if not reading.given_up:
+                log.info("gone before the request was whole", **about(environ))
+            return None
         finally:
             self._reading.discard(reading)
         return None if reading.given_up else found
@@ -407,8 +416,11 @@ class Front:
                 # The loop sends; who takes nothing of it loses the connection (see `listen`).
                 asyncio.run_coroutine_threadsafe(_awaited(transport.send_bytes(piece)), self._loop).result()
                 piece = self._piece(pieces)
-        except BaseException:
-            log.exception("answer cut short", **about(job.environ))
+        except BaseException as error:
+            if isinstance(error, _HUNG_UP):
+                log.info("gone before the answer was whole", **about(job.environ))
+            else:
+                log.exception("answer cut short", **about(job.environ))
             hang_up(job.environ["REMOTE_ADDR"])
             return False
         finally:

@@ -92,7 +92,7 @@ def export_operation(name: str, title: str, parameters: list[Schema]) -> Schema:
         "description": "The whole list as a file. A list can be asked for as one by Accept, too.",
         "parameters": [_AS, *used("where", "q", "sort", "fields", "blank_filters"), *parameters],
         "responses": {
-            "200": {"description": "The file.", "content": content_of(_FILE, ANY_FILE)},
+            "200": {"description": "The file.", "content": content_of(_FILE, *MEDIA)},
             **responses_of("malformed", "not-permitted", *READING),
         },
     }
