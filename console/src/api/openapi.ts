@@ -2352,6 +2352,7 @@ export interface operations {
       /** @description Account */
       201: {
         headers: {
+          ETag?: string;
           [name: string]: unknown;
         };
         content: {
@@ -2386,6 +2387,7 @@ export interface operations {
       /** @description Account */
       200: {
         headers: {
+          ETag?: string;
           [name: string]: unknown;
         };
         content: {
@@ -2405,7 +2407,10 @@ export interface operations {
   changeAccount: {
     parameters: {
       query?: never;
-      header?: never;
+      header?: {
+        /** @description Only if the record has this ETag (RFC 9110). */
+        "If-Match"?: components["parameters"]["if_match"];
+      };
       path: {
         /** @description The account's name. */
         name: string;
@@ -2422,6 +2427,7 @@ export interface operations {
       /** @description Account */
       200: {
         headers: {
+          ETag?: string;
           [name: string]: unknown;
         };
         content: {
@@ -2433,6 +2439,7 @@ export interface operations {
       403: components["responses"]["not-permitted"];
       404: components["responses"]["not-found"];
       409: components["responses"]["conflict"];
+      412: components["responses"]["version-mismatch"];
       413: components["responses"]["too-large"];
       415: components["responses"]["unsupported-media"];
       422: components["responses"]["invalid"];

@@ -109,6 +109,7 @@ SCHEMAS: dict[str, Schema] = {
 
 _CHANGING = ("malformed", "not-signed-in", "not-permitted", "unsupported-media", "invalid", "storage-full")
 _GONE: Schema = {"204": {"description": "Done."}}
+_TAG: Schema = {"ETag": {"schema": TEXT}}
 _COOKIE: Schema = {"Set-Cookie": {"schema": TEXT}}
 _OF_ACCOUNT = parameter("account", "query", TEXT, "Another account's, for who manages accounts.")
 
@@ -161,14 +162,18 @@ def account_paths() -> dict[str, Schema]:
         },
         "/v1/accounts": {
             "get": _operation("listAccounts", "All accounts, for who manages them", {**_answer("Accounts"), **responses_of("malformed", "not-signed-in", "not-permitted")}),
-            "post": _operation("addAccount", "Add an account", {**_answer("Account", "201"), **responses_of(*_CHANGING, "conflict")}, requestBody=_body("AccountNew")),
+            "post": _operation("addAccount", "Add an account", {**_answer("Account", "201", headers=_TAG), **responses_of(*_CHANGING, "conflict")}, requestBody=_body("AccountNew")),
         },
         "/v1/accounts/{name}": {
             "parameters": [name],
-            "get": _operation("readAccount", "An account", {**_answer("Account"), **responses_of("malformed", "not-permitted", *READING)}),
+            "get": _operation("readAccount", "An account", {**_answer("Account", headers=_TAG), **responses_of("malformed", "not-permitted", *READING)}),
             "patch": _operation(
                 "changeAccount", "Change an account: what is not named stays",
-                {**_answer("Account"), **responses_of(*_CHANGING, "not-found", "conflict")},
+                {
+                    **_answer("Account", headers=_TAG),
+                    **responses_of(*_CHANGING, "not-found", "conflict", "version-mismatch"),
+                },
+                parameters=used("if_match"),
                 requestBody=_body("AccountPatch", "application/json", "application/merge-patch+json"),
             ),
         },
