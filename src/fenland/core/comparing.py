@@ -185,12 +185,51 @@ def _succession(
         found = list(_field_steps(_Compared(place_of(other, item), source, item, one, other), renamed))
         if source is not None and source.references is not None and item.references is not None:
             found += _key_renamed(place_of(other, item), (source, item), definitions, found)
+        if source is not None and not found:
+            found += _unsaid(place_of(other, item), *_written((one, source), (other, item), definitions))
         steps += found
         if any(step.effect == "tightens" for step in found):
             tightened.append(item.name)
     steps += _collection_steps(one, other, *definitions)
     remade = any(step.effect in ("moves", "loses") for step in steps)
     return steps, Succession(one, other, tuple(moves), tuple(lost), tuple(tightened), remade)
+
+
+def _written(
+    older: tuple[Collection, Field],
+    newer: tuple[Collection, Field],
+    definitions: tuple[Definitions, Definitions],
+) -> tuple[Any, Any]:
+    """A field as it stands in the older definitions, and in the newer ones."""
+    was, now = (
+        _data(whole, collection.name)["fields"][item.name]
+        for whole, (collection, item) in zip(definitions, (older, newer), strict=True)
+    )
+    return was, now
+
+
+def _unsaid(place: str, was: Mapping[str, Any], now: Mapping[str, Any]) -> Iterator[Step]:
+    """What differs in a field, at any depth, where nothing else was said of it."""
+    # What has been followed may go without a word.
+    over = {word for word in ("was", "fill", "values") if word not in now}
+    words = [word for word in dict.fromkeys(_differing(was, now)) if word not in over]
+    if words:
+        yield Step(place, f"{place}: {', '.join(words)} {_change(words)}.")
+
+
+def _differing(was: Mapping[str, Any], now: Mapping[str, Any], path: str = "") -> Iterator[str]:
+    """The keywords whose values differ; of what is inside, with the way there."""
+    for word in _changed(was, now):
+        older, newer = was.get(word), now.get(word)
+        if word == "items" and isinstance(older, dict) and isinstance(newer, dict):
+            yield from _differing(older, newer, f"{path}items.")
+        elif word == "properties" and isinstance(older, dict) and isinstance(newer, dict):
+            both = [name for name in newer if name in older]
+            found = [one for name in both for one in _differing(older[name], newer[name], f"{path}{name}.")]
+            # Others that there are, or another order of them.
+            yield from found or [f"{path}{word}"]
+        else:
+            yield f"{path}{word}"
 
 
 def place_of(collection: Collection, item: Field) -> str:
