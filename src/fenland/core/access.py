@@ -149,7 +149,7 @@ class Sight:
         """`follow` gives of a record what rules ask of it, `whole` all of it; `now` has the zone of today."""
         self.caller, self.moment = caller, now
         # Functions of a moment are of UTC where no zone is named.
-        self.now, self.today = now.astimezone(UTC), now.date()
+        self.now, self.today = now if now.tzinfo is UTC else now.astimezone(UTC), now.date()
         self.follow, self.failed, self.whole = follow, failed, whole
         #: The same for who acts, where they act on behalf of the actor.
         self.acting: Sight | None = None

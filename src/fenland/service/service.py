@@ -10,7 +10,7 @@ import os
 from collections.abc import Callable, Iterable
 from contextlib import suppress
 from dataclasses import dataclass
-from datetime import UTC, date, datetime, timedelta
+from datetime import UTC, date, datetime, timedelta, tzinfo
 from functools import cached_property
 from itertools import pairwise
 from pathlib import Path
@@ -73,7 +73,7 @@ class Service:
         self.limits = limits
         self.clock = clock
         self.ways_in = ways_in
-        self.zone = ZoneInfo(limits.zone)
+        self.zone: tzinfo = UTC if limits.zone == "UTC" else ZoneInfo(limits.zone)
         #: Where the key lies that signs heads of the history, and the folder of the database.
         self.key_file, self.place = Path("fenland.key"), Path()
         issuer = ways_in.issuer
@@ -106,7 +106,11 @@ class Service:
 
     def sight(self, caller: Caller, follow: Follow = nothing, whole: Follow = nothing) -> Sight:
         """What rules are judged with for a caller, now; without `follow`, nothing is referred to."""
-        return Sight(caller, self.clock().astimezone(self.zone), follow, self.rule_failed, whole)
+        now = self.clock()
+        # Each request asks, and mostly there is nothing to turn.
+        return Sight(
+            caller, now if self.zone is UTC else now.astimezone(self.zone), follow, self.rule_failed, whole
+        )
 
     def rule_failed(self, rule: Rule, why: str) -> None:
         """Notes a rule that could not be evaluated, and so denied; once for each."""
