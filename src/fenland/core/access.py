@@ -162,6 +162,13 @@ class Sight:
         self._names: dict[str, Any] | None = None
         self._followed: dict[tuple[str, Any], Mapping[str, Any] | None] = {}
 
+    def forget(self) -> None:
+        """To be called after a change: what was followed may not be so any more."""
+        self._followed.clear()
+        self.unchanged.clear()
+        if self.acting is not None:
+            self.acting.forget()
+
     def quietly(self) -> Sight:
         """The same, telling nobody of rules that cannot be evaluated."""
         return Sight(self.caller, self.moment, self.follow, _unheard, self.whole)

@@ -61,7 +61,9 @@ class View:
 
     def forget(self) -> None:
         """To be called after a change: what was followed, or found, may not be so any more."""
-        self._sight = self._found = None
+        self._found = None
+        if self._sight is not None:
+            self._sight.forget()
 
     def find(self, resource: Resource, field: str, value: Any) -> Record | None:
         """The record whose unique `field` (or `id`) holds this value, or None; whoever asks."""
