@@ -166,3 +166,18 @@ def test_a_session_that_ends_during_an_edit_is_renewed_without_losing_anything(
     expect(dialog).to_have_count(0)
     with sample.client() as http:
         assert http.get("/v1/records/stations/PS-064").json()["pumps"] == int(wanted)
+
+
+def test_a_wrong_password_ends_no_session(page: Page) -> None:
+    page.goto("/")
+    page.get_by_label("Name").fill("tobin.reed")
+    page.get_by_label("Password").fill(PASSWORD)
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("navigation", name="Collections")).to_be_visible()
+    page.goto("/account")
+    part = page.get_by_role("region", name="Password")
+    part.get_by_label("Current password").fill("not it")
+    part.get_by_label("New password").fill("long enough to be one")
+    page.keyboard.press("Enter")
+    expect(part.get_by_role("alert")).to_be_visible()
+    expect(page.get_by_role("dialog")).to_have_count(0)

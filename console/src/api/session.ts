@@ -19,9 +19,10 @@ function answerWaiting(renewed: boolean): void {
  * being done goes on then.
  */
 export function keepSession(client: QueryClient): void {
-  whenSignedOut.set(() => {
+  whenSignedOut.set(async () => {
     const held = client.getQueryData(session.queryKey);
-    if (!held) return Promise.resolve(false);
+    // A password that was typed wrong is refused like that, too, while the session goes on.
+    if (!held || (await current())) return false;
     const over: Session = { ...held, ended: true };
     client.setQueryData<Session | null>(session.queryKey, over);
     return new Promise((resolve) => waiting.push(resolve));
@@ -41,9 +42,9 @@ function entered(client: QueryClient, found: Session): void {
   if (same) answerWaiting(true);
 }
 
-async function current(signal: AbortSignal): Promise<Session | null> {
+async function current(signal?: AbortSignal): Promise<Session | null> {
   try {
-    return begun(await ask("/v1/session", "get", { signal }));
+    return begun(await ask("/v1/session", "get", signal ? { signal } : {}));
   } catch (error) {
     if (error instanceof ApiError && error.isSignedOut) return null;
     throw error;

@@ -252,9 +252,12 @@ def _taken_back_by(
     try:
         # Mostly nothing stands in the way, so that what each takes to be undone by itself is spared.
         with work.nested():
-            done = [run.attempt(save) for save in saves]
-            if any(one.refusal for part in done for one in part):
-                raise _Refused
+            done = []
+            for save in saves:
+                done.append(run.attempt(save))
+                # What it did before it was refused still stands: nothing goes on from there.
+                if any(one.refusal for one in done[-1]):
+                    raise _Refused
     except _Refused:
         done = [run.attempt(save, by_itself=True) for save in saves]
     for part in done:
