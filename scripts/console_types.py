@@ -17,7 +17,7 @@ from typing import Any
 from fenland.core.limits import DEFAULTS
 from fenland.core.reading import definitions_from
 from fenland.core.values import write_json
-from fenland.web.openapi import document
+from fenland.web.describing.document import document
 
 CONSOLE = Path(__file__).parents[1] / "console"
 TYPES = CONSOLE / "src" / "api" / "openapi.ts"

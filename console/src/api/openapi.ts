@@ -1,40 +1,115 @@
 /* Written by scripts/console_types.py from the OpenAPI document; not to be edited by hand. */
 export interface paths {
-  "/v1/schemas": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * The collections there are
-     * @description The collections there are.
-     */
-    get: operations["listCollections"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/v1/schemas/{collection}": {
+  "/v1/records/{collection}": {
     parameters: {
       query?: never;
       header?: never;
       path: {
-        /** @description The collection's name. */
         collection: string;
       };
       cookie?: never;
     };
     /**
-     * The JSON Schema of a collection for this caller
-     * @description The JSON Schema of a collection for this caller.
+     * List and search records
+     * @description Pages by cursor; no record is met twice.
      */
-    get: operations["readSchema"];
+    get: operations["listRecord"];
+    put?: never;
+    /**
+     * Create a record
+     * @description Answers with the record as created, defaults included.
+     */
+    post: operations["createRecord"];
+    /**
+     * Delete records by filter
+     * @description The filter chooses them, as in lists; each gets its history entry.
+     */
+    delete: operations["deleteManyRecord"];
+    options?: never;
+    head?: never;
+    /**
+     * Change records by filter
+     * @description The filter chooses them, as in lists; each gets its history entry.
+     */
+    patch: operations["updateManyRecord"];
+    trace?: never;
+  };
+  "/v1/records/{collection}/{key}": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        collection: string;
+        /** @description The record's id. */
+        key: string;
+      };
+      cookie?: never;
+    };
+    /**
+     * Read a record
+     * @description The record as it is now, or was; 304 when If-None-Match has its ETag.
+     */
+    get: operations["readRecord"];
+    /**
+     * Replace a record
+     * @description What is left out gets its default, or null.
+     */
+    put: operations["replaceRecord"];
+    post?: never;
+    /**
+     * Delete a record
+     * @description Answers with the last copy; the history stays.
+     */
+    delete: operations["deleteRecord"];
+    options?: never;
+    head?: never;
+    /**
+     * Change fields of a record
+     * @description Only the fields that are sent; see docs/updates.md.
+     */
+    patch: operations["updateRecord"];
+    trace?: never;
+  };
+  "/v1/records/{collection}/{key}/preview": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        collection: string;
+        /** @description The record's id. */
+        key: string;
+      };
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * See what a change of a record would do
+     * @description Takes what PATCH takes, and saves nothing.
+     */
+    post: operations["previewRecord"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/v1/records/{collection}/{key}/access": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        collection: string;
+        /** @description The record's id. */
+        key: string;
+      };
+      cookie?: never;
+    };
+    /**
+     * What may be done with a record, and why
+     * @description Each right and field, with its rule.
+     */
+    get: operations["accessRecord"];
     put?: never;
     post?: never;
     delete?: never;
@@ -43,18 +118,22 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
-  "/v1/edits.schema.json": {
+  "/v1/records/{collection}/{key}/form": {
     parameters: {
       query?: never;
       header?: never;
-      path?: never;
+      path: {
+        collection: string;
+        /** @description The record's id. */
+        key: string;
+      };
       cookie?: never;
     };
     /**
-     * The JSON Schema of edits
-     * @description The JSON Schema of edits.
+     * All a form to edit a record needs
+     * @description Values, schema, choices and who may set what.
      */
-    get: operations["readEditsSchema"];
+    get: operations["formRecord"];
     put?: never;
     post?: never;
     delete?: never;
@@ -63,7 +142,29 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
-  "/v1/openapi.json": {
+  "/v1/records/{collection}/import": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        collection: string;
+      };
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Bring in records from a file
+     * @description Columns are matched to fields by name or title; each row goes through the pipeline of one record.
+     */
+    post: operations["importRecord"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/v1/exports/records": {
     parameters: {
       query?: never;
       header?: never;
@@ -71,12 +172,108 @@ export interface paths {
       cookie?: never;
     };
     /**
-     * This document
-     * @description This document.
+     * Export records
+     * @description The whole list as a file. A list can be asked for as one by Accept, too.
      */
-    get: operations["readOpenapi"];
+    get: operations["exportRecord"];
     put?: never;
     post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/v1/records/{collection}/{key}/history": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        collection: string;
+        /** @description The record's id. */
+        key: string;
+      };
+      cookie?: never;
+    };
+    /**
+     * Who changed what in a record
+     * @description Newest first, also after it was deleted.
+     */
+    get: operations["historyRecord"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/v1/records/{collection}/{key}/difference": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        collection: string;
+        /** @description The record's id. */
+        key: string;
+      };
+      cookie?: never;
+    };
+    /**
+     * What differs between two versions of a record
+     * @description Who may read the record may read this.
+     */
+    get: operations["differenceRecord"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/v1/records/{collection}/{key}/restore": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        collection: string;
+        /** @description The record's id. */
+        key: string;
+      };
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Bring a record back, or to how it was
+     * @description A deleted one as it was last, or at a moment; one that is there, at a moment.
+     */
+    post: operations["restoreRecord"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/v1/records/{collection}/{key}/erase": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        collection: string;
+        /** @description The record's id. */
+        key: string;
+      };
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Erase values of a record for good
+     * @description Sensitive fields alone; the values go from the record, its history and kept outcomes.
+     */
+    post: operations["eraseRecord"];
     delete?: never;
     options?: never;
     head?: never;
@@ -97,220 +294,6 @@ export interface paths {
      * @description Several creates, updates and deletes at once.
      */
     post: operations["batch"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/healthz": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * Whether the service is well
-     * @description Whether the service is well.
-     */
-    get: operations["readHealth"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/v1/session": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * Who is signed in
-     * @description Who is signed in.
-     */
-    get: operations["readSession"];
-    put?: never;
-    /**
-     * Sign in with name and password; a browser gets a session
-     * @description Sign in with name and password; a browser gets a session.
-     */
-    post: operations["beginSession"];
-    /**
-     * Sign out
-     * @description Sign out.
-     */
-    delete: operations["endSession"];
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/v1/session/password": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * Give the own account another password
-     * @description Give the own account another password.
-     */
-    post: operations["changePassword"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/v1/tokens": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * The tokens and sessions of an account
-     * @description The tokens and sessions of an account.
-     */
-    get: operations["listTokens"];
-    put?: never;
-    /**
-     * Make a token, which is shown this once
-     * @description Make a token, which is shown this once.
-     */
-    post: operations["issueToken"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/v1/tokens/{id}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        /** @description The token's id. */
-        id: string;
-      };
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    post?: never;
-    /**
-     * Revoke a token, or end a session
-     * @description Revoke a token, or end a session.
-     */
-    delete: operations["revokeToken"];
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/v1/accounts": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * All accounts, for who manages them
-     * @description All accounts, for who manages them.
-     */
-    get: operations["listAccounts"];
-    put?: never;
-    /**
-     * Add an account
-     * @description Add an account.
-     */
-    post: operations["addAccount"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/v1/accounts/{name}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        /** @description The account's name. */
-        name: string;
-      };
-      cookie?: never;
-    };
-    /**
-     * An account
-     * @description An account.
-     */
-    get: operations["readAccount"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    /**
-     * Change an account: what is not named stays
-     * @description Change an account: what is not named stays.
-     */
-    patch: operations["changeAccount"];
-    trace?: never;
-  };
-  "/v1/schemas/{collection}/access": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        /** @description The collection's name. */
-        collection: string;
-      };
-      cookie?: never;
-    };
-    /**
-     * Who may do what with records, by role
-     * @description Who may do what with records, by role.
-     */
-    get: operations["readRules"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/v1/schemas/{collection}/choices/{field}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        /** @description The collection's name. */
-        collection: string;
-        /** @description The field's name. */
-        field: string;
-      };
-      cookie?: never;
-    };
-    /**
-     * What a field may hold, searched
-     * @description What a field may hold, searched.
-     */
-    get: operations["listChoices"];
-    put?: never;
-    post?: never;
     delete?: never;
     options?: never;
     head?: never;
@@ -526,214 +509,6 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
-  "/v1/records/{collection}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        collection: string;
-      };
-      cookie?: never;
-    };
-    /**
-     * List and search records
-     * @description Pages by cursor; no record is met twice.
-     */
-    get: operations["listRecord"];
-    put?: never;
-    /**
-     * Create a record
-     * @description Answers with the record as created, defaults included.
-     */
-    post: operations["createRecord"];
-    /**
-     * Delete records by filter
-     * @description The filter chooses them, as in lists; each gets its history entry.
-     */
-    delete: operations["deleteManyRecord"];
-    options?: never;
-    head?: never;
-    /**
-     * Change records by filter
-     * @description The filter chooses them, as in lists; each gets its history entry.
-     */
-    patch: operations["updateManyRecord"];
-    trace?: never;
-  };
-  "/v1/records/{collection}/import": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        collection: string;
-      };
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * Bring in records from a file
-     * @description Columns are matched to fields by name or title; each row goes through the pipeline of one record.
-     */
-    post: operations["importRecord"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/v1/exports/records": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * Export records
-     * @description The whole list as a file. A list can be asked for as one by Accept, too.
-     */
-    get: operations["exportRecord"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/v1/records/{collection}/{key}/access": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        collection: string;
-        /** @description The record's id. */
-        key: string;
-      };
-      cookie?: never;
-    };
-    /**
-     * What may be done with a record, and why
-     * @description Each right and field, with its rule.
-     */
-    get: operations["accessRecord"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/v1/records/{collection}/{key}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        collection: string;
-        /** @description The record's id. */
-        key: string;
-      };
-      cookie?: never;
-    };
-    /**
-     * Read a record
-     * @description The record as it is now; 304 when If-None-Match has its ETag.
-     */
-    get: operations["readRecord"];
-    /**
-     * Replace a record
-     * @description What is left out gets its default, or null.
-     */
-    put: operations["replaceRecord"];
-    post?: never;
-    /**
-     * Delete a record
-     * @description Answers with the last copy; the history stays.
-     */
-    delete: operations["deleteRecord"];
-    options?: never;
-    head?: never;
-    /**
-     * Change fields of a record
-     * @description Only the fields that are sent; see docs/updates.md.
-     */
-    patch: operations["updateRecord"];
-    trace?: never;
-  };
-  "/v1/records/{collection}/{key}/preview": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        collection: string;
-        /** @description The record's id. */
-        key: string;
-      };
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * See what a change of a record would do
-     * @description Takes what PATCH takes, and saves nothing.
-     */
-    post: operations["previewRecord"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/v1/records/{collection}/{key}/history": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        collection: string;
-        /** @description The record's id. */
-        key: string;
-      };
-      cookie?: never;
-    };
-    /**
-     * Who changed what in a record
-     * @description Newest first, also after it was deleted.
-     */
-    get: operations["historyRecord"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/v1/records/{collection}/{key}/form": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        collection: string;
-        /** @description The record's id. */
-        key: string;
-      };
-      cookie?: never;
-    };
-    /**
-     * All a form to edit a record needs
-     * @description Values, schema, choices and who may set what.
-     */
-    get: operations["formRecord"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
   "/v1/records/{collection}/{key}/history/proof": {
     parameters: {
       query?: never;
@@ -782,22 +557,18 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
-  "/v1/records/{collection}/{key}/difference": {
+  "/v1/schemas": {
     parameters: {
       query?: never;
       header?: never;
-      path: {
-        collection: string;
-        /** @description The record's id. */
-        key: string;
-      };
+      path?: never;
       cookie?: never;
     };
     /**
-     * What differs between two versions of a record
-     * @description Who may read the record may read this.
+     * The collections there are
+     * @description The collections there are.
      */
-    get: operations["differenceRecord"];
+    get: operations["listCollections"];
     put?: never;
     post?: never;
     delete?: never;
@@ -806,48 +577,277 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
-  "/v1/records/{collection}/{key}/restore": {
+  "/v1/schemas/{collection}": {
     parameters: {
       query?: never;
       header?: never;
       path: {
+        /** @description The collection's name. */
         collection: string;
-        /** @description The record's id. */
-        key: string;
       };
       cookie?: never;
     };
-    get?: never;
-    put?: never;
     /**
-     * Bring a record back, or to how it was
-     * @description A deleted one as it was last, or at a moment; one that is there, at a moment.
+     * The JSON Schema of a collection for this caller
+     * @description The JSON Schema of a collection for this caller.
      */
-    post: operations["restoreRecord"];
+    get: operations["readSchema"];
+    put?: never;
+    post?: never;
     delete?: never;
     options?: never;
     head?: never;
     patch?: never;
     trace?: never;
   };
-  "/v1/records/{collection}/{key}/erase": {
+  "/v1/schemas/{collection}/access": {
     parameters: {
       query?: never;
       header?: never;
       path: {
+        /** @description The collection's name. */
         collection: string;
-        /** @description The record's id. */
-        key: string;
       };
+      cookie?: never;
+    };
+    /**
+     * Who may do what with records, by role
+     * @description Who may do what with records, by role.
+     */
+    get: operations["readRules"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/v1/schemas/{collection}/choices/{field}": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        /** @description The collection's name. */
+        collection: string;
+        /** @description The field's name. */
+        field: string;
+      };
+      cookie?: never;
+    };
+    /**
+     * What a field may hold, searched
+     * @description What a field may hold, searched.
+     */
+    get: operations["listChoices"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/v1/edits.schema.json": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * The JSON Schema of edits
+     * @description The JSON Schema of edits.
+     */
+    get: operations["readEditsSchema"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/v1/session": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Who is signed in
+     * @description Who is signed in.
+     */
+    get: operations["readSession"];
+    put?: never;
+    /**
+     * Sign in with name and password; a browser gets a session
+     * @description Sign in with name and password; a browser gets a session.
+     */
+    post: operations["beginSession"];
+    /**
+     * Sign out
+     * @description Sign out.
+     */
+    delete: operations["endSession"];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/v1/session/password": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
       cookie?: never;
     };
     get?: never;
     put?: never;
     /**
-     * Erase values of a record for good
-     * @description Sensitive fields alone; the values go from the record, its history and kept outcomes.
+     * Give the own account another password
+     * @description Give the own account another password.
      */
-    post: operations["eraseRecord"];
+    post: operations["changePassword"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/v1/tokens": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * The tokens and sessions of an account
+     * @description The tokens and sessions of an account.
+     */
+    get: operations["listTokens"];
+    put?: never;
+    /**
+     * Make a token, which is shown this once
+     * @description Make a token, which is shown this once.
+     */
+    post: operations["issueToken"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/v1/tokens/{id}": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        /** @description The token's id. */
+        id: string;
+      };
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post?: never;
+    /**
+     * Revoke a token, or end a session
+     * @description Revoke a token, or end a session.
+     */
+    delete: operations["revokeToken"];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/v1/accounts": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * All accounts, for who manages them
+     * @description All accounts, for who manages them.
+     */
+    get: operations["listAccounts"];
+    put?: never;
+    /**
+     * Add an account
+     * @description Add an account.
+     */
+    post: operations["addAccount"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/v1/accounts/{name}": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        /** @description The account's name. */
+        name: string;
+      };
+      cookie?: never;
+    };
+    /**
+     * An account
+     * @description An account.
+     */
+    get: operations["readAccount"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    /**
+     * Change an account: what is not named stays
+     * @description Change an account: what is not named stays.
+     */
+    patch: operations["changeAccount"];
+    trace?: never;
+  };
+  "/healthz": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Whether the service is well
+     * @description Whether the service is well.
+     */
+    get: operations["readHealth"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/v1/openapi.json": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * This document
+     * @description This document.
+     */
+    get: operations["readOpenapi"];
+    put?: never;
+    post?: never;
     delete?: never;
     options?: never;
     head?: never;
@@ -1840,52 +1840,126 @@ export interface components {
     };
   };
   parameters: {
+    /** @description A condition over the fields, such as `status == "open" && pumps > 2`. */
+    where: string;
     /** @description Words that must all be found. */
     q: string;
     /** @description Fields by comma; a - before one sorts it descending. */
     sort: string;
+    /** @description Fields by comma: records then hold these alone, and not all that is required. */
+    fields: string;
+    /** @description References by comma, such as `station.watercourse`, to answer with theirs. */
+    include: string;
     /** @description How many to answer with at most. */
     limit: number;
     /** @description The `next` of the page before. */
     cursor: string;
     /** @description Whether to count all that match. */
     count: boolean;
-    /** @description A condition over the fields, such as `status == "open" && pumps > 2`. */
-    where: string;
-    /** @description Fields by comma: records then hold these alone, and not all that is required. */
-    fields: string;
-    /** @description References by comma, such as `station.watercourse`, to answer with theirs. */
-    include: string;
     /** @description Whether to tell what references and owners stand for. */
     labels: boolean;
-    /** @description Only versions under this. */
-    below: number;
+    /** @description ignore: a field that is filtered by a blank is not filtered by. */
+    blank_filters: "keep" | "ignore";
+    /** @description As it was at this time. */
+    at: string;
     /** @description What a blank means for every field. */
     blank: "store" | "keep" | "clear" | "reject";
+    /** @description Texts in the body are read by their fields' types, as those of a form are. */
+    coerce: "text";
     /** @description Why; kept in the history. */
     reason: string;
-    /** @description The ETag or version you saw; 409 where others changed the same. */
-    base: string;
-    /** @description Fields to empty, by comma, whatever a blank means there. */
-    clear: string;
     /** @description Carried out once, however often it is sent. */
-    once: string;
-    /** @description Only if the record has this ETag (RFC 9110). */
-    if_match: string;
-    /** @description Only if it has another (RFC 9110). */
-    if_none_match: string;
+    "Idempotency-Key": string;
+    /** @description A name the client keeps: its own changes are not others'. */
+    "Fenland-Client": string;
     /** @description return=minimal, handling=lenient (RFC 7240), by comma. */
-    prefer: string;
+    Prefer: string;
     /** @description The same as Prefer: handling=lenient. */
     lenient: boolean;
     /** @description minimal is the same as Prefer: return=minimal. */
     return: "minimal" | "representation";
-    /** @description Texts in the body are read by their fields' types, as those of a form are. */
-    coerce: "text";
-    /** @description ignore: a field that is filtered by a blank is not filtered by. */
-    blank_filters: "keep" | "ignore";
-    /** @description A name the client keeps: its own changes are not others'. */
-    client: string;
+    /** @description References by comma: the answer is then an object of `record` and `included`. */
+    include_beside: string;
+    /** @description As it was at this version. */
+    version: number;
+    /** @description Only if it has another (RFC 9110). */
+    "If-None-Match": string;
+    /** @description Only if the record has this ETag (RFC 9110). */
+    "If-Match": string;
+    /** @description The ETag or version you saw; 409 where others changed the same. */
+    base: string;
+    /** @description Fields to empty, by comma, whatever a blank means there. */
+    clear: string;
+    /** @description Whether to save nothing, and answer as the preview does. */
+    preview_only: boolean;
+    /** @description Whether only to tell what it would do. */
+    preview: boolean;
+    /** @description That of another account, for who manages accounts. */
+    account: string;
+    /** @description How many records there must be; refused where it is another. */
+    expect: number;
+    /** @description All or nothing, unless false: then each on its own. */
+    atomic: boolean;
+    /** @description New records alone, those that are there, or both. */
+    mode: "create" | "update" | "both";
+    /** @description The unique field that says which record a row is of. */
+    match_by: string;
+    /** @description A JSON object: by column, the field it stands for, or null. */
+    map: string;
+    /** @description What an empty cell means; keep if left out. */
+    blank_cells: "store" | "keep" | "clear" | "reject";
+    /** @description All or nothing; otherwise each row is on its own. */
+    atomic_rows: boolean;
+    /** @description Of an earlier portion: both are one import. */
+    portion: string;
+    /** @description What the file is; CSV if left out. */
+    as: "csv" | "jsonl" | "xlsx";
+    /** @description Only what is below this; as `next` says. */
+    below: number;
+    /** @description Only entries that changed this field. */
+    field: string;
+    /** @description Only entries by, or on behalf of, this account. */
+    of_actor: string;
+    /** @description The older version. */
+    older_version: number;
+    /** @description The newer one; the newest if left out. */
+    newer_version: number;
+    /** @description Only entries whose collection is this. */
+    entry_collection: string;
+    /** @description Only entries whose id is this. */
+    entry_id: string;
+    /** @description Only entries whose key is this. */
+    entry_key: string;
+    /** @description Only entries whose action is this. */
+    entry_action: string;
+    /** @description Only entries whose actor is this. */
+    entry_actor: string;
+    /** @description Only entries whose via is this. */
+    entry_via: string;
+    /** @description Only entries whose request_id is this. */
+    entry_request_id: string;
+    /** @description Only entries whose batch is this. */
+    entry_batch: string;
+    /** @description Only entries whose reason holds this. */
+    reason_holds: string;
+    /** @description Not before this time. */
+    from: string;
+    /** @description Not after this time. */
+    to: string;
+    /** @description Of a file, only entries after this sequence. */
+    after: number;
+    /** @description What to count by. */
+    count_by: "collection" | "actor";
+    /** @description Only of this collection. */
+    of_collection: string;
+    /** @description The size of the older head. */
+    older_size: number;
+    /** @description That of the newer one; the newest if left out. */
+    newer_size: number;
+    /** @description The size of the head to prove it under. */
+    size: number;
+    /** @description Ask for all a form to create needs. */
+    for: "create";
   };
   requestBodies: never;
   headers: never;
@@ -1893,1039 +1967,6 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
-  listCollections: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description The collections. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Collections"];
-        };
-      };
-      400: components["responses"]["malformed"];
-      401: components["responses"]["not-signed-in"];
-      413: components["responses"]["too-large"];
-      429: components["responses"]["too-many"];
-      500: components["responses"]["internal"];
-      503: components["responses"]["unavailable"];
-    };
-  };
-  readSchema: {
-    parameters: {
-      query?: {
-        /** @description Ask for all a form to create needs. */
-        for?: "create";
-      };
-      header?: never;
-      path: {
-        /** @description The collection's name. */
-        collection: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Its JSON Schema for this caller, or the form to create. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/schema+json": {
-            [key: string]: unknown;
-          };
-          "application/json": {
-            [key: string]: unknown;
-          };
-        };
-      };
-      400: components["responses"]["malformed"];
-      401: components["responses"]["not-signed-in"];
-      403: components["responses"]["not-permitted"];
-      404: components["responses"]["not-found"];
-      413: components["responses"]["too-large"];
-      429: components["responses"]["too-many"];
-      500: components["responses"]["internal"];
-      503: components["responses"]["unavailable"];
-    };
-  };
-  readEditsSchema: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description The schema. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/schema+json": {
-            [key: string]: unknown;
-          };
-        };
-      };
-      413: components["responses"]["too-large"];
-      429: components["responses"]["too-many"];
-      500: components["responses"]["internal"];
-      503: components["responses"]["unavailable"];
-    };
-  };
-  readOpenapi: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description It. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": {
-            [key: string]: unknown;
-          };
-        };
-      };
-      413: components["responses"]["too-large"];
-      429: components["responses"]["too-many"];
-      500: components["responses"]["internal"];
-      503: components["responses"]["unavailable"];
-    };
-  };
-  batch: {
-    parameters: {
-      query?: never;
-      header?: {
-        /** @description Carried out once, however often it is sent. */
-        "Idempotency-Key"?: components["parameters"]["once"];
-        /** @description A name the client keeps: its own changes are not others'. */
-        "Fenland-Client"?: components["parameters"]["client"];
-      };
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        /**
-         * @example {
-         *       "items": [
-         *         {
-         *           "action": "delete",
-         *           "collection": "tickets",
-         *           "key": "T-0001",
-         *           "reason": "twice"
-         *         }
-         *       ]
-         *     }
-         */
-        "application/json": components["schemas"]["Batch"];
-      };
-    };
-    responses: {
-      /** @description A result for each item. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["BatchResults"];
-        };
-      };
-      400: components["responses"]["malformed"];
-      401: components["responses"]["not-signed-in"];
-      408: components["responses"]["body-timeout"];
-      413: components["responses"]["too-large"];
-      415: components["responses"]["unsupported-media"];
-      /** @description A broken all-or-nothing batch, with a result for each item; or a key used before. */
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["BatchResults"];
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-      429: components["responses"]["too-many"];
-      500: components["responses"]["internal"];
-      503: components["responses"]["unavailable"];
-      507: components["responses"]["storage-full"];
-    };
-  };
-  readHealth: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description It is. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Health"];
-        };
-      };
-      413: components["responses"]["too-large"];
-      429: components["responses"]["too-many"];
-      500: components["responses"]["internal"];
-      503: components["responses"]["unavailable"];
-    };
-  };
-  readSession: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Session */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Session"];
-        };
-      };
-      400: components["responses"]["malformed"];
-      401: components["responses"]["not-signed-in"];
-      413: components["responses"]["too-large"];
-      429: components["responses"]["too-many"];
-      500: components["responses"]["internal"];
-      503: components["responses"]["unavailable"];
-    };
-  };
-  beginSession: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["Credentials"];
-      };
-    };
-    responses: {
-      /** @description Session */
-      201: {
-        headers: {
-          "Set-Cookie"?: string;
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Session"];
-        };
-      };
-      400: components["responses"]["malformed"];
-      401: components["responses"]["not-signed-in"];
-      403: components["responses"]["not-permitted"];
-      413: components["responses"]["too-large"];
-      415: components["responses"]["unsupported-media"];
-      422: components["responses"]["invalid"];
-      429: components["responses"]["too-many"];
-      500: components["responses"]["internal"];
-      503: components["responses"]["unavailable"];
-      507: components["responses"]["storage-full"];
-    };
-  };
-  endSession: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Done. */
-      204: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      400: components["responses"]["malformed"];
-      401: components["responses"]["not-signed-in"];
-      403: components["responses"]["not-permitted"];
-      413: components["responses"]["too-large"];
-      429: components["responses"]["too-many"];
-      500: components["responses"]["internal"];
-      503: components["responses"]["unavailable"];
-    };
-  };
-  changePassword: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["PasswordChange"];
-      };
-    };
-    responses: {
-      /** @description Done. */
-      204: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      400: components["responses"]["malformed"];
-      401: components["responses"]["not-signed-in"];
-      403: components["responses"]["not-permitted"];
-      413: components["responses"]["too-large"];
-      415: components["responses"]["unsupported-media"];
-      422: components["responses"]["invalid"];
-      429: components["responses"]["too-many"];
-      500: components["responses"]["internal"];
-      503: components["responses"]["unavailable"];
-      507: components["responses"]["storage-full"];
-    };
-  };
-  listTokens: {
-    parameters: {
-      query?: {
-        /** @description Another account's, for who manages accounts. */
-        account?: string;
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Tokens */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Tokens"];
-        };
-      };
-      400: components["responses"]["malformed"];
-      401: components["responses"]["not-signed-in"];
-      403: components["responses"]["not-permitted"];
-      404: components["responses"]["not-found"];
-      413: components["responses"]["too-large"];
-      429: components["responses"]["too-many"];
-      500: components["responses"]["internal"];
-      503: components["responses"]["unavailable"];
-    };
-  };
-  issueToken: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["TokenNew"];
-      };
-    };
-    responses: {
-      /** @description TokenIssued */
-      201: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["TokenIssued"];
-        };
-      };
-      400: components["responses"]["malformed"];
-      401: components["responses"]["not-signed-in"];
-      403: components["responses"]["not-permitted"];
-      413: components["responses"]["too-large"];
-      415: components["responses"]["unsupported-media"];
-      422: components["responses"]["invalid"];
-      429: components["responses"]["too-many"];
-      500: components["responses"]["internal"];
-      503: components["responses"]["unavailable"];
-      507: components["responses"]["storage-full"];
-    };
-  };
-  revokeToken: {
-    parameters: {
-      query?: {
-        /** @description Another account's, for who manages accounts. */
-        account?: string;
-      };
-      header?: never;
-      path: {
-        /** @description The token's id. */
-        id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Done. */
-      204: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      400: components["responses"]["malformed"];
-      401: components["responses"]["not-signed-in"];
-      403: components["responses"]["not-permitted"];
-      404: components["responses"]["not-found"];
-      413: components["responses"]["too-large"];
-      429: components["responses"]["too-many"];
-      500: components["responses"]["internal"];
-      503: components["responses"]["unavailable"];
-    };
-  };
-  listAccounts: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Accounts */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Accounts"];
-        };
-      };
-      400: components["responses"]["malformed"];
-      401: components["responses"]["not-signed-in"];
-      403: components["responses"]["not-permitted"];
-      413: components["responses"]["too-large"];
-      429: components["responses"]["too-many"];
-      500: components["responses"]["internal"];
-      503: components["responses"]["unavailable"];
-    };
-  };
-  addAccount: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["AccountNew"];
-      };
-    };
-    responses: {
-      /** @description Account */
-      201: {
-        headers: {
-          ETag?: string;
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Account"];
-        };
-      };
-      400: components["responses"]["malformed"];
-      401: components["responses"]["not-signed-in"];
-      403: components["responses"]["not-permitted"];
-      409: components["responses"]["conflict"];
-      413: components["responses"]["too-large"];
-      415: components["responses"]["unsupported-media"];
-      422: components["responses"]["invalid"];
-      429: components["responses"]["too-many"];
-      500: components["responses"]["internal"];
-      503: components["responses"]["unavailable"];
-      507: components["responses"]["storage-full"];
-    };
-  };
-  readAccount: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        /** @description The account's name. */
-        name: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Account */
-      200: {
-        headers: {
-          ETag?: string;
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Account"];
-        };
-      };
-      400: components["responses"]["malformed"];
-      401: components["responses"]["not-signed-in"];
-      403: components["responses"]["not-permitted"];
-      404: components["responses"]["not-found"];
-      413: components["responses"]["too-large"];
-      429: components["responses"]["too-many"];
-      500: components["responses"]["internal"];
-      503: components["responses"]["unavailable"];
-    };
-  };
-  changeAccount: {
-    parameters: {
-      query?: never;
-      header?: {
-        /** @description Only if the record has this ETag (RFC 9110). */
-        "If-Match"?: components["parameters"]["if_match"];
-      };
-      path: {
-        /** @description The account's name. */
-        name: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["AccountPatch"];
-        "application/merge-patch+json": components["schemas"]["AccountPatch"];
-      };
-    };
-    responses: {
-      /** @description Account */
-      200: {
-        headers: {
-          ETag?: string;
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Account"];
-        };
-      };
-      400: components["responses"]["malformed"];
-      401: components["responses"]["not-signed-in"];
-      403: components["responses"]["not-permitted"];
-      404: components["responses"]["not-found"];
-      409: components["responses"]["conflict"];
-      412: components["responses"]["version-mismatch"];
-      413: components["responses"]["too-large"];
-      415: components["responses"]["unsupported-media"];
-      422: components["responses"]["invalid"];
-      429: components["responses"]["too-many"];
-      500: components["responses"]["internal"];
-      503: components["responses"]["unavailable"];
-      507: components["responses"]["storage-full"];
-    };
-  };
-  readRules: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        /** @description The collection's name. */
-        collection: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description AccessMatrix */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["AccessMatrix"];
-        };
-      };
-      400: components["responses"]["malformed"];
-      401: components["responses"]["not-signed-in"];
-      403: components["responses"]["not-permitted"];
-      404: components["responses"]["not-found"];
-      413: components["responses"]["too-large"];
-      429: components["responses"]["too-many"];
-      500: components["responses"]["internal"];
-      503: components["responses"]["unavailable"];
-    };
-  };
-  listChoices: {
-    parameters: {
-      query?: {
-        /** @description Words that must all be found. */
-        q?: components["parameters"]["q"];
-        /** @description How many to answer with at most. */
-        limit?: components["parameters"]["limit"];
-        /** @description The `next` of the page before. */
-        cursor?: components["parameters"]["cursor"];
-      };
-      header?: never;
-      path: {
-        /** @description The collection's name. */
-        collection: string;
-        /** @description The field's name. */
-        field: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description ChoicePage */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ChoicePage"];
-        };
-      };
-      400: components["responses"]["malformed"];
-      401: components["responses"]["not-signed-in"];
-      403: components["responses"]["not-permitted"];
-      404: components["responses"]["not-found"];
-      413: components["responses"]["too-large"];
-      429: components["responses"]["too-many"];
-      500: components["responses"]["internal"];
-      503: components["responses"]["unavailable"];
-    };
-  };
-  searchHistory: {
-    parameters: {
-      query?: {
-        /** @description Only entries whose collection is this. */
-        collection?: string;
-        /** @description Only entries whose id is this. */
-        id?: string;
-        /** @description Only entries whose key is this. */
-        key?: string;
-        /** @description Only entries whose action is this. */
-        action?: string;
-        /** @description Only entries whose actor is this. */
-        actor?: string;
-        /** @description Only entries whose via is this. */
-        via?: string;
-        /** @description Only entries whose request_id is this. */
-        request_id?: string;
-        /** @description Only entries whose batch is this. */
-        batch?: string;
-        /** @description Only entries that changed this field. */
-        field?: string;
-        /** @description Only entries whose reason holds this. */
-        reason?: string;
-        /** @description Not before this time. */
-        from?: string;
-        /** @description Not after this time. */
-        to?: string;
-        /** @description Only what is below this; as `next` says. */
-        below?: number;
-        /** @description Of a file, only entries after this sequence. */
-        after?: number;
-        /** @description A condition over the fields, such as `status == "open" && pumps > 2`. */
-        where?: components["parameters"]["where"];
-        /** @description How many to answer with at most. */
-        limit?: components["parameters"]["limit"];
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Search the history of everything. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Entries"];
-          "application/jsonl": string;
-          "text/csv": string;
-        };
-      };
-      400: components["responses"]["malformed"];
-      401: components["responses"]["not-signed-in"];
-      403: components["responses"]["not-permitted"];
-      404: components["responses"]["not-found"];
-      413: components["responses"]["too-large"];
-      429: components["responses"]["too-many"];
-      500: components["responses"]["internal"];
-      503: components["responses"]["unavailable"];
-    };
-  };
-  readActivity: {
-    parameters: {
-      query?: {
-        /** @description Not before this time. */
-        from?: string;
-        /** @description Not after this time. */
-        to?: string;
-        /** @description What to count by. */
-        by?: "collection" | "actor";
-        /** @description Only of this collection. */
-        collection?: string;
-        /** @description Only of this actor. */
-        actor?: string;
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description How many entries there were day by day. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Activity"];
-        };
-      };
-      400: components["responses"]["malformed"];
-      401: components["responses"]["not-signed-in"];
-      404: components["responses"]["not-found"];
-      413: components["responses"]["too-large"];
-      429: components["responses"]["too-many"];
-      500: components["responses"]["internal"];
-      503: components["responses"]["unavailable"];
-    };
-  };
-  undoMany: {
-    parameters: {
-      query?: {
-        /** @description Whether only to tell what it would do. */
-        preview?: boolean;
-        /** @description Why; kept in the history. */
-        reason?: components["parameters"]["reason"];
-      };
-      header?: {
-        /** @description Carried out once, however often it is sent. */
-        "Idempotency-Key"?: components["parameters"]["once"];
-        /** @description A name the client keeps: its own changes are not others'. */
-        "Fenland-Client"?: components["parameters"]["client"];
-      };
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: {
-      content: {
-        "application/json": {
-          batch?: string;
-          actor?: string;
-          /**
-           * @example 2031-04-09T12:00:00Z
-           * @example 2031-04-09
-           */
-          from?: string;
-          /**
-           * @example 2031-04-09T12:00:00Z
-           * @example 2031-04-09
-           */
-          to?: string;
-          /** @description All or nothing, unless false. */
-          atomic?: boolean;
-        };
-      };
-    };
-    responses: {
-      /** @description Undo a batch, or all that an account did in a while. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Undoing"];
-        };
-      };
-      400: components["responses"]["malformed"];
-      401: components["responses"]["not-signed-in"];
-      403: components["responses"]["not-permitted"];
-      404: components["responses"]["not-found"];
-      408: components["responses"]["body-timeout"];
-      /** @description Something stands in the way, and nothing was done: each item says what. */
-      409: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Undoing"];
-        };
-      };
-      413: components["responses"]["too-large"];
-      422: components["responses"]["key-reused"];
-      429: components["responses"]["too-many"];
-      500: components["responses"]["internal"];
-      503: components["responses"]["unavailable"];
-      507: components["responses"]["storage-full"];
-    };
-  };
-  readEntry: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        /** @description The number of the entry. */
-        sequence: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description One entry. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Entry"];
-        };
-      };
-      400: components["responses"]["malformed"];
-      401: components["responses"]["not-signed-in"];
-      404: components["responses"]["not-found"];
-      413: components["responses"]["too-large"];
-      429: components["responses"]["too-many"];
-      500: components["responses"]["internal"];
-      503: components["responses"]["unavailable"];
-    };
-  };
-  undo: {
-    parameters: {
-      query?: {
-        /** @description Whether only to tell what it would do. */
-        preview?: boolean;
-        /** @description Why; kept in the history. */
-        reason?: components["parameters"]["reason"];
-      };
-      header?: {
-        /** @description Carried out once, however often it is sent. */
-        "Idempotency-Key"?: components["parameters"]["once"];
-        /** @description A name the client keeps: its own changes are not others'. */
-        "Fenland-Client"?: components["parameters"]["client"];
-      };
-      path: {
-        /** @description The number of the entry. */
-        sequence: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: {
-      content: {
-        "application/json": {
-          /** @description All or nothing, unless false. */
-          atomic?: boolean;
-        };
-      };
-    };
-    responses: {
-      /** @description Undo the save of an entry. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Undoing"];
-        };
-      };
-      400: components["responses"]["malformed"];
-      401: components["responses"]["not-signed-in"];
-      403: components["responses"]["not-permitted"];
-      404: components["responses"]["not-found"];
-      408: components["responses"]["body-timeout"];
-      /** @description Something stands in the way, and nothing was done: each item says what. */
-      409: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Undoing"];
-        };
-      };
-      413: components["responses"]["too-large"];
-      422: components["responses"]["key-reused"];
-      429: components["responses"]["too-many"];
-      500: components["responses"]["internal"];
-      503: components["responses"]["unavailable"];
-      507: components["responses"]["storage-full"];
-    };
-  };
-  readHead: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description The signed head of the history. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Head"];
-        };
-      };
-      400: components["responses"]["malformed"];
-      401: components["responses"]["not-signed-in"];
-      413: components["responses"]["too-large"];
-      429: components["responses"]["too-many"];
-      500: components["responses"]["internal"];
-      503: components["responses"]["unavailable"];
-    };
-  };
-  listHeads: {
-    parameters: {
-      query?: {
-        /** @description Only what is below this; as `next` says. */
-        below?: number;
-        /** @description How many to answer with at most. */
-        limit?: components["parameters"]["limit"];
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description The heads that are kept, newest first. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Heads"];
-        };
-      };
-      400: components["responses"]["malformed"];
-      401: components["responses"]["not-signed-in"];
-      413: components["responses"]["too-large"];
-      429: components["responses"]["too-many"];
-      500: components["responses"]["internal"];
-      503: components["responses"]["unavailable"];
-    };
-  };
-  readKeys: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description The public keys that sign heads. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["KeySet"];
-        };
-      };
-      400: components["responses"]["malformed"];
-      413: components["responses"]["too-large"];
-      429: components["responses"]["too-many"];
-      500: components["responses"]["internal"];
-      503: components["responses"]["unavailable"];
-    };
-  };
-  readConsistency: {
-    parameters: {
-      query: {
-        /** @description The size of the older head. */
-        from: number;
-        /** @description That of the newer one; the newest if left out. */
-        to?: number;
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description What shows that the history begins with all of an older head. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Consistency"];
-        };
-      };
-      400: components["responses"]["malformed"];
-      401: components["responses"]["not-signed-in"];
-      413: components["responses"]["too-large"];
-      429: components["responses"]["too-many"];
-      500: components["responses"]["internal"];
-      503: components["responses"]["unavailable"];
-    };
-  };
-  readProof: {
-    parameters: {
-      query?: {
-        /** @description The size of the head to prove it under. */
-        size?: number;
-      };
-      header?: never;
-      path: {
-        /** @description The number of the entry. */
-        sequence: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description What shows that an entry stands in the history. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Proof"];
-        };
-      };
-      400: components["responses"]["malformed"];
-      401: components["responses"]["not-signed-in"];
-      404: components["responses"]["not-found"];
-      413: components["responses"]["too-large"];
-      429: components["responses"]["too-many"];
-      500: components["responses"]["internal"];
-      503: components["responses"]["unavailable"];
-    };
-  };
   listRecord: {
     parameters: {
       query?: {
@@ -2950,7 +1991,19 @@ export interface operations {
         /** @description ignore: a field that is filtered by a blank is not filtered by. */
         blank_filters?: components["parameters"]["blank_filters"];
         /** @description As it was at this time. */
-        at?: string;
+        at?: components["parameters"]["at"];
+        /** @description A value it has; repeated: any of them. */
+        id?: string[];
+        /** @description A value it has; repeated: any of them. */
+        version?: number[];
+        /** @description A value it has; repeated: any of them. */
+        created_at?: string[];
+        /** @description A value it has; repeated: any of them. */
+        created_by?: string[];
+        /** @description A value it has; repeated: any of them. */
+        updated_at?: string[];
+        /** @description A value it has; repeated: any of them. */
+        updated_by?: string[];
         /** @description A value it has; repeated: any of them. */
         any?: string[];
       };
@@ -2997,12 +2050,12 @@ export interface operations {
         return?: components["parameters"]["return"];
       };
       header?: {
-        /** @description return=minimal, handling=lenient (RFC 7240), by comma. */
-        Prefer?: components["parameters"]["prefer"];
         /** @description Carried out once, however often it is sent. */
-        "Idempotency-Key"?: components["parameters"]["once"];
+        "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
         /** @description A name the client keeps: its own changes are not others'. */
-        "Fenland-Client"?: components["parameters"]["client"];
+        "Fenland-Client"?: components["parameters"]["Fenland-Client"];
+        /** @description return=minimal, handling=lenient (RFC 7240), by comma. */
+        Prefer?: components["parameters"]["Prefer"];
       };
       path: {
         collection: string;
@@ -3027,6 +2080,8 @@ export interface operations {
         headers: {
           ETag?: string;
           Location?: string;
+          "Preference-Applied"?: string;
+          "Fenland-Ignored"?: string;
           "Fenland-Repeated"?: string;
           [name: string]: unknown;
         };
@@ -3054,22 +2109,40 @@ export interface operations {
       query?: {
         /** @description A condition over the fields, such as `status == "open" && pumps > 2`. */
         where?: components["parameters"]["where"];
+        /** @description Whether only to tell what it would do. */
+        preview?: components["parameters"]["preview"];
+        /** @description How many records there must be; refused where it is another. */
+        expect?: components["parameters"]["expect"];
+        /** @description All or nothing, unless false: then each on its own. */
+        atomic?: components["parameters"]["atomic"];
         /** @description Why; kept in the history. */
         reason?: components["parameters"]["reason"];
-        /** @description Whether only to tell what would become of them. */
-        preview?: boolean;
-        /** @description How many records there must be; refused where it is another. */
-        expect?: number;
-        /** @description All or nothing, unless false: then each on its own. */
-        atomic?: boolean;
+        /** @description The same as Prefer: handling=lenient. */
+        lenient?: components["parameters"]["lenient"];
+        /** @description minimal is the same as Prefer: return=minimal. */
+        return?: components["parameters"]["return"];
+        /** @description A value it has; repeated: any of them. */
+        id?: string[];
+        /** @description A value it has; repeated: any of them. */
+        version?: number[];
+        /** @description A value it has; repeated: any of them. */
+        created_at?: string[];
+        /** @description A value it has; repeated: any of them. */
+        created_by?: string[];
+        /** @description A value it has; repeated: any of them. */
+        updated_at?: string[];
+        /** @description A value it has; repeated: any of them. */
+        updated_by?: string[];
         /** @description A value it has; repeated: any of them. */
         any?: string[];
       };
       header?: {
         /** @description Carried out once, however often it is sent. */
-        "Idempotency-Key"?: components["parameters"]["once"];
+        "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
         /** @description A name the client keeps: its own changes are not others'. */
-        "Fenland-Client"?: components["parameters"]["client"];
+        "Fenland-Client"?: components["parameters"]["Fenland-Client"];
+        /** @description return=minimal, handling=lenient (RFC 7240), by comma. */
+        Prefer?: components["parameters"]["Prefer"];
       };
       path: {
         collection: string;
@@ -3115,34 +2188,46 @@ export interface operations {
       query?: {
         /** @description A condition over the fields, such as `status == "open" && pumps > 2`. */
         where?: components["parameters"]["where"];
+        /** @description Whether only to tell what it would do. */
+        preview?: components["parameters"]["preview"];
+        /** @description How many records there must be; refused where it is another. */
+        expect?: components["parameters"]["expect"];
+        /** @description All or nothing, unless false: then each on its own. */
+        atomic?: components["parameters"]["atomic"];
         /** @description Why; kept in the history. */
         reason?: components["parameters"]["reason"];
+        /** @description The same as Prefer: handling=lenient. */
+        lenient?: components["parameters"]["lenient"];
+        /** @description minimal is the same as Prefer: return=minimal. */
+        return?: components["parameters"]["return"];
         /** @description What a blank means for every field. */
         blank?: components["parameters"]["blank"];
         /** @description Fields to empty, by comma, whatever a blank means there. */
         clear?: components["parameters"]["clear"];
         /** @description Texts in the body are read by their fields' types, as those of a form are. */
         coerce?: components["parameters"]["coerce"];
-        /** @description The same as Prefer: handling=lenient. */
-        lenient?: components["parameters"]["lenient"];
-        /** @description minimal is the same as Prefer: return=minimal. */
-        return?: components["parameters"]["return"];
-        /** @description Whether only to tell what would become of them. */
-        preview?: boolean;
-        /** @description How many records there must be; refused where it is another. */
-        expect?: number;
-        /** @description All or nothing, unless false: then each on its own. */
-        atomic?: boolean;
+        /** @description A value it has; repeated: any of them. */
+        id?: string[];
+        /** @description A value it has; repeated: any of them. */
+        version?: number[];
+        /** @description A value it has; repeated: any of them. */
+        created_at?: string[];
+        /** @description A value it has; repeated: any of them. */
+        created_by?: string[];
+        /** @description A value it has; repeated: any of them. */
+        updated_at?: string[];
+        /** @description A value it has; repeated: any of them. */
+        updated_by?: string[];
         /** @description A value it has; repeated: any of them. */
         any?: string[];
       };
       header?: {
         /** @description Carried out once, however often it is sent. */
-        "Idempotency-Key"?: components["parameters"]["once"];
+        "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
         /** @description A name the client keeps: its own changes are not others'. */
-        "Fenland-Client"?: components["parameters"]["client"];
+        "Fenland-Client"?: components["parameters"]["Fenland-Client"];
         /** @description return=minimal, handling=lenient (RFC 7240), by comma. */
-        Prefer?: components["parameters"]["prefer"];
+        Prefer?: components["parameters"]["Prefer"];
       };
       path: {
         collection: string;
@@ -3184,6 +2269,7 @@ export interface operations {
       401: components["responses"]["not-signed-in"];
       403: components["responses"]["not-permitted"];
       404: components["responses"]["not-found"];
+      408: components["responses"]["body-timeout"];
       409: components["responses"]["conflict"];
       413: components["responses"]["too-large"];
       415: components["responses"]["unsupported-media"];
@@ -3203,169 +2289,21 @@ export interface operations {
       507: components["responses"]["storage-full"];
     };
   };
-  importRecord: {
-    parameters: {
-      query?: {
-        /** @description New records alone, those that are there, or both. */
-        mode?: "create" | "update" | "both";
-        /** @description The unique field that says which record a row is of. */
-        by?: string;
-        /** @description Of an earlier portion: both are one import. */
-        batch?: string;
-        /** @description A JSON object: by column, the field it stands for, or null. */
-        map?: string;
-        /** @description What an empty cell means; keep if left out. */
-        blank?: "store" | "keep" | "clear" | "reject";
-        /** @description All or nothing; otherwise each row is on its own. */
-        atomic?: boolean;
-        /** @description Whether only to tell what would become of the rows. */
-        preview?: boolean;
-        /** @description What the file is; CSV if left out. */
-        as?: "csv" | "jsonl" | "xlsx";
-        /** @description Why; kept in the history. */
-        reason?: components["parameters"]["reason"];
-      };
-      header?: {
-        /** @description Carried out once, however often it is sent. */
-        "Idempotency-Key"?: components["parameters"]["once"];
-        /** @description A name the client keeps: its own changes are not others'. */
-        "Fenland-Client"?: components["parameters"]["client"];
-      };
-      path: {
-        collection: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/octet-stream": string;
-      };
-    };
-    responses: {
-      /** @description What became of the rows; refused ones are told under problems. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Imported"];
-        };
-      };
-      400: components["responses"]["malformed"];
-      401: components["responses"]["not-signed-in"];
-      403: components["responses"]["not-permitted"];
-      404: components["responses"]["not-found"];
-      408: components["responses"]["body-timeout"];
-      413: components["responses"]["too-large"];
-      415: components["responses"]["unsupported-media"];
-      /** @description All or nothing, and nothing was kept: rows were refused. */
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Imported"];
-        };
-      };
-      429: components["responses"]["too-many"];
-      500: components["responses"]["internal"];
-      503: components["responses"]["unavailable"];
-      507: components["responses"]["storage-full"];
-    };
-  };
-  exportRecord: {
-    parameters: {
-      query?: {
-        /** @description What the file is; CSV if left out. */
-        as?: "csv" | "jsonl" | "xlsx";
-        /** @description A condition over the fields, such as `status == "open" && pumps > 2`. */
-        where?: components["parameters"]["where"];
-        /** @description Words that must all be found. */
-        q?: components["parameters"]["q"];
-        /** @description Fields by comma; a - before one sorts it descending. */
-        sort?: components["parameters"]["sort"];
-        /** @description Fields by comma: records then hold these alone, and not all that is required. */
-        fields?: components["parameters"]["fields"];
-        /** @description ignore: a field that is filtered by a blank is not filtered by. */
-        blank_filters?: components["parameters"]["blank_filters"];
-        /** @description A value it has; repeated: any of them. */
-        any?: string[];
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description The file. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "text/csv": string;
-          "application/jsonl": string;
-          "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
-        };
-      };
-      400: components["responses"]["malformed"];
-      401: components["responses"]["not-signed-in"];
-      403: components["responses"]["not-permitted"];
-      404: components["responses"]["not-found"];
-      413: components["responses"]["too-large"];
-      429: components["responses"]["too-many"];
-      500: components["responses"]["internal"];
-      503: components["responses"]["unavailable"];
-    };
-  };
-  accessRecord: {
-    parameters: {
-      query?: {
-        /** @description Another account's, for who manages accounts. */
-        account?: string;
-      };
-      header?: never;
-      path: {
-        collection: string;
-        /** @description The record's id. */
-        key: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Rights and fields. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Access"];
-        };
-      };
-      400: components["responses"]["malformed"];
-      401: components["responses"]["not-signed-in"];
-      403: components["responses"]["not-permitted"];
-      404: components["responses"]["not-found"];
-      413: components["responses"]["too-large"];
-      429: components["responses"]["too-many"];
-      500: components["responses"]["internal"];
-      503: components["responses"]["unavailable"];
-    };
-  };
   readRecord: {
     parameters: {
       query?: {
         /** @description Fields by comma: records then hold these alone, and not all that is required. */
         fields?: components["parameters"]["fields"];
+        /** @description References by comma: the answer is then an object of `record` and `included`. */
+        include?: components["parameters"]["include_beside"];
         /** @description As it was at this version. */
-        version?: number;
+        version?: components["parameters"]["version"];
         /** @description As it was at this time. */
-        at?: string;
+        at?: components["parameters"]["at"];
       };
       header?: {
         /** @description Only if it has another (RFC 9110). */
-        "If-None-Match"?: components["parameters"]["if_none_match"];
+        "If-None-Match"?: components["parameters"]["If-None-Match"];
       };
       path: {
         collection: string;
@@ -3376,7 +2314,7 @@ export interface operations {
     };
     requestBody?: never;
     responses: {
-      /** @description The record. */
+      /** @description The record; beside it what it refers to, if asked for. */
       200: {
         headers: {
           ETag?: string;
@@ -3408,6 +2346,10 @@ export interface operations {
       query?: {
         /** @description The ETag or version you saw; 409 where others changed the same. */
         base?: components["parameters"]["base"];
+        /** @description Fields to empty, by comma, whatever a blank means there. */
+        clear?: components["parameters"]["clear"];
+        /** @description Whether to save nothing, and answer as the preview does. */
+        preview?: components["parameters"]["preview_only"];
         /** @description What a blank means for every field. */
         blank?: components["parameters"]["blank"];
         /** @description Texts in the body are read by their fields' types, as those of a form are. */
@@ -3421,15 +2363,15 @@ export interface operations {
       };
       header?: {
         /** @description Only if the record has this ETag (RFC 9110). */
-        "If-Match"?: components["parameters"]["if_match"];
+        "If-Match"?: components["parameters"]["If-Match"];
         /** @description Only if it has another (RFC 9110). */
-        "If-None-Match"?: components["parameters"]["if_none_match"];
+        "If-None-Match"?: components["parameters"]["If-None-Match"];
         /** @description Carried out once, however often it is sent. */
-        "Idempotency-Key"?: components["parameters"]["once"];
-        /** @description return=minimal, handling=lenient (RFC 7240), by comma. */
-        Prefer?: components["parameters"]["prefer"];
+        "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
         /** @description A name the client keeps: its own changes are not others'. */
-        "Fenland-Client"?: components["parameters"]["client"];
+        "Fenland-Client"?: components["parameters"]["Fenland-Client"];
+        /** @description return=minimal, handling=lenient (RFC 7240), by comma. */
+        Prefer?: components["parameters"]["Prefer"];
       };
       path: {
         collection: string;
@@ -3455,6 +2397,7 @@ export interface operations {
         headers: {
           ETag?: string;
           "Preference-Applied"?: string;
+          "Fenland-Ignored"?: string;
           "Fenland-Repeated"?: string;
           [name: string]: unknown;
         };
@@ -3462,7 +2405,7 @@ export interface operations {
           "application/json": components["schemas"]["Record"];
         };
       };
-      /** @description Saved; return=minimal was preferred. */
+      /** @description Saved; return=minimal was preferred, or its caller may not read it any more. */
       204: {
         headers: {
           [name: string]: unknown;
@@ -3500,15 +2443,15 @@ export interface operations {
       };
       header?: {
         /** @description Only if the record has this ETag (RFC 9110). */
-        "If-Match"?: components["parameters"]["if_match"];
+        "If-Match"?: components["parameters"]["If-Match"];
         /** @description Only if it has another (RFC 9110). */
-        "If-None-Match"?: components["parameters"]["if_none_match"];
-        /** @description return=minimal, handling=lenient (RFC 7240), by comma. */
-        Prefer?: components["parameters"]["prefer"];
+        "If-None-Match"?: components["parameters"]["If-None-Match"];
         /** @description Carried out once, however often it is sent. */
-        "Idempotency-Key"?: components["parameters"]["once"];
+        "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
         /** @description A name the client keeps: its own changes are not others'. */
-        "Fenland-Client"?: components["parameters"]["client"];
+        "Fenland-Client"?: components["parameters"]["Fenland-Client"];
+        /** @description return=minimal, handling=lenient (RFC 7240), by comma. */
+        Prefer?: components["parameters"]["Prefer"];
       };
       path: {
         collection: string;
@@ -3543,7 +2486,7 @@ export interface operations {
       409: components["responses"]["conflict"];
       412: components["responses"]["version-mismatch"];
       413: components["responses"]["too-large"];
-      422: components["responses"]["key-reused"];
+      422: components["responses"]["invalid"];
       428: components["responses"]["version-required"];
       429: components["responses"]["too-many"];
       500: components["responses"]["internal"];
@@ -3558,6 +2501,8 @@ export interface operations {
         base?: components["parameters"]["base"];
         /** @description Fields to empty, by comma, whatever a blank means there. */
         clear?: components["parameters"]["clear"];
+        /** @description Whether to save nothing, and answer as the preview does. */
+        preview?: components["parameters"]["preview_only"];
         /** @description What a blank means for every field. */
         blank?: components["parameters"]["blank"];
         /** @description Texts in the body are read by their fields' types, as those of a form are. */
@@ -3571,15 +2516,15 @@ export interface operations {
       };
       header?: {
         /** @description Only if the record has this ETag (RFC 9110). */
-        "If-Match"?: components["parameters"]["if_match"];
+        "If-Match"?: components["parameters"]["If-Match"];
         /** @description Only if it has another (RFC 9110). */
-        "If-None-Match"?: components["parameters"]["if_none_match"];
+        "If-None-Match"?: components["parameters"]["If-None-Match"];
         /** @description Carried out once, however often it is sent. */
-        "Idempotency-Key"?: components["parameters"]["once"];
-        /** @description return=minimal, handling=lenient (RFC 7240), by comma. */
-        Prefer?: components["parameters"]["prefer"];
+        "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
         /** @description A name the client keeps: its own changes are not others'. */
-        "Fenland-Client"?: components["parameters"]["client"];
+        "Fenland-Client"?: components["parameters"]["Fenland-Client"];
+        /** @description return=minimal, handling=lenient (RFC 7240), by comma. */
+        Prefer?: components["parameters"]["Prefer"];
       };
       path: {
         collection: string;
@@ -3615,6 +2560,7 @@ export interface operations {
         headers: {
           ETag?: string;
           "Preference-Applied"?: string;
+          "Fenland-Ignored"?: string;
           "Fenland-Repeated"?: string;
           [name: string]: unknown;
         };
@@ -3622,7 +2568,7 @@ export interface operations {
           "application/json": components["schemas"]["Record"];
         };
       };
-      /** @description Saved; return=minimal was preferred. */
+      /** @description Saved; return=minimal was preferred, or its caller may not read it any more. */
       204: {
         headers: {
           [name: string]: unknown;
@@ -3653,6 +2599,8 @@ export interface operations {
         base?: components["parameters"]["base"];
         /** @description Fields to empty, by comma, whatever a blank means there. */
         clear?: components["parameters"]["clear"];
+        /** @description Whether only to tell what it would do. */
+        preview?: components["parameters"]["preview"];
         /** @description What a blank means for every field. */
         blank?: components["parameters"]["blank"];
         /** @description Texts in the body are read by their fields' types, as those of a form are. */
@@ -3666,9 +2614,11 @@ export interface operations {
       };
       header?: {
         /** @description Only if the record has this ETag (RFC 9110). */
-        "If-Match"?: components["parameters"]["if_match"];
+        "If-Match"?: components["parameters"]["If-Match"];
+        /** @description Only if it has another (RFC 9110). */
+        "If-None-Match"?: components["parameters"]["If-None-Match"];
         /** @description return=minimal, handling=lenient (RFC 7240), by comma. */
-        Prefer?: components["parameters"]["prefer"];
+        Prefer?: components["parameters"]["Prefer"];
       };
       path: {
         collection: string;
@@ -3725,17 +2675,11 @@ export interface operations {
       507: components["responses"]["storage-full"];
     };
   };
-  historyRecord: {
+  accessRecord: {
     parameters: {
       query?: {
-        /** @description Only versions under this. */
-        below?: components["parameters"]["below"];
-        /** @description How many to answer with at most. */
-        limit?: components["parameters"]["limit"];
-        /** @description Only entries that changed this field. */
-        field?: string;
-        /** @description Only entries by, or on behalf of, this account. */
-        actor?: string;
+        /** @description That of another account, for who manages accounts. */
+        account?: components["parameters"]["account"];
       };
       header?: never;
       path: {
@@ -3747,18 +2691,18 @@ export interface operations {
     };
     requestBody?: never;
     responses: {
-      /** @description A page of entries. */
+      /** @description Rights and fields. */
       200: {
         headers: {
-          Link?: string;
           [name: string]: unknown;
         };
         content: {
-          "application/json": components["schemas"]["History"];
+          "application/json": components["schemas"]["Access"];
         };
       };
       400: components["responses"]["malformed"];
       401: components["responses"]["not-signed-in"];
+      403: components["responses"]["not-permitted"];
       404: components["responses"]["not-found"];
       413: components["responses"]["too-large"];
       429: components["responses"]["too-many"];
@@ -3770,9 +2714,9 @@ export interface operations {
     parameters: {
       query?: {
         /** @description As it was at this version. */
-        version?: number;
+        version?: components["parameters"]["version"];
         /** @description As it was at this time. */
-        at?: string;
+        at?: components["parameters"]["at"];
       };
       header?: never;
       path: {
@@ -3804,35 +2748,126 @@ export interface operations {
       503: components["responses"]["unavailable"];
     };
   };
-  proveRecord: {
+  importRecord: {
     parameters: {
       query?: {
-        /** @description Only what is below this; as `next` says. */
-        below?: number;
-        /** @description How many to answer with at most. */
-        limit?: components["parameters"]["limit"];
+        /** @description New records alone, those that are there, or both. */
+        mode?: components["parameters"]["mode"];
+        /** @description The unique field that says which record a row is of. */
+        by?: components["parameters"]["match_by"];
+        /** @description A JSON object: by column, the field it stands for, or null. */
+        map?: components["parameters"]["map"];
+        /** @description What an empty cell means; keep if left out. */
+        blank?: components["parameters"]["blank_cells"];
+        /** @description All or nothing; otherwise each row is on its own. */
+        atomic?: components["parameters"]["atomic_rows"];
+        /** @description Whether only to tell what it would do. */
+        preview?: components["parameters"]["preview"];
+        /** @description Of an earlier portion: both are one import. */
+        batch?: components["parameters"]["portion"];
+        /** @description What the file is; CSV if left out. */
+        as?: components["parameters"]["as"];
+        /** @description Why; kept in the history. */
+        reason?: components["parameters"]["reason"];
       };
-      header?: never;
+      header?: {
+        /** @description Carried out once, however often it is sent. */
+        "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+        /** @description A name the client keeps: its own changes are not others'. */
+        "Fenland-Client"?: components["parameters"]["Fenland-Client"];
+      };
       path: {
         collection: string;
-        /** @description The record's id. */
-        key: string;
       };
       cookie?: never;
     };
-    requestBody?: never;
+    requestBody: {
+      content: {
+        "application/octet-stream": string;
+      };
+    };
     responses: {
-      /** @description What proves the history of a record. */
+      /** @description What became of the rows; refused ones are told under problems. */
       200: {
         headers: {
           [name: string]: unknown;
         };
         content: {
-          "application/json": components["schemas"]["Proofs"];
+          "application/json": components["schemas"]["Imported"];
         };
       };
       400: components["responses"]["malformed"];
       401: components["responses"]["not-signed-in"];
+      403: components["responses"]["not-permitted"];
+      404: components["responses"]["not-found"];
+      408: components["responses"]["body-timeout"];
+      413: components["responses"]["too-large"];
+      415: components["responses"]["unsupported-media"];
+      /** @description All or nothing, and nothing was kept: rows were refused. */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Imported"];
+        };
+      };
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+      507: components["responses"]["storage-full"];
+    };
+  };
+  exportRecord: {
+    parameters: {
+      query?: {
+        /** @description What the file is; CSV if left out. */
+        as?: components["parameters"]["as"];
+        /** @description A condition over the fields, such as `status == "open" && pumps > 2`. */
+        where?: components["parameters"]["where"];
+        /** @description Words that must all be found. */
+        q?: components["parameters"]["q"];
+        /** @description Fields by comma; a - before one sorts it descending. */
+        sort?: components["parameters"]["sort"];
+        /** @description Fields by comma: records then hold these alone, and not all that is required. */
+        fields?: components["parameters"]["fields"];
+        /** @description ignore: a field that is filtered by a blank is not filtered by. */
+        blank_filters?: components["parameters"]["blank_filters"];
+        /** @description A value it has; repeated: any of them. */
+        id?: string[];
+        /** @description A value it has; repeated: any of them. */
+        version?: number[];
+        /** @description A value it has; repeated: any of them. */
+        created_at?: string[];
+        /** @description A value it has; repeated: any of them. */
+        created_by?: string[];
+        /** @description A value it has; repeated: any of them. */
+        updated_at?: string[];
+        /** @description A value it has; repeated: any of them. */
+        updated_by?: string[];
+        /** @description A value it has; repeated: any of them. */
+        any?: string[];
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description The file. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "text/csv": string;
+          "application/jsonl": string;
+          "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      403: components["responses"]["not-permitted"];
       404: components["responses"]["not-found"];
       413: components["responses"]["too-large"];
       429: components["responses"]["too-many"];
@@ -3840,11 +2875,17 @@ export interface operations {
       503: components["responses"]["unavailable"];
     };
   };
-  evidenceRecord: {
+  historyRecord: {
     parameters: {
       query?: {
-        /** @description The size of the head to prove it under. */
-        size?: number;
+        /** @description Only what is below this; as `next` says. */
+        below?: components["parameters"]["below"];
+        /** @description How many to answer with at most. */
+        limit?: components["parameters"]["limit"];
+        /** @description Only entries that changed this field. */
+        field?: components["parameters"]["field"];
+        /** @description Only entries by, or on behalf of, this account. */
+        actor?: components["parameters"]["of_actor"];
       };
       header?: never;
       path: {
@@ -3856,13 +2897,14 @@ export interface operations {
     };
     requestBody?: never;
     responses: {
-      /** @description An evidence file of a record. */
+      /** @description A page of entries. */
       200: {
         headers: {
+          Link?: string;
           [name: string]: unknown;
         };
         content: {
-          "application/json": components["schemas"]["Evidence"];
+          "application/json": components["schemas"]["History"];
         };
       };
       400: components["responses"]["malformed"];
@@ -3878,9 +2920,9 @@ export interface operations {
     parameters: {
       query: {
         /** @description The older version. */
-        from: number;
+        from: components["parameters"]["older_version"];
         /** @description The newer one; the newest if left out. */
-        to?: number;
+        to?: components["parameters"]["newer_version"];
       };
       header?: never;
       path: {
@@ -3892,7 +2934,7 @@ export interface operations {
     };
     requestBody?: never;
     responses: {
-      /** @description What differs between two versions of a record. */
+      /** @description What differs. */
       200: {
         headers: {
           [name: string]: unknown;
@@ -3914,11 +2956,11 @@ export interface operations {
     parameters: {
       query?: {
         /** @description As it was at this version. */
-        version?: number;
+        version?: components["parameters"]["version"];
         /** @description As it was at this time. */
-        at?: string;
+        at?: components["parameters"]["at"];
         /** @description Whether only to tell what it would do. */
-        preview?: boolean;
+        preview?: components["parameters"]["preview"];
         /** @description The ETag or version you saw; 409 where others changed the same. */
         base?: components["parameters"]["base"];
         /** @description Why; kept in the history. */
@@ -3930,13 +2972,15 @@ export interface operations {
       };
       header?: {
         /** @description Only if the record has this ETag (RFC 9110). */
-        "If-Match"?: components["parameters"]["if_match"];
-        /** @description return=minimal, handling=lenient (RFC 7240), by comma. */
-        Prefer?: components["parameters"]["prefer"];
+        "If-Match"?: components["parameters"]["If-Match"];
+        /** @description Only if it has another (RFC 9110). */
+        "If-None-Match"?: components["parameters"]["If-None-Match"];
         /** @description Carried out once, however often it is sent. */
-        "Idempotency-Key"?: components["parameters"]["once"];
+        "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
         /** @description A name the client keeps: its own changes are not others'. */
-        "Fenland-Client"?: components["parameters"]["client"];
+        "Fenland-Client"?: components["parameters"]["Fenland-Client"];
+        /** @description return=minimal, handling=lenient (RFC 7240), by comma. */
+        Prefer?: components["parameters"]["Prefer"];
       };
       path: {
         collection: string;
@@ -3947,10 +2991,13 @@ export interface operations {
     };
     requestBody?: never;
     responses: {
-      /** @description The record as saved. */
+      /** @description The record as saved, or what a preview found. */
       200: {
         headers: {
           ETag?: string;
+          "Preference-Applied"?: string;
+          "Fenland-Ignored"?: string;
+          "Fenland-Repeated"?: string;
           [name: string]: unknown;
         };
         content: {
@@ -3968,11 +3015,10 @@ export interface operations {
       401: components["responses"]["not-signed-in"];
       403: components["responses"]["not-permitted"];
       404: components["responses"]["not-found"];
-      408: components["responses"]["body-timeout"];
       409: components["responses"]["conflict"];
       412: components["responses"]["version-mismatch"];
       413: components["responses"]["too-large"];
-      422: components["responses"]["key-reused"];
+      422: components["responses"]["invalid"];
       428: components["responses"]["version-required"];
       429: components["responses"]["too-many"];
       500: components["responses"]["internal"];
@@ -3992,13 +3038,15 @@ export interface operations {
       };
       header?: {
         /** @description Only if the record has this ETag (RFC 9110). */
-        "If-Match"?: components["parameters"]["if_match"];
-        /** @description return=minimal, handling=lenient (RFC 7240), by comma. */
-        Prefer?: components["parameters"]["prefer"];
+        "If-Match"?: components["parameters"]["If-Match"];
+        /** @description Only if it has another (RFC 9110). */
+        "If-None-Match"?: components["parameters"]["If-None-Match"];
         /** @description Carried out once, however often it is sent. */
-        "Idempotency-Key"?: components["parameters"]["once"];
+        "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
         /** @description A name the client keeps: its own changes are not others'. */
-        "Fenland-Client"?: components["parameters"]["client"];
+        "Fenland-Client"?: components["parameters"]["Fenland-Client"];
+        /** @description return=minimal, handling=lenient (RFC 7240), by comma. */
+        Prefer?: components["parameters"]["Prefer"];
       };
       path: {
         collection: string;
@@ -4046,12 +3094,1136 @@ export interface operations {
       409: components["responses"]["conflict"];
       412: components["responses"]["version-mismatch"];
       413: components["responses"]["too-large"];
-      422: components["responses"]["key-reused"];
+      422: components["responses"]["invalid"];
       428: components["responses"]["version-required"];
       429: components["responses"]["too-many"];
       500: components["responses"]["internal"];
       503: components["responses"]["unavailable"];
       507: components["responses"]["storage-full"];
+    };
+  };
+  batch: {
+    parameters: {
+      query?: {
+        /** @description minimal is the same as Prefer: return=minimal. */
+        return?: components["parameters"]["return"];
+      };
+      header?: {
+        /** @description Carried out once, however often it is sent. */
+        "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+        /** @description A name the client keeps: its own changes are not others'. */
+        "Fenland-Client"?: components["parameters"]["Fenland-Client"];
+        /** @description return=minimal, handling=lenient (RFC 7240), by comma. */
+        Prefer?: components["parameters"]["Prefer"];
+      };
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        /**
+         * @example {
+         *       "items": [
+         *         {
+         *           "action": "delete",
+         *           "collection": "tickets",
+         *           "key": "T-0001",
+         *           "reason": "twice"
+         *         }
+         *       ]
+         *     }
+         */
+        "application/json": components["schemas"]["Batch"];
+      };
+    };
+    responses: {
+      /** @description A result for each item. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["BatchResults"];
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      408: components["responses"]["body-timeout"];
+      413: components["responses"]["too-large"];
+      415: components["responses"]["unsupported-media"];
+      /** @description A broken all-or-nothing batch, with a result for each item; or a key used before. */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["BatchResults"];
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+      507: components["responses"]["storage-full"];
+    };
+  };
+  searchHistory: {
+    parameters: {
+      query?: {
+        /** @description Only entries whose collection is this. */
+        collection?: components["parameters"]["entry_collection"];
+        /** @description Only entries whose id is this. */
+        id?: components["parameters"]["entry_id"];
+        /** @description Only entries whose key is this. */
+        key?: components["parameters"]["entry_key"];
+        /** @description Only entries whose action is this. */
+        action?: components["parameters"]["entry_action"];
+        /** @description Only entries whose actor is this. */
+        actor?: components["parameters"]["entry_actor"];
+        /** @description Only entries whose via is this. */
+        via?: components["parameters"]["entry_via"];
+        /** @description Only entries whose request_id is this. */
+        request_id?: components["parameters"]["entry_request_id"];
+        /** @description Only entries whose batch is this. */
+        batch?: components["parameters"]["entry_batch"];
+        /** @description Only entries that changed this field. */
+        field?: components["parameters"]["field"];
+        /** @description Only entries whose reason holds this. */
+        reason?: components["parameters"]["reason_holds"];
+        /** @description Not before this time. */
+        from?: components["parameters"]["from"];
+        /** @description Not after this time. */
+        to?: components["parameters"]["to"];
+        /** @description Only what is below this; as `next` says. */
+        below?: components["parameters"]["below"];
+        /** @description Of a file, only entries after this sequence. */
+        after?: components["parameters"]["after"];
+        /** @description A condition over the fields, such as `status == "open" && pumps > 2`. */
+        where?: components["parameters"]["where"];
+        /** @description How many to answer with at most. */
+        limit?: components["parameters"]["limit"];
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description A page of entries, newest first; or all of them as a file. */
+      200: {
+        headers: {
+          Link?: string;
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Entries"];
+          "application/jsonl": string;
+          "text/csv": string;
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      403: components["responses"]["not-permitted"];
+      404: components["responses"]["not-found"];
+      413: components["responses"]["too-large"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+    };
+  };
+  readActivity: {
+    parameters: {
+      query?: {
+        /** @description Not before this time. */
+        from?: components["parameters"]["from"];
+        /** @description Not after this time. */
+        to?: components["parameters"]["to"];
+        /** @description What to count by. */
+        by?: components["parameters"]["count_by"];
+        /** @description Only of this collection. */
+        collection?: components["parameters"]["of_collection"];
+        /** @description Only entries by, or on behalf of, this account. */
+        actor?: components["parameters"]["of_actor"];
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Counts. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Activity"];
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      404: components["responses"]["not-found"];
+      413: components["responses"]["too-large"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+    };
+  };
+  undoMany: {
+    parameters: {
+      query?: {
+        /** @description Whether only to tell what it would do. */
+        preview?: components["parameters"]["preview"];
+        /** @description Why; kept in the history. */
+        reason?: components["parameters"]["reason"];
+      };
+      header?: {
+        /** @description Carried out once, however often it is sent. */
+        "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+        /** @description A name the client keeps: its own changes are not others'. */
+        "Fenland-Client"?: components["parameters"]["Fenland-Client"];
+      };
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: {
+      content: {
+        "application/json": {
+          batch?: string;
+          actor?: string;
+          /**
+           * @example 2031-04-09T12:00:00Z
+           * @example 2031-04-09
+           */
+          from?: string;
+          /**
+           * @example 2031-04-09T12:00:00Z
+           * @example 2031-04-09
+           */
+          to?: string;
+          /** @description All or nothing, unless false. */
+          atomic?: boolean;
+        };
+      };
+    };
+    responses: {
+      /** @description What became of each save, or would become of it. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Undoing"];
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      403: components["responses"]["not-permitted"];
+      404: components["responses"]["not-found"];
+      408: components["responses"]["body-timeout"];
+      /** @description Something stands in the way, and nothing was done: each item says what. */
+      409: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Undoing"];
+          "application/problem+json": components["schemas"]["Conflict"];
+        };
+      };
+      413: components["responses"]["too-large"];
+      422: components["responses"]["key-reused"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+      507: components["responses"]["storage-full"];
+    };
+  };
+  readEntry: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        /** @description The number of the entry. */
+        sequence: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description The entry. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Entry"];
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      404: components["responses"]["not-found"];
+      413: components["responses"]["too-large"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+    };
+  };
+  undo: {
+    parameters: {
+      query?: {
+        /** @description Whether only to tell what it would do. */
+        preview?: components["parameters"]["preview"];
+        /** @description Why; kept in the history. */
+        reason?: components["parameters"]["reason"];
+      };
+      header?: {
+        /** @description Carried out once, however often it is sent. */
+        "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+        /** @description A name the client keeps: its own changes are not others'. */
+        "Fenland-Client"?: components["parameters"]["Fenland-Client"];
+      };
+      path: {
+        /** @description The number of the entry. */
+        sequence: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: {
+      content: {
+        "application/json": {
+          /** @description All or nothing, unless false. */
+          atomic?: boolean;
+        };
+      };
+    };
+    responses: {
+      /** @description What became of each save, or would become of it. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Undoing"];
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      403: components["responses"]["not-permitted"];
+      404: components["responses"]["not-found"];
+      408: components["responses"]["body-timeout"];
+      /** @description Something stands in the way, and nothing was done: each item says what. */
+      409: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Undoing"];
+          "application/problem+json": components["schemas"]["Conflict"];
+        };
+      };
+      413: components["responses"]["too-large"];
+      422: components["responses"]["key-reused"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+      507: components["responses"]["storage-full"];
+    };
+  };
+  readHead: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description The head. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Head"];
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      413: components["responses"]["too-large"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+    };
+  };
+  listHeads: {
+    parameters: {
+      query?: {
+        /** @description Only what is below this; as `next` says. */
+        below?: components["parameters"]["below"];
+        /** @description How many to answer with at most. */
+        limit?: components["parameters"]["limit"];
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description A page of heads. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Heads"];
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      404: components["responses"]["not-found"];
+      413: components["responses"]["too-large"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+    };
+  };
+  readKeys: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description The keys. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["KeySet"];
+        };
+      };
+      400: components["responses"]["malformed"];
+      413: components["responses"]["too-large"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+    };
+  };
+  readConsistency: {
+    parameters: {
+      query: {
+        /** @description The size of the older head. */
+        from: components["parameters"]["older_size"];
+        /** @description That of the newer one; the newest if left out. */
+        to?: components["parameters"]["newer_size"];
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Hashes. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Consistency"];
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      404: components["responses"]["not-found"];
+      413: components["responses"]["too-large"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+    };
+  };
+  readProof: {
+    parameters: {
+      query?: {
+        /** @description The size of the head to prove it under. */
+        size?: components["parameters"]["size"];
+      };
+      header?: never;
+      path: {
+        /** @description The number of the entry. */
+        sequence: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description The proof. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Proof"];
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      404: components["responses"]["not-found"];
+      413: components["responses"]["too-large"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+    };
+  };
+  proveRecord: {
+    parameters: {
+      query?: {
+        /** @description Only what is below this; as `next` says. */
+        below?: components["parameters"]["below"];
+        /** @description How many to answer with at most. */
+        limit?: components["parameters"]["limit"];
+      };
+      header?: never;
+      path: {
+        collection: string;
+        /** @description The record's id. */
+        key: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description A page of proofs. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Proofs"];
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      404: components["responses"]["not-found"];
+      413: components["responses"]["too-large"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+    };
+  };
+  evidenceRecord: {
+    parameters: {
+      query?: {
+        /** @description The size of the head to prove it under. */
+        size?: components["parameters"]["size"];
+      };
+      header?: never;
+      path: {
+        collection: string;
+        /** @description The record's id. */
+        key: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description The file. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Evidence"];
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      404: components["responses"]["not-found"];
+      413: components["responses"]["too-large"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+    };
+  };
+  listCollections: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description The collections. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Collections"];
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      413: components["responses"]["too-large"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+    };
+  };
+  readSchema: {
+    parameters: {
+      query?: {
+        /** @description Ask for all a form to create needs. */
+        for?: components["parameters"]["for"];
+      };
+      header?: never;
+      path: {
+        /** @description The collection's name. */
+        collection: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Its JSON Schema, or the form to create. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": {
+            [key: string]: unknown;
+          };
+          "application/schema+json": {
+            [key: string]: unknown;
+          };
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      403: components["responses"]["not-permitted"];
+      404: components["responses"]["not-found"];
+      413: components["responses"]["too-large"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+    };
+  };
+  readRules: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        /** @description The collection's name. */
+        collection: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Rights and fields, by role. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["AccessMatrix"];
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      403: components["responses"]["not-permitted"];
+      404: components["responses"]["not-found"];
+      413: components["responses"]["too-large"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+    };
+  };
+  listChoices: {
+    parameters: {
+      query?: {
+        /** @description Words that must all be found. */
+        q?: components["parameters"]["q"];
+        /** @description How many to answer with at most. */
+        limit?: components["parameters"]["limit"];
+        /** @description The `next` of the page before. */
+        cursor?: components["parameters"]["cursor"];
+      };
+      header?: never;
+      path: {
+        /** @description The collection's name. */
+        collection: string;
+        /** @description The field's name. */
+        field: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description A page of choices. */
+      200: {
+        headers: {
+          Link?: string;
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["ChoicePage"];
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      403: components["responses"]["not-permitted"];
+      404: components["responses"]["not-found"];
+      413: components["responses"]["too-large"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+    };
+  };
+  readEditsSchema: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description The schema. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/schema+json": {
+            [key: string]: unknown;
+          };
+        };
+      };
+      400: components["responses"]["malformed"];
+      413: components["responses"]["too-large"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+    };
+  };
+  readSession: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Who is. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Session"];
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      413: components["responses"]["too-large"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+    };
+  };
+  beginSession: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["Credentials"];
+      };
+    };
+    responses: {
+      /** @description Who is signed in now. */
+      201: {
+        headers: {
+          "Set-Cookie"?: string;
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Session"];
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      403: components["responses"]["not-permitted"];
+      408: components["responses"]["body-timeout"];
+      413: components["responses"]["too-large"];
+      415: components["responses"]["unsupported-media"];
+      422: components["responses"]["invalid"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+      507: components["responses"]["storage-full"];
+    };
+  };
+  endSession: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Done. */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      403: components["responses"]["not-permitted"];
+      413: components["responses"]["too-large"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+      507: components["responses"]["storage-full"];
+    };
+  };
+  changePassword: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["PasswordChange"];
+      };
+    };
+    responses: {
+      /** @description Done. */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      403: components["responses"]["not-permitted"];
+      408: components["responses"]["body-timeout"];
+      413: components["responses"]["too-large"];
+      415: components["responses"]["unsupported-media"];
+      422: components["responses"]["invalid"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+      507: components["responses"]["storage-full"];
+    };
+  };
+  listTokens: {
+    parameters: {
+      query?: {
+        /** @description That of another account, for who manages accounts. */
+        account?: components["parameters"]["account"];
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Them. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Tokens"];
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      403: components["responses"]["not-permitted"];
+      404: components["responses"]["not-found"];
+      413: components["responses"]["too-large"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+    };
+  };
+  issueToken: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["TokenNew"];
+      };
+    };
+    responses: {
+      /** @description The token. */
+      201: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["TokenIssued"];
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      403: components["responses"]["not-permitted"];
+      408: components["responses"]["body-timeout"];
+      413: components["responses"]["too-large"];
+      415: components["responses"]["unsupported-media"];
+      422: components["responses"]["invalid"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+      507: components["responses"]["storage-full"];
+    };
+  };
+  revokeToken: {
+    parameters: {
+      query?: {
+        /** @description That of another account, for who manages accounts. */
+        account?: components["parameters"]["account"];
+      };
+      header?: never;
+      path: {
+        /** @description The token's id. */
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Done. */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      403: components["responses"]["not-permitted"];
+      404: components["responses"]["not-found"];
+      413: components["responses"]["too-large"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+      507: components["responses"]["storage-full"];
+    };
+  };
+  listAccounts: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description The accounts. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Accounts"];
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      403: components["responses"]["not-permitted"];
+      413: components["responses"]["too-large"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+    };
+  };
+  addAccount: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["AccountNew"];
+      };
+    };
+    responses: {
+      /** @description The account. */
+      201: {
+        headers: {
+          ETag?: string;
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Account"];
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      403: components["responses"]["not-permitted"];
+      408: components["responses"]["body-timeout"];
+      409: components["responses"]["conflict"];
+      413: components["responses"]["too-large"];
+      415: components["responses"]["unsupported-media"];
+      422: components["responses"]["invalid"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+      507: components["responses"]["storage-full"];
+    };
+  };
+  readAccount: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        /** @description The account's name. */
+        name: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description The account. */
+      200: {
+        headers: {
+          ETag?: string;
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Account"];
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      403: components["responses"]["not-permitted"];
+      404: components["responses"]["not-found"];
+      413: components["responses"]["too-large"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+    };
+  };
+  changeAccount: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Only if the record has this ETag (RFC 9110). */
+        "If-Match"?: components["parameters"]["If-Match"];
+      };
+      path: {
+        /** @description The account's name. */
+        name: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["AccountPatch"];
+        "application/merge-patch+json": components["schemas"]["AccountPatch"];
+      };
+    };
+    responses: {
+      /** @description The account. */
+      200: {
+        headers: {
+          ETag?: string;
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Account"];
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      403: components["responses"]["not-permitted"];
+      404: components["responses"]["not-found"];
+      408: components["responses"]["body-timeout"];
+      409: components["responses"]["conflict"];
+      412: components["responses"]["version-mismatch"];
+      413: components["responses"]["too-large"];
+      415: components["responses"]["unsupported-media"];
+      422: components["responses"]["invalid"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+      507: components["responses"]["storage-full"];
+    };
+  };
+  readHealth: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description It is. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Health"];
+        };
+      };
+      400: components["responses"]["malformed"];
+      413: components["responses"]["too-large"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+    };
+  };
+  readOpenapi: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description It. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": {
+            [key: string]: unknown;
+          };
+        };
+      };
+      400: components["responses"]["malformed"];
+      413: components["responses"]["too-large"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
     };
   };
 }

@@ -30,7 +30,7 @@ def describe(
     [bold]fenland describe --as mermaid --out collections.mmd[/]
     """
     from fenland.core.describing import diagram, schema_bundle
-    from fenland.web.openapi import document
+    from fenland.web.describing.document import document
 
     if kind not in ("json-schema", "openapi", "mermaid"):
         fail(f"--as is {kind}. It must be json-schema, openapi or mermaid.", Exit.USAGE)

@@ -7,13 +7,12 @@ from http import HTTPStatus
 from typing import TYPE_CHECKING, Any
 from urllib.parse import quote
 
-from flask import Request
-
 from fenland.core.problems import MOST_PROBLEMS
 from fenland.core.values import write_json
 from fenland.service.read import Found
 from fenland.service.saved import Saved
-from fenland.web.headers import preconditions_of, prefers
+from fenland.web.calls import Call
+from fenland.web.parameters import IF_NONE_MATCH
 from fenland.web.patch_formats import ACCEPT_PATCH
 
 if TYPE_CHECKING:
@@ -25,6 +24,10 @@ JSON_TYPE = "application/json"
 _PRIVATE = "private, no-cache"
 _STATUS_LINES = {one.value: f"{one.value} {one.phrase}" for one in HTTPStatus}
 _HEADERS = {"Content-Type": JSON_TYPE, "Cache-Control": _PRIVATE, "Vary": "Authorization, Cookie"}
+
+
+#: What says that an answer is the kept outcome of an earlier request with the same idempotency key.
+REPEATED: Mapping[str, str] = {"Fenland-Repeated": "true"}
 
 
 class Answer:
@@ -57,7 +60,7 @@ def json_answer(value: Any, status: int = 200, headers: Mapping[str, str] | None
     return Answer(write_json(value), status, {**_HEADERS, **headers} if headers else _HEADERS)
 
 
-def record_answer(request: Request, saved: Saved, location: str | None = None) -> Answer:
+def record_answer(call: Call, saved: Saved, location: str | None = None) -> Answer:
     """A saved record as the answer to a change, as RFC 7240 preferences would have it.
 
     `location` is where a record is that was created.
@@ -69,16 +72,16 @@ def record_answer(request: Request, saved: Saved, location: str | None = None) -
         # Done, and not theirs to see any more.
         status = 204
     if saved.repeated:
-        headers["Fenland-Repeated"] = "true"
-    if "HTTP_PREFER" not in request.environ and not request.environ.get("QUERY_STRING"):
+        headers |= REPEATED
+    if not call.query and "HTTP_PREFER" not in call.environ:
         return Answer(None, 204, headers) if status == 204 else json_answer(saved.record, status, headers)
     applied = []
-    if prefers(request, "handling=lenient"):
+    if call.prefers("handling=lenient"):
         applied.append("handling=lenient")
         if saved.dropped:
             # Names come from outside: escaped, they can break neither the header nor the list.
             headers["Fenland-Ignored"] = ", ".join(quote(name) for name in saved.dropped[:MOST_PROBLEMS])
-    minimal = prefers(request, "return=minimal")
+    minimal = call.prefers("return=minimal")
     if minimal:
         applied.append("return=minimal")
     if applied:
@@ -88,9 +91,10 @@ def record_answer(request: Request, saved: Saved, location: str | None = None) -
     return json_answer(saved.record, status, headers)
 
 
-def fresh_answer(request: Request, found: Found) -> Answer:
+def fresh_answer(call: Call, found: Found) -> Answer:
     """A record that was read: 304 when the client has this version already (RFC 9110, 13.1.2)."""
-    held = preconditions_of(request).none_match
+    held = call.header(IF_NONE_MATCH)
+    call.check()
     # Reading compares weakly: a tag that a proxy has marked as weak still names this version.
     if held is not None and (held == ("*",) or found.etag in [tag.removeprefix("W/") for tag in held]):
         headers = {"ETag": found.etag, "Cache-Control": _PRIVATE, "Vary": "Authorization, Cookie"}

@@ -5,8 +5,6 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
-from flask import Flask, request
-
 from fenland.core.definitions import Collection
 from fenland.core.limits import Limits, beyond
 from fenland.core.names import did_you_mean
@@ -20,14 +18,14 @@ from fenland.service.finding import UNCONDITIONAL, Address, Base, Preconditions,
 from fenland.service.putting import PutRequest
 from fenland.service.service import Service
 from fenland.service.update import UpdateRequest
-from fenland.web.answering import Answer, json_answer
+from fenland.web import parameters as p
+from fenland.web.answering import REPEATED, Answer, json_answer
 from fenland.web.body import JSON, body_of, check_coding
-from fenland.web.caller import caller_of
-from fenland.web.errors import problem_json
-from fenland.web.headers import once_of, prefers, prefix_of, refuse_preconditions
-from fenland.web.order import later
+from fenland.web.calls import Call, later
+from fenland.web.describing.contents import Reply, one_body
+from fenland.web.errors import PROBLEM, problem_json
 from fenland.web.patch_formats import ACCEPT_PATCH, MEMBERS, fields_of
-from fenland.web.query import base_of, check_preferences, query_of
+from fenland.web.route import Route
 
 _NAMED = ("action", "collection", "key")
 _ALLOWED = {
@@ -85,7 +83,7 @@ def _base(sent: Any) -> Base | None:
         return None
     if isinstance(sent, bool) or not isinstance(sent, (int, str)):
         raise Malformed("base must be a version, or an ETag.")
-    return base_of({"base": str(sent)})
+    return p.base("base", str(sent))
 
 
 def _match(sent: Mapping[str, Any]) -> Preconditions:
@@ -150,33 +148,43 @@ def _result(result: Result, prefix: str, *, minimal: bool) -> dict[str, Any]:
     return {"status": status, "etag": result.saved.etag, "record": result.saved.record}
 
 
-def register(app: Flask, service: Service) -> None:
-    """Adds the route of batches."""
+def _batch(call: Call) -> Answer:
+    request, service = call.request, call.service
+    if request.mimetype != JSON:
+        raise UnsupportedMedia(f"A batch must be of type {JSON}.")
+    check_coding(request, ACCEPT_PATCH)
+    call.check()
+    sent = read_object(body_of(request, call.limits), call.limits)
+    items, atomic = sent.get("items"), sent.get("atomic", True)
+    if not isinstance(items, list) or not isinstance(atomic, bool) or sent.keys() - {"items", "atomic"}:
+        raise Malformed('The body must be {"items": [...], "atomic": true or false}.')
+    if len(items) > service.limits.batch:
+        raise beyond("batch_limit", service.limits.batch, f"The batch has {len(items)} items.")
+    todo, once = [_item(service, one) for one in items], call.once()
+    call.check()
+    found = batch(service, call.caller, todo, atomic=atomic, asked=once)
+    minimal = call.prefers("return=minimal")
+    results = [_result(one, call.prefix, minimal=minimal) for one in found.results]
+    done = not atomic or all(one["status"] < 300 for one in results)
+    headers = dict(REPEATED) if found.repeated else {}
+    if minimal:
+        headers["Preference-Applied"] = "return=minimal"
+    return json_answer(
+        {"done": done, "batch": found.batch if done else None, "results": results},
+        200 if done else 422,
+        headers,
+    )
 
-    @app.post("/v1/batch")
-    def batches() -> Answer:
-        caller = caller_of(request, service)
-        if request.mimetype != JSON:
-            raise UnsupportedMedia(f"A batch must be of type {JSON}.")
-        check_coding(request, ACCEPT_PATCH)
-        check_preferences(query_of(request, "return"))
-        refuse_preconditions(request)
-        sent = read_object(body_of(request, service.limits), service.limits)
-        items, atomic = sent.get("items"), sent.get("atomic", True)
-        if not isinstance(items, list) or not isinstance(atomic, bool) or sent.keys() - {"items", "atomic"}:
-            raise Malformed('The body must be {"items": [...], "atomic": true or false}.')
-        if len(items) > service.limits.batch:
-            raise beyond("batch_limit", service.limits.batch, f"The batch has {len(items)} items.")
-        todo = [_item(service, one) for one in items]
-        found = batch(service, caller, todo, atomic=atomic, asked=once_of(request, service.limits))
-        minimal = prefers(request, "return=minimal")
-        results = [_result(one, prefix_of(request), minimal=minimal) for one in found.results]
-        done = not atomic or all(one["status"] < 300 for one in results)
-        headers = {"Fenland-Repeated": "true"} if found.repeated else {}
-        if minimal:
-            headers["Preference-Applied"] = "return=minimal"
-        return json_answer(
-            {"done": done, "batch": found.batch if done else None, "results": results},
-            200 if done else 422,
-            headers,
-        )
+
+_EXAMPLE = {"items": [{"action": "delete", "collection": "tickets", "key": "T-0001", "reason": "twice"}]}
+
+ROUTES: tuple[Route, ...] = (
+    Route(
+        "POST", "/v1/batch", "batch", "Several creates, updates and deletes at once", _batch,
+        (p.ONCE, p.CLIENT, p.PREFER, p.RETURN),
+        {200: Reply("A result for each item.", "BatchResults"),
+         422: Reply("A broken all-or-nothing batch, with a result for each item; or a key used before.",
+                    "BatchResults", also={PROBLEM: "Problem"})},
+        ("unsupported-media",), one_body("Batch", example=_EXAMPLE), late=True,
+    ),
+)  # fmt: skip

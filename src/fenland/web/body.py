@@ -1,14 +1,25 @@
-"""The body of a request, whole: its bytes, its type, and how it is coded."""
+"""The body of a request, whole: its bytes, its type, and how it is coded; what a file may be."""
 
 from __future__ import annotations
+
+from collections.abc import Mapping
 
 from flask import Request
 from werkzeug.exceptions import RequestEntityTooLarge
 
 from fenland.core.limits import Limits, beyond
 from fenland.core.problems import UnsupportedMedia
+from fenland.core.tabular import Form
 
 JSON = "application/json"
+#: The media types of files, by what they are (RFC 4180 for CSV; JSON Lines has none that is registered).
+MEDIA: Mapping[str, Form] = {
+    "text/csv": "csv",
+    "application/jsonl": "jsonl",
+    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": "xlsx",
+}
+#: Of a file of this type, `as` says what it is: for tools that know no other.
+ANY_FILE = "application/octet-stream"
 HTML_FORMS = ("application/x-www-form-urlencoded", "multipart/form-data")
 
 #: Where the whole body lies in the WSGI environment, once the front has read it.

@@ -1,4 +1,4 @@
-"""The headers of a request: preconditions, preferences, and the key of what is to be done once.
+"""How the headers of a request are read: preconditions, preferences, and the key of what is to be done once.
 
 They are read from the WSGI environment (PEP 3333), which costs a tenth of asking the request.
 """
@@ -13,7 +13,6 @@ from flask import Request
 
 from fenland.core.limits import Limits
 from fenland.core.problems import Malformed
-from fenland.service.finding import UNCONDITIONAL, Preconditions
 from fenland.service.once import LONGEST_KEY, Once
 from fenland.web.body import body_of
 
@@ -27,37 +26,14 @@ _IN_QUERY = {"handling=lenient": "lenient=true", "return=minimal": "return=minim
 ReadBody = Callable[[Request, Limits], bytes]
 
 
-def prefix_of(request: Request) -> str:
-    """The path under which clients reach the service, to begin every address with."""
-    prefix: str = request.environ.get("SCRIPT_NAME", "")
-    return prefix
-
-
-def _entity_tags(name: str, text: str | None) -> tuple[str, ...] | None:
-    if text is None:
-        return None
+def entity_tags(name: str, text: str) -> tuple[str, ...] | None:
+    """The entity tags of a precondition (RFC 9110 section 13.1). Raises `Malformed`."""
     if text.strip() == "*":
         return ("*",)
     tags = tuple(_ENTITY_TAG.findall(text))
     if not tags or not _ENTITY_TAGS.fullmatch(text):
         raise Malformed(f"{name} must be * or entity tags in double quotes, as ETag gave them.")
     return tags
-
-
-def preconditions_of(request: Request) -> Preconditions:
-    """The preconditions a request states (RFC 9110 section 13.1). Weak tags never match here."""
-    match = request.environ.get("HTTP_IF_MATCH")
-    none_match = request.environ.get("HTTP_IF_NONE_MATCH")
-    if match is None and none_match is None:
-        return UNCONDITIONAL
-    return Preconditions(_entity_tags("If-Match", match), _entity_tags("If-None-Match", none_match))
-
-
-def refuse_preconditions(request: Request) -> None:
-    """Raises `Malformed` where a request about no one record says which version it is about."""
-    for name in ("If-Match", "If-None-Match"):
-        if request.environ.get(f"HTTP_{name.upper().replace('-', '_')}") is not None:
-            raise Malformed(f"{name} is about one record, and this is not. Leave it out.")
 
 
 def prefers(request: Request, preference: str) -> bool:

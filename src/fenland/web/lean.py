@@ -1,14 +1,17 @@
-"""Flask without what no route here uses: hosts, signals, hooks around requests, most searches for a route.
+"""Flask without what no route here uses: hosts, signals, hooks, contexts, most searches.
 
-At many requests a second these are a third of what Flask itself costs (docs/performance.md).
+At many requests a second these are most of what Flask itself costs (docs/performance.md). Routes are handed
+the request, and ask for nothing that Flask keeps for the current one; where something does, such as the
+answer for an error, the context is made then.
 """
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable, Mapping
 from typing import TYPE_CHECKING, Any
 
 from flask import Flask, Request
+from flask.globals import request_ctx
 from werkzeug.routing import MapAdapter
 
 from fenland.web.answering import Answer
@@ -35,10 +38,23 @@ class _Adapter(MapAdapter):
         return super().match(*args, **options)
 
 
+#: Answers a request, by what stands in the open places of its path.
+Answering = Callable[[Request, Mapping[str, Any]], Answer]
+
+
 class LeanFlask(Flask):
     """Flask, as this service needs it."""
 
     short_cuts: ShortCuts | None = None
+
+    def __init__(self, name: str) -> None:
+        super().__init__(name, static_folder=None)
+        self._answering: dict[str, Answering] = {}
+
+    def add_route(self, rule: str, endpoint: str, answering: Answering, **options: Any) -> None:
+        """Adds a rule whose view is handed the request itself; `options` are those of `add_url_rule`."""
+        self._answering[endpoint] = answering
+        self.add_url_rule(rule, endpoint, lambda **place: answering(request_ctx.request, place), **options)
 
     def take_short_cuts(self) -> None:
         """Has routes found without a search where they can be, once all are registered."""
@@ -50,8 +66,26 @@ class LeanFlask(Flask):
 
     def wsgi_app(self, environ: WSGIEnvironment, start_response: StartResponse) -> Iterable[bytes]:
         """Answers one request (PEP 3333)."""
+        return (self._straight(environ) or self._within_context(environ))(environ, start_response)
+
+    def _straight(self, environ: WSGIEnvironment) -> WSGIApplication | None:
+        """What answers a request whose route is found without a search; None for any other."""
+        request = self.request_class(environ)
+        # Outside a context nobody else tells the request what the app bounds.
+        request.max_content_length = self.config["MAX_CONTENT_LENGTH"]
+        found = None if self.short_cuts is None else self.short_cuts.find(request.path, request.method)
+        answering = None if found is None else self._answering.get(found[0].endpoint)
+        if found is None or answering is None:
+            return None
+        try:
+            return answering(request, found[1])
+        except Exception as error:
+            with self.request_context(environ):
+                return self.make_response(self.handle_user_exception(error))
+
+    def _within_context(self, environ: WSGIEnvironment) -> WSGIApplication:
         with self.request_context(environ):
-            return self._answer()(environ, start_response)
+            return self._answer()
 
     def _answer(self) -> WSGIApplication:
         """What answers the request: what its route gave, where that is an application already."""

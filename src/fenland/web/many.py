@@ -4,34 +4,14 @@ from __future__ import annotations
 
 from typing import Any
 
-from flask import Flask, request
-
-from fenland.core.reserved import RESERVED
-from fenland.service.filtering import Filter
 from fenland.service.many import Many, ManyRequest, change_many, preview_many
-from fenland.service.service import Service
-from fenland.web.answering import Answer, json_answer
-from fenland.web.caller import caller_of
-from fenland.web.errors import problem_json
-from fenland.web.headers import once_of, prefers, prefix_of, refuse_preconditions
-from fenland.web.order import InOrder
-from fenland.web.patch_formats import coercing, patch_reader
-from fenland.web.query import (
-    PREFERENCES,
-    blank_of,
-    check_preferences,
-    flag,
-    names_of,
-    query_and_fields,
-    reason_of,
-    whole_number,
-)
-
-#: What the query may hold, besides the names of fields.
-PARAMETERS = ("where", "preview", "expect", "atomic", "blank", "clear", "reason", *PREFERENCES)
-
-
-_NOTHING: tuple[dict[str, str], dict[str, tuple[str, ...]]] = ({}, {})
+from fenland.web import parameters as p
+from fenland.web.answering import REPEATED, Answer, json_answer
+from fenland.web.calls import Call
+from fenland.web.describing.contents import Body, Reply, patch_body
+from fenland.web.errors import PROBLEM, problem_json
+from fenland.web.patch_formats import ReadPatch, patch_reader
+from fenland.web.route import RECORDS, Route
 
 
 def _many_json(found: Many, prefix: str) -> dict[str, Any]:
@@ -43,38 +23,50 @@ def _many_json(found: Many, prefix: str) -> dict[str, Any]:
     return {"done": found.done, "batch": found.batch, **counts, "records": shown}
 
 
-def register(app: Flask, service: Service) -> None:
-    """Adds the routes of many records."""
+def _update(call: Call) -> Answer:
+    return _many(call, patch_reader(call))
 
-    def many(collection: str) -> Answer:
-        caller, order = caller_of(request, service), InOrder()
-        fields = service.resource(collection).collection.fields
-        names = (*RESERVED, *fields)
-        asked_by = order.read(lambda: query_and_fields(request, PARAMETERS, names), _NOTHING)
-        query, equal = asked_by
-        order.read(lambda: refuse_preconditions(request), None)
-        order.read(lambda: check_preferences(query), None)
-        deleting = request.method == "DELETE"
-        once = order.read(lambda: once_of(request, service.limits), None)
-        read_patch = None if deleting else patch_reader(request, service.limits, order)
-        asked = ManyRequest(
-            collection,
-            Filter(query.get("where", ""), equal),
-            None if read_patch is None else coercing(read_patch, query),
-            blank=order.read(lambda: blank_of(query), None),
-            clear=order.read(lambda: names_of(query, "clear"), ()),
-            lenient=prefers(request, "handling=lenient"),
-            reason=order.read(lambda: reason_of(query), None),
-            expect=order.read(lambda: whole_number(query, "expect", None), None),
-            atomic=order.read(lambda: query.get("atomic") is None or flag(query, "atomic"), True),
-            once=once,
-        )
-        looking = order.read(lambda: flag(query, "preview"), False)
-        order.check()
-        found = (preview_many if looking else change_many)(service, caller, asked)
-        headers = {"Fenland-Repeated": "true"} if found.repeated else {}
-        status = 200 if found.done or looking else 422
-        return json_answer(_many_json(found, prefix_of(request)), status, headers)
 
-    rule = "/v1/records/<collection>"
-    app.add_url_rule(rule, "change many", many, methods=["PATCH", "DELETE"])
+def _delete(call: Call) -> Answer:
+    return _many(call, None)
+
+
+def _many(call: Call, read_patch: ReadPatch | None) -> Answer:
+    asked = ManyRequest(
+        call.collection,
+        call.filter(),
+        read_patch,
+        blank=call.get(p.BLANK),
+        clear=call.get(p.CLEAR),
+        lenient=call.prefers("handling=lenient"),
+        reason=call.get(p.REASON_WHY),
+        expect=call.get(p.EXPECT),
+        atomic=call.get(p.ALL_OR_NOTHING),
+        once=call.once(),
+    )
+    looking = call.get(p.PREVIEW)
+    call.check()
+    found = (preview_many if looking else change_many)(call.service, call.caller, asked)
+    status = 200 if found.done or looking else 422
+    return json_answer(_many_json(found, call.prefix), status, REPEATED if found.repeated else None)
+
+
+_CHOSEN = (p.WHERE, p.PREVIEW, p.EXPECT, p.ALL_OR_NOTHING, *p.CHANGING)
+_ANSWERS = {
+    200: Reply("Done, or what a preview found.", "Many"),
+    422: Reply("Nothing was done: some were refused.", "Many", also={PROBLEM: "Invalid"}),
+}
+_PROBLEMS = ("not-permitted", "conflict", "unsupported-media", "invalid")
+_CHOOSING = "The filter chooses them, as in lists; each gets its history entry."
+
+ROUTES: tuple[Route, ...] = (
+    Route(
+        "PATCH", RECORDS, "updateMany", "Change {many} by filter", _update,
+        (*_CHOSEN, p.BLANK, p.CLEAR, p.COERCE), _ANSWERS, _PROBLEMS, Body(patch_body), _CHOOSING,
+        filtered=True, late=True,
+    ),
+    Route(
+        "DELETE", RECORDS, "deleteMany", "Delete {many} by filter", _delete, _CHOSEN, _ANSWERS, _PROBLEMS,
+        description=_CHOOSING, filtered=True, late=True,
+    ),
+)  # fmt: skip

@@ -9,20 +9,19 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from typing import Any
 
-from flask import Request
-
 from fenland.core.edits import edits_from, read_edits
 from fenland.core.field_access import FieldAccess
 from fenland.core.html_forms import read_form, read_texts
 from fenland.core.json_patch import json_patch_from, read_json_patch
 from fenland.core.limits import Limits
-from fenland.core.patches import MergePatch, Patch, Replacement, read_object, replacement
+from fenland.core.patches import MergePatch, Patch, read_object, replacement
 from fenland.core.problems import Malformed, UnsupportedMedia
 from fenland.core.validation import kind_of
 from fenland.core.values import MISSING
 from fenland.web.body import HTML_FORMS, JSON, body_of, check_coding
+from fenland.web.calls import Call, later
 from fenland.web.html_forms import read_inputs
-from fenland.web.order import InOrder, later
+from fenland.web.parameters import COERCE
 
 Schema = dict[str, Any]
 #: Gives the patch, by what the caller may do; or raises why it cannot be read.
@@ -122,14 +121,16 @@ ACCEPT_PATCH = ", ".join(PATCH_TYPES)
 WHOLE_TYPES = (JSON, *HTML_FORMS)
 
 
-def _reader(request: Request, limits: Limits, order: InOrder, types: tuple[str, ...]) -> ReadPatch:
+def _reader(call: Call, types: tuple[str, ...]) -> ReadPatch:
     """A function that gives the patch a body holds, or raises why it cannot be read.
 
     The body is read now, before anything is waited for; why it cannot be is told in the order of refusals.
+    With `coerce=text` the texts in its fields are read as a form's are, by type.
     """
+    request = call.request
 
     def read() -> ReadPatch:
-        sent: str = request.environ.get("CONTENT_TYPE", "")
+        sent: str = call.environ.get("CONTENT_TYPE", "")
         kind = sent if sent in _BY_TYPE else request.mimetype
         if kind not in types:
             found = f"is of type {kind!r}" if kind else "has no Content-Type"
@@ -138,29 +139,30 @@ def _reader(request: Request, limits: Limits, order: InOrder, types: tuple[str, 
                 headers={"Accept-Patch": ACCEPT_PATCH},
             )
         check_coding(request, ACCEPT_PATCH)
-        return _BY_TYPE[kind].read(body_of(request, limits), sent, limits)
+        return _BY_TYPE[kind].read(body_of(request, call.limits), sent, call.limits)
 
     found = later(read)
 
     def patch(access: FieldAccess) -> Patch:
         read_patch = found()
-        # Only now, whenever what else the request says was read: nothing is done while any of it is refused.
-        order.check()
-        return read_patch(access)
+        # Only now, when all else that the request says was read: nothing is done while any of it is refused.
+        call.check()
+        sent = read_patch(access)
+        if call.get(COERCE) and isinstance(sent, MergePatch):
+            return replace(sent, fields=read_texts(access.collection.fields, sent.fields))
+        return sent
 
     return patch
 
 
-def patch_reader(request: Request, limits: Limits, order: InOrder) -> ReadPatch:
+def patch_reader(call: Call) -> ReadPatch:
     """Of a body that says what is to change."""
-    return _reader(request, limits, order, PATCH_TYPES)
+    return _reader(call, PATCH_TYPES)
 
 
-def fields_reader(
-    request: Request, limits: Limits, order: InOrder
-) -> Callable[[FieldAccess], Mapping[str, Any]]:
+def fields_reader(call: Call) -> Callable[[FieldAccess], Mapping[str, Any]]:
     """Of a body that holds a whole record: its fields."""
-    read = _reader(request, limits, order, WHOLE_TYPES)
+    read = _reader(call, WHOLE_TYPES)
 
     def fields(access: FieldAccess) -> Mapping[str, Any]:
         patch = read(access)
@@ -171,34 +173,7 @@ def fields_reader(
     return fields
 
 
-def replacement_reader(request: Request, limits: Limits, order: InOrder) -> ReadPatch:
+def replacement_reader(call: Call) -> ReadPatch:
     """Of a body that is to take the place of the stored record."""
-    read = fields_reader(request, limits, order)
+    read = fields_reader(call)
     return lambda access: replacement(read(access), access)
-
-
-def coercing(read: ReadPatch, query: Mapping[str, str]) -> ReadPatch:
-    """The same reader; with `coerce=text` the texts in its fields are read as a form's are, by type."""
-    if "coerce" not in query:
-        return read
-
-    def coerced(access: FieldAccess) -> Patch:
-        patch = read(access)
-        if isinstance(patch, (MergePatch, Replacement)):
-            return replace(patch, fields=read_texts(access.collection.fields, patch.fields))
-        return patch
-
-    return coerced
-
-
-def coercing_fields(
-    read: Callable[[FieldAccess], Mapping[str, Any]], query: Mapping[str, str]
-) -> Callable[[FieldAccess], Mapping[str, Any]]:
-    """The same for a reader of whole records."""
-    if "coerce" not in query:
-        return read
-    return lambda access: read_texts(access.collection.fields, read(access))
-
-
-#: How a body becomes a patch; see `patch_reader`.
-PatchReader = Callable[[Request, Limits, InOrder], ReadPatch]

@@ -1,277 +1,278 @@
-"""Routes of records: list, create, read, update, delete, history, form."""
+"""Routes of records: list, create, read, update, replace, put, delete; and what may be done with one."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from typing import Any
 from urllib.parse import quote
 
-from flask import Flask, Request
-from flask.globals import request_ctx
-
 from fenland.core.problems import Malformed
-from fenland.core.reserved import RESERVED
 from fenland.service.create import CreateRequest, create
 from fenland.service.delete import DeleteRequest, delete
 from fenland.service.explain import explain
-from fenland.service.filtering import Filter
-from fenland.service.finding import UNCONDITIONAL, Address
 from fenland.service.form import edit_form
 from fenland.service.including import Wanted
-from fenland.service.listing import USUAL_PAGE, ListRequest, list_records
+from fenland.service.listing import ListRequest, list_records
 from fenland.service.listing_past import list_past
-from fenland.service.past import NOW
 from fenland.service.putting import PutRequest, put
 from fenland.service.read import read, read_past
 from fenland.service.saved import Saved
-from fenland.service.service import Service
 from fenland.service.update import UpdateRequest, preview, update
+from fenland.web import parameters as p
 from fenland.web.answering import Answer, fresh_answer, json_answer, record_answer
-from fenland.web.caller import caller_of
+from fenland.web.calls import Call
+from fenland.web.describing.contents import Body, Reply, new_body, patch_body, record_body
+from fenland.web.describing.parts import CREATED, ETAG, LINK, SAVED, TAGGED
 from fenland.web.edit_forms import form_json
-from fenland.web.files import Exports, form_accepted
-from fenland.web.headers import once_of, preconditions_of, prefers, prefix_of, refuse_preconditions
-from fenland.web.order import InOrder
+from fenland.web.exporting import form_accepted
 from fenland.web.patch_formats import (
     ACCEPT_PATCH,
-    PatchReader,
-    coercing,
-    coercing_fields,
+    ReadPatch,
     fields_reader,
     patch_reader,
     replacement_reader,
 )
 from fenland.web.previews import preview_json
-from fenland.web.query import (
-    LIST_PARAMETERS,
-    PREFERENCES,
-    base_of,
-    blank_of,
-    check_preferences,
-    flag,
-    names_of,
-    query_and_fields,
-    query_with,
-    reason_of,
-    when_of,
-    whole_number,
-    without_blanks,
-)
-from fenland.web.routing import ONE_RECORD, RECORDS, onward
-
-_NOTHING: dict[str, Any] = {}
+from fenland.web.route import BY_FIELD, ONE, RECORDS, Route
 
 
-def _asked_by(query: dict[str, str]) -> dict[str, Any]:
-    """What the query of a change asks."""
-    return {
-        "base": base_of(query),
-        "blank": blank_of(query),
-        "clear": names_of(query, "clear"),
-        "reason": reason_of(query),
-    }
+def wanted(call: Call) -> Wanted:
+    """The parts of records that a request asks for."""
+    return Wanted(call.get(p.FIELDS), call.get(p.INCLUDE))
 
 
-def _changing(order: InOrder, request: Request, *known: str) -> dict[str, str]:
-    """The query of a change."""
-    query = order.query(request, *known, *PREFERENCES)
-    if query:
-        order.read(lambda: check_preferences(query), None)
-    return query
+def asked_list(call: Call) -> ListRequest:
+    """The list that a request asks for."""
+    return ListRequest(
+        collection=call.collection,
+        filter=call.filter(),
+        wanted=wanted(call),
+        q=call.get(p.Q),
+        sort=call.get(p.SORT),
+        limit=call.get(p.LIMIT),
+        cursor=call.get(p.CURSOR),
+        count=call.get(p.COUNT),
+        labels=call.get(p.LABELS),
+    )
 
 
-def _wanted_by(query: dict[str, str]) -> Wanted:
-    return Wanted(names_of(query, "fields"), names_of(query, "include"))
-
-
-class _Views:
-    """The views, each named for its use case."""
-
-    def __init__(self, service: Service) -> None:
-        self.service = service
-        self.exports = Exports(service)
-
-    def list(self, request: Request, collection: str) -> Answer:
-        caller = caller_of(request, self.service)
-        fields = self.service.resource(collection).collection.fields
-        query, equal = query_and_fields(request, LIST_PARAMETERS, (*RESERVED, *fields))
-        asked = ListRequest(
-            collection=collection,
-            filter=Filter(query.get("where", ""), without_blanks(query, equal)),
-            wanted=_wanted_by(query),
-            q=query.get("q", ""),
-            sort=query.get("sort", ""),
-            limit=whole_number(query, "limit", USUAL_PAGE) or 0,
-            cursor=query.get("cursor"),
-            count=flag(query, "count"),
-            labels=flag(query, "labels"),
-        )
-        when = when_of(query)
-        if (form := form_accepted(request)) is not None:
-            if when:
-                raise Malformed("A file holds records as they are. Leave at out, or ask for JSON.")
-            return self.exports.answer(caller, asked, form)
-        if when.at is not None:
-            listed = list_past(self.service, caller, asked, when.at)
-        else:
-            listed = list_records(self.service, caller, asked)
-        body: dict[str, object] = {"items": listed.items, "next": listed.next}
-        if listed.count is not None:
-            body["count"] = listed.count
-        if listed.labels is not None:
-            body["labels"] = listed.labels
-        if listed.included is not None:
-            body["included"] = listed.included
-        following = None if listed.next is None else query_with(query, equal, cursor=listed.next)
-        return json_answer(body, headers=onward(request, following))
-
-    def create(self, request: Request, collection: str) -> Answer:
-        caller, order = caller_of(request, self.service), InOrder()
-        query = _changing(order, request, "blank", "reason")
-        order.read(lambda: refuse_preconditions(request), None)
-        asked = CreateRequest(
-            collection=collection,
-            blank=order.read(lambda: blank_of(query), None),
-            lenient=prefers(request, "handling=lenient"),
-            reason=order.read(lambda: reason_of(query), None),
-            once=order.read(lambda: once_of(request, self.service.limits), None),
-            read_fields=coercing_fields(fields_reader(request, self.service.limits, order), query),
-        )
-        saved = create(self.service, caller, asked)
-        return record_answer(request, saved, self._location(request, saved))
-
-    def read(self, request: Request, collection: str, value: str, field: str | None = None) -> Answer:
-        caller, order = caller_of(request, self.service), InOrder()
-        address = Address(collection, value, field)
-        if not request.environ.get("QUERY_STRING"):
-            return fresh_answer(request, read(self.service, caller, address))
-        query = order.query(request, "fields", "include", "version", "at")
-        wanted = order.read(lambda: _wanted_by(query), Wanted())
-        when = order.read(lambda: when_of(query), NOW)
+def _list(call: Call) -> Answer:
+    asked, when = asked_list(call), call.when()
+    if (form := form_accepted(call.request)) is not None:
         if when:
-            found = read_past(self.service, caller, address, wanted, when)
-        else:
-            found = read(self.service, caller, address, wanted)
-        order.check()
-        return fresh_answer(request, found)
-
-    def update(self, request: Request, collection: str, value: str, field: str | None = None) -> Answer:
-        return self._update(request, Address(collection, value, field), patch_reader)
-
-    def replace(self, request: Request, collection: str, value: str) -> Answer:
-        return self._update(request, Address(collection, value), replacement_reader)
-
-    def put(self, request: Request, collection: str, value: str, field: str) -> Answer:
-        caller, order = caller_of(request, self.service), InOrder()
-        query = _changing(order, request, "blank", "reason", "base")
-        asked = PutRequest(
-            address=Address(collection, value, field),
-            read_fields=coercing_fields(fields_reader(request, self.service.limits, order), query),
-            preconditions=order.read(lambda: preconditions_of(request), UNCONDITIONAL),
-            base=order.read(lambda: base_of(query), None),
-            blank=order.read(lambda: blank_of(query), None),
-            lenient=prefers(request, "handling=lenient"),
-            reason=order.read(lambda: reason_of(query), None),
-            once=order.read(lambda: once_of(request, self.service.limits), None),
-        )
-        found = put(self.service, caller, asked)
-        location = self._location(request, found.saved) if found.created else None
-        return record_answer(request, found.saved, location)
-
-    def _location(self, request: Request, saved: Saved) -> str:
-        """Where a record is that was created."""
-        resource = self.service.resources[saved.collection]
-        key = quote(str(saved.record[resource.collection.key]), safe="")
-        return f"{prefix_of(request)}/v1/records/{saved.collection}/{key}"
-
-    def _update(
-        self, request: Request, address: Address, reader: PatchReader, *, looking: bool = False
-    ) -> Answer:
-        caller, order = caller_of(request, self.service), InOrder()
-        query = _changing(order, request, "blank", "reason", "base", "preview", "clear")
-        looking = looking or (bool(query) and order.read(lambda: flag(query, "preview"), False))
-        asked = UpdateRequest(
-            address=address,
-            preconditions=order.read(lambda: preconditions_of(request), UNCONDITIONAL),
-            lenient=prefers(request, "handling=lenient"),
-            once=order.read(lambda: once_of(request, self.service.limits), None),
-            # Most changes say no more than that.
-            **(order.read(lambda: _asked_by(query), _NOTHING) if query else _NOTHING),
-            read_patch=coercing(reader(request, self.service.limits, order), query),
-        )
-        if looking:
-            return json_answer(preview_json(preview(self.service, caller, asked)))
-        saved = update(self.service, caller, asked)
-        return record_answer(request, saved)
-
-    def preview(self, request: Request, collection: str, value: str) -> Answer:
-        return self._update(request, Address(collection, value), patch_reader, looking=True)
-
-    def delete(self, request: Request, collection: str, value: str, field: str | None = None) -> Answer:
-        caller, order = caller_of(request, self.service), InOrder()
-        query = _changing(order, request, "reason", "base")
-        asked = DeleteRequest(
-            base=order.read(lambda: base_of(query), None),
-            address=Address(collection, value, field),
-            preconditions=order.read(lambda: preconditions_of(request), UNCONDITIONAL),
-            reason=order.read(lambda: reason_of(query), None),
-            once=order.read(lambda: once_of(request, self.service.limits), None),
-            check=order.check,
-        )
-        saved = delete(self.service, caller, asked)
-        return record_answer(request, saved)
-
-    def access(self, request: Request, collection: str, value: str) -> Answer:
-        caller, order = caller_of(request, self.service), InOrder()
-        query = order.query(request, "account")
-        found = explain(self.service, caller, Address(collection, value), query.get("account"))
-        order.check()
-        return json_answer(found)
-
-    def form(self, request: Request, collection: str, value: str) -> Answer:
-        caller, order = caller_of(request, self.service), InOrder()
-        query = order.query(request, "version", "at")
-        form = edit_form(
-            self.service, caller, Address(collection, value), order.read(lambda: when_of(query), NOW)
-        )
-        order.check()
-        headers = {"ETag": form.saved.etag, "Accept-Patch": ACCEPT_PATCH} if form.saved else {}
-        return json_answer(form_json(form, prefix_of(request)), headers=headers)
+            raise Malformed("A file holds records as they are. Leave at out, or ask for JSON.")
+        return call.common.exports.records(call.caller, asked, form)
+    if when.at is not None:
+        listed = list_past(call.service, call.caller, asked, when.at)
+    else:
+        listed = list_records(call.service, call.caller, asked)
+    body: dict[str, object] = {"items": listed.items, "next": listed.next}
+    for name in ("count", "labels", "included"):
+        if (part := getattr(listed, name)) is not None:
+            body[name] = part
+    onward = None if listed.next is None else call.onward(cursor=listed.next)
+    return json_answer(body, headers=onward)
 
 
-_METHODS = "GET, HEAD, PATCH, PUT, DELETE, OPTIONS"
+def _create(call: Call) -> Answer:
+    asked = CreateRequest(
+        collection=call.collection,
+        blank=call.get(p.BLANK),
+        lenient=call.prefers("handling=lenient"),
+        reason=call.get(p.REASON_WHY),
+        once=call.once(),
+        read_fields=fields_reader(call),
+    )
+    saved = create(call.service, call.caller, asked)
+    return record_answer(call, saved, _location(call, saved))
 
 
-def _options(request: Request, **_: str) -> Answer:
-    """What can be done with a record, and by which patch formats (RFC 5789 section 3.1)."""
-    return Answer(None, 204, {"Allow": _METHODS, "Accept-Patch": ACCEPT_PATCH})
+def _location(call: Call, saved: Saved) -> str:
+    """Where a record is that was created."""
+    resource = call.service.resources[saved.collection]
+    key = quote(str(saved.record[resource.collection.key]), safe="")
+    return f"{call.prefix}/v1/records/{saved.collection}/{key}"
 
 
-def _handed(view: Callable[..., Answer]) -> Callable[..., Answer]:
-    """The view, handed the request itself: each look through Flask's stand-in for it costs."""
-    return lambda **place: view(request_ctx.request, **place)
+def _read(call: Call) -> Answer:
+    when = call.when()
+    if when:
+        found = read_past(call.service, call.caller, call.address, wanted(call), when)
+    else:
+        found = read(call.service, call.caller, call.address, wanted(call) if call.query else Wanted())
+    call.check()
+    return fresh_answer(call, found)
 
 
-def register(app: Flask, service: Service) -> None:
-    """Adds the routes of records."""
-    views = _Views(service)
-    # A path, since the value of a unique field may hold a slash.
-    by = "/v1/records/<collection>/by/<field>/<path:value>"
-    app.add_url_rule(RECORDS, "list", _handed(views.list), methods=["GET"])
-    app.add_url_rule(RECORDS, "create", _handed(views.create), methods=["POST"])
-    handlers: dict[str, tuple[Callable[..., Answer], str]] = {
-        "read": (views.read, "GET"),
-        "update": (views.update, "PATCH"),
-        "delete": (views.delete, "DELETE"),
-        "options": (_options, "OPTIONS"),
-    }
-    for suffix, rule in (("", ONE_RECORD), (" by", by)):
-        for name, (handler, method) in handlers.items():
-            app.add_url_rule(
-                rule, name + suffix, _handed(handler), methods=[method], provide_automatic_options=False
-            )
-    for rule, name, replacing in ((ONE_RECORD, "replace", views.replace), (by, "put", views.put)):
-        app.add_url_rule(rule, name, _handed(replacing), methods=["PUT"], provide_automatic_options=False)
-    app.add_url_rule(f"{ONE_RECORD}/preview", "preview", _handed(views.preview), methods=["POST"])
-    app.add_url_rule(f"{ONE_RECORD}/access", "access", _handed(views.access), methods=["GET"])
-    app.add_url_rule(f"{ONE_RECORD}/form", "form", _handed(views.form), methods=["GET"])
+def _asked_update(call: Call, read_patch: ReadPatch) -> UpdateRequest:
+    more: dict[str, Any] = {}
+    # Most changes say no more than their body.
+    if call.query:
+        more = {
+            "base": call.get(p.SEEN),
+            "blank": call.get(p.BLANK),
+            "clear": call.get(p.CLEAR),
+            "reason": call.get(p.REASON_WHY),
+        }
+    return UpdateRequest(
+        address=call.address,
+        preconditions=call.preconditions(),
+        lenient=call.prefers("handling=lenient"),
+        once=call.once(),
+        read_patch=read_patch,
+        **more,
+    )
+
+
+def _preview(call: Call) -> Answer:
+    return _previewed(call, _asked_update(call, patch_reader(call)))
+
+
+def _previewed(call: Call, asked: UpdateRequest) -> Answer:
+    return json_answer(preview_json(preview(call.service, call.caller, asked)))
+
+
+def _updated(call: Call, read_patch: ReadPatch) -> Answer:
+    asked = _asked_update(call, read_patch)
+    if call.get(p.PREVIEW):
+        return _previewed(call, asked)
+    return record_answer(call, update(call.service, call.caller, asked))
+
+
+def _update(call: Call) -> Answer:
+    return _updated(call, patch_reader(call))
+
+
+def _replace(call: Call) -> Answer:
+    return _updated(call, replacement_reader(call))
+
+
+def _put(call: Call) -> Answer:
+    asked = PutRequest(
+        address=call.address,
+        read_fields=fields_reader(call),
+        preconditions=call.preconditions(),
+        base=call.get(p.SEEN),
+        blank=call.get(p.BLANK),
+        lenient=call.prefers("handling=lenient"),
+        reason=call.get(p.REASON_WHY),
+        once=call.once(),
+    )
+    found = put(call.service, call.caller, asked)
+    return record_answer(call, found.saved, _location(call, found.saved) if found.created else None)
+
+
+def _delete(call: Call) -> Answer:
+    asked = DeleteRequest(
+        base=call.get(p.SEEN),
+        address=call.address,
+        preconditions=call.preconditions(),
+        reason=call.get(p.REASON_WHY),
+        once=call.once(),
+        check=call.check,
+    )
+    return record_answer(call, delete(call.service, call.caller, asked))
+
+
+def _access(call: Call) -> Answer:
+    found = explain(call.service, call.caller, call.address, call.get(p.ACCOUNT))
+    call.check()
+    return json_answer(found)
+
+
+def _form(call: Call) -> Answer:
+    form = edit_form(call.service, call.caller, call.address, call.when())
+    call.check()
+    headers = {"ETag": form.saved.etag, "Accept-Patch": ACCEPT_PATCH} if form.saved else {}
+    return json_answer(form_json(form, call.prefix), headers=headers)
+
+
+_PAGED = (
+    p.WHERE,
+    p.Q,
+    p.SORT,
+    p.FIELDS,
+    p.INCLUDE,
+    p.LIMIT,
+    p.CURSOR,
+    p.COUNT,
+    p.LABELS,
+    p.BLANK_FILTERS,
+    p.AT,
+)
+_SENT = (p.BLANK, p.COERCE, *p.CHANGING)
+#: What a change of one record may meet.
+_CHANGED = ("not-permitted", "conflict", "unsupported-media", "invalid", "version-required")
+_AS_SAVED = Reply("The record as saved.", "{name}", SAVED)
+_MINIMAL = Reply("Saved; return=minimal was preferred, or its caller may not read it any more.")
+_PREVIEWED = Reply("What would change, and what is wrong.", "{name}Preview")
+
+
+def _at(path: str) -> tuple[Route, ...]:
+    """What can be done with a record, by its key or by another unique field."""
+    return (
+        Route(
+            "GET", path, "read", "Read a {one}", _read,
+            (p.FIELDS, p.INCLUDE_BESIDE, p.VERSION, p.AT, p.IF_NONE_MATCH),
+            {200: Reply("The record; beside it what it refers to, if asked for.", "{name}", TAGGED),
+             304: Reply("The client has this version.")},
+            description="The record as it is now, or was; 304 when If-None-Match has its ETag.", late=True,
+        ),
+        Route(
+            "PATCH", path, "update", "Change fields of a {one}", _update,
+            (*p.GUARDS, p.CLEAR, p.PREVIEW_ONLY, *_SENT), {200: _AS_SAVED, 204: _MINIMAL}, _CHANGED,
+            Body(patch_body),
+            "Only the fields that are sent; see docs/updates.md.", late=True,
+        ),
+        Route(
+            "DELETE", path, "delete", "Delete a {one}", _delete, (*p.GUARDS, *p.CHANGING),
+            {200: Reply("The last copy.", "{name}", ETAG),
+             204: Reply("Deleted; return=minimal was preferred.")},
+            ("not-permitted", "conflict", "invalid", "version-required"),
+            description="Answers with the last copy; the history stays.", late=True,
+        ),
+    )  # fmt: skip
+
+
+ROUTES: tuple[Route, ...] = (
+    Route(
+        "GET", RECORDS, "list", "List and search {many}", _list, _PAGED,
+        {200: Reply("A page.", "{name}Page", LINK)}, ("not-permitted",),
+        description="Pages by cursor; no record is met twice.", filtered=True,
+    ),
+    Route(
+        "POST", RECORDS, "create", "Create a {one}", _create, _SENT,
+        {201: Reply("The record as created.", "{name}", CREATED)},
+        ("not-permitted", "conflict", "unsupported-media", "invalid"), Body(new_body),
+        "Answers with the record as created, defaults included.", late=True,
+    ),
+    *_at(ONE),
+    Route(
+        "PUT", ONE, "replace", "Replace a {one}", _replace, (*p.GUARDS, p.CLEAR, p.PREVIEW_ONLY, *_SENT),
+        {200: _AS_SAVED, 204: _MINIMAL}, _CHANGED, Body(record_body),
+        "What is left out gets its default, or null.", late=True,
+    ),
+    Route(
+        "POST", f"{ONE}/preview", "preview", "See what a change of a {one} would do", _preview,
+        (*p.GUARDS, p.CLEAR, p.PREVIEW, p.BLANK, p.COERCE, p.REASON_WHY, *p.PREFERENCES),
+        {200: _PREVIEWED}, _CHANGED, Body(patch_body),
+        "Takes what PATCH takes, and saves nothing.", late=True,
+    ),
+    Route(
+        "GET", f"{ONE}/access", "access", "What may be done with a {one}, and why", _access, (p.ACCOUNT,),
+        {200: Reply("Rights and fields.", "Access")}, ("not-permitted",),
+        description="Each right and field, with its rule.", late=True,
+    ),
+    Route(
+        "GET", f"{ONE}/form", "form", "All a form to edit a {one} needs", _form, (p.VERSION, p.AT),
+        {200: Reply("The form.", "{name}Form", TAGGED)},
+        description="Values, schema, choices and who may set what.", late=True,
+    ),
+    *_at(BY_FIELD),
+    Route(
+        "PUT", BY_FIELD, "put", "Create or replace a {one}", _put, (*p.GUARDS, *_SENT),
+        {200: _AS_SAVED, 201: Reply("The record as created.", "{name}", CREATED), 204: _MINIMAL}, _CHANGED,
+        Body(new_body),
+        "Created where it is not there. If-None-Match: * refuses where it is, If-Match where it is not.",
+        late=True,
+    ),
+)  # fmt: skip

@@ -1,6 +1,4 @@
-"""Where records are; and short cuts to routes.
-
-Those whose places are one segment each are found by the segments that are fixed.
+"""Short cuts to routes: those whose places are one segment each are found by the segments that are fixed.
 
 Compiled from the route table itself, so that no route is named here; what they do not find, Flask's own
 search does, and a test sees that both find the same. At many requests a second the search is a quarter of
@@ -11,27 +9,11 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from typing import Any, NamedTuple
-from urllib.parse import quote
 
-from flask import Request
 from werkzeug.routing import Map, Rule
 
-from fenland.web.headers import prefix_of
-
-RECORDS = "/v1/records/<collection>"
-ONE_RECORD = f"{RECORDS}/<value>"
-
-
-def here(request: Request) -> str:
-    """The address of the request itself, as its client knows it."""
-    return prefix_of(request) + quote(request.path)
-
-
-def onward(request: Request, query: str | None) -> dict[str, str]:
-    """The headers that say where the next page is (RFC 8288), by its query; none where there is none."""
-    return {} if query is None else {"Link": f'<{here(request)}?{query}>; rel="next"'}
-
-
+#: What Flask answers by itself where a rule leaves it to it.
+_ASKED = frozenset({"OPTIONS"})
 #: The fixed segments of a path, by their places.
 _Key = tuple[str, ...]
 
@@ -67,7 +49,9 @@ class ShortCuts:
             shape = _Shape(fixed, opened, {})
             shapes.append(shape)
         key = tuple(segments[place][0] for place in fixed)
-        for method in rule.methods or ():
+        # What a rule does not answer itself is for Flask: what is possible at an address.
+        automatic = getattr(rule, "provide_automatic_options", False)
+        for method in (rule.methods or set()) - (_ASKED if automatic else set()):
             # Of two that fit alike, the search takes the one that was registered first.
             names = tuple(segments[place][0] for place in opened)
             shape.rules.setdefault((key, method), (rule, names))

@@ -1,31 +1,32 @@
-"""Routes of the service itself: who am I, the health check, and the OpenAPI document."""
+"""Routes of the service itself: the health check, and the OpenAPI document."""
 
 from __future__ import annotations
 
-from flask import Flask, Response
-
 import fenland
-from fenland.core.values import write_json
-from fenland.service.service import Service
-from fenland.service.settings import Settings
-from fenland.web.answering import JSON_TYPE
-from fenland.web.openapi import document
+from fenland.web.answering import JSON_TYPE, Answer, json_answer
+from fenland.web.calls import Call
+from fenland.web.describing.contents import Reply
+from fenland.web.describing.parts import OPEN
+from fenland.web.route import Route
 
 
-def register(app: Flask, service: Service, settings: Settings) -> None:
-    """Adds the routes of the service itself."""
-    described = write_json(
-        document(service.definitions, settings.title, service.limits, settings.public_address or "/")
-    )
+def _health(call: Call) -> Answer:
+    call.service.database.check()
+    body = {"status": "ok", "title": call.common.settings.title, "version": fenland.__version__}
+    return json_answer(body, headers={"Cache-Control": "no-store"})
 
-    @app.get("/healthz")
-    def healthz() -> Response:
-        service.database.check()
-        body = {"status": "ok", "title": settings.title, "version": fenland.__version__}
-        answer = Response(write_json(body), content_type=JSON_TYPE)
-        answer.headers["Cache-Control"] = "no-store"
-        return answer
 
-    @app.get("/v1/openapi.json")
-    def openapi() -> Response:
-        return Response(described, content_type=JSON_TYPE, headers={"Cache-Control": "no-cache"})
+def _openapi(call: Call) -> Answer:
+    return Answer(call.common.described(), 200, {"Content-Type": JSON_TYPE, "Cache-Control": "no-cache"})
+
+
+ROUTES: tuple[Route, ...] = (
+    Route(
+        "GET", "/healthz", "readHealth", "Whether the service is well", _health,
+        answers={200: Reply("It is.", "Health")}, signed_in="no",
+    ),
+    Route(
+        "GET", "/v1/openapi.json", "readOpenapi", "This document", _openapi,
+        answers={200: Reply("It.", OPEN)}, signed_in="no",
+    ),
+)  # fmt: skip

@@ -1,139 +1,26 @@
-"""The parts of the OpenAPI document that no definition changes: parameters and fixed schemas."""
+"""Schemas of answers about records, whatever their type: problems, changes, forms, lists, and those of batches."""
 
 from __future__ import annotations
 
-from collections.abc import Iterable
-from typing import Any
-
 from fenland.core.limits import Limits
 from fenland.core.problems import REFUSALS, Conflict, Invalid, Refusal
-from fenland.core.rules import BLANKS
 from fenland.core.telling import ENTRY_SCHEMAS
-from fenland.core.values import MISSING
-from fenland.service.finding import LONGEST_REASON
-from fenland.service.listing import LARGEST_PAGE, USUAL_PAGE
-from fenland.service.once import LONGEST_KEY
-from fenland.web.body import JSON
+from fenland.web.describing.parts import (
+    ANY,
+    FLAG,
+    NUMBER,
+    OPEN,
+    POINTER,
+    REASON,
+    TEXT,
+    Schema,
+    closed,
+    nullable,
+    ref,
+    taken,
+    texts,
+)
 from fenland.web.patch_formats import MEMBERS
-
-Schema = dict[str, Any]
-
-
-def parameter(name: str, where: str, schema: Schema, description: str, *, required: bool = False) -> Schema:
-    """A parameter object; those in the path are always required."""
-    found = {"name": name, "in": where, "schema": schema, "description": description}
-    return {**found, "required": True} if required or where == "path" else found
-
-
-def ref(name: str) -> Schema:
-    """A reference to a component."""
-    return {"$ref": f"#/components/{name}"}
-
-
-def closed(properties: Schema, *, optional: Iterable[str] = (), **more: Any) -> Schema:
-    """An object of just these properties, all there but the optional ones."""
-    required = [name for name in properties if name not in optional]
-    return {
-        "type": "object",
-        "properties": properties,
-        **({"required": required} if required else {}),
-        **more,
-    }
-
-
-def taken(properties: Schema, *, optional: Iterable[str] = (), **more: Any) -> Schema:
-    """The same as `closed` for what is sent: a member that is none of these is refused."""
-    return closed(properties, optional=optional, additionalProperties=False, **more)
-
-
-def nullable(schema: Schema) -> Schema:
-    """The same, or null."""
-    return {**schema, "type": [schema["type"], "null"]}
-
-
-TEXT: Schema = {"type": "string"}
-NUMBER: Schema = {"type": "integer"}
-FLAG: Schema = {"type": "boolean"}
-POINTER: Schema = {"type": "string", "format": "json-pointer"}
-MOMENT: Schema = {"type": "string", "format": "date-time"}
-#: Any JSON value at all.
-ANY: Schema = {"description": "Any JSON value."}
-OPEN: Schema = {"type": "object", "additionalProperties": True}
-PAGE: Schema = {"type": "integer", "minimum": 1, "maximum": LARGEST_PAGE, "default": USUAL_PAGE}
-REASON: Schema = {"type": "string", "maxLength": LONGEST_REASON}
-BASE: Schema = {"type": "string", "examples": ['"018f3c1e-7b2a-7cc0-9a51-3f0f3d1c2b4a.3"', "3"]}
-
-
-def _texts(schema: Schema = TEXT) -> Schema:
-    return {"type": "array", "items": schema}
-
-
-PARAMETERS: dict[str, Schema] = {
-    "q": parameter("q", "query", {"type": "string", "maxLength": 200}, "Words that must all be found."),
-    "sort": parameter("sort", "query", TEXT, "Fields by comma; a - before one sorts it descending."),
-    "limit": parameter("limit", "query", PAGE, "How many to answer with at most."),
-    "cursor": parameter("cursor", "query", TEXT, "The `next` of the page before."),
-    "count": parameter("count", "query", FLAG, "Whether to count all that match."),
-    "where": parameter(
-        "where",
-        "query",
-        {"type": "string", "minLength": 1},
-        'A condition over the fields, such as `status == "open" && pumps > 2`.',
-    ),
-    "fields": parameter(
-        "fields",
-        "query",
-        {"type": "string", "minLength": 1},
-        "Fields by comma: records then hold these alone, and not all that is required.",
-    ),
-    "include": parameter(
-        "include",
-        "query",
-        {"type": "string", "minLength": 1},
-        "References by comma, such as `station.watercourse`, to answer with theirs.",
-    ),
-    "labels": parameter("labels", "query", FLAG, "Whether to tell what references and owners stand for."),
-    "below": parameter("below", "query", {"type": "integer", "minimum": 0}, "Only versions under this."),
-    "blank": parameter(
-        "blank", "query", {"type": "string", "enum": list(BLANKS)}, "What a blank means for every field."
-    ),
-    "reason": parameter("reason", "query", REASON, "Why; kept in the history."),
-    "base": parameter(
-        "base", "query", BASE, "The ETag or version you saw; 409 where others changed the same."
-    ),
-    "clear": parameter("clear", "query", TEXT, "Fields to empty, by comma, whatever a blank means there."),
-    "once": parameter(
-        "Idempotency-Key",
-        "header",
-        {"type": "string", "minLength": 1, "maxLength": LONGEST_KEY},
-        "Carried out once, however often it is sent.",
-    ),
-    "if_match": parameter("If-Match", "header", TEXT, "Only if the record has this ETag (RFC 9110)."),
-    "if_none_match": parameter("If-None-Match", "header", TEXT, "Only if it has another (RFC 9110)."),
-    "prefer": parameter("Prefer", "header", TEXT, "return=minimal, handling=lenient (RFC 7240), by comma."),
-    "lenient": parameter("lenient", "query", FLAG, "The same as Prefer: handling=lenient."),
-    "return": parameter(
-        "return",
-        "query",
-        {"type": "string", "enum": ["minimal", "representation"]},
-        "minimal is the same as Prefer: return=minimal.",
-    ),
-    "coerce": parameter(
-        "coerce",
-        "query",
-        {"type": "string", "enum": ["text"]},
-        "Texts in the body are read by their fields' types, as those of a form are.",
-    ),
-    "blank_filters": parameter(
-        "blank_filters",
-        "query",
-        {"type": "string", "enum": ["keep", "ignore"]},
-        "ignore: a field that is filtered by a blank is not filtered by.",
-    ),
-    "client": parameter(
-        "Fenland-Client", "header", TEXT, "A name the client keeps: its own changes are not others'."
-    ),
-}
 
 _PROBLEM: Schema = {
     "type": {"type": "string", "format": "uri-reference"},
@@ -206,7 +93,7 @@ SCHEMAS: dict[str, Schema] = {
     "Health": closed({"status": TEXT, "title": TEXT, "version": TEXT}),
     "Choice": closed({"value": ANY, "label": TEXT}),
     "Choices": closed(
-        {"options": _texts(ref("schemas/Choice")), "more": FLAG, "search": TEXT}, optional=("search",)
+        {"options": texts(ref("schemas/Choice")), "more": FLAG, "search": TEXT}, optional=("search",)
     ),
     "Collection": closed(
         {
@@ -217,8 +104,8 @@ SCHEMAS: dict[str, Schema] = {
             "key": TEXT,
             "naming": TEXT,
             "owner": nullable(TEXT),
-            "searched": _texts(),
-            "indexed": _texts(),
+            "searched": texts(),
+            "indexed": texts(),
             "if_match": {"type": "string", "enum": ["optional", "required"]},
             "may": closed({"read": FLAG, "create": FLAG, "update": FLAG}),
             "schema": TEXT,
@@ -236,7 +123,7 @@ SCHEMAS: dict[str, Schema] = {
         "description": "What records refer to: by collection, and by key.",
         "additionalProperties": {"type": "object", "additionalProperties": OPEN},
     },
-    "Collections": closed({"items": _texts(ref("schemas/Collection"))}),
+    "Collections": closed({"items": texts(ref("schemas/Collection"))}),
     "JsonPatch": {
         "type": "array",
         "description": "RFC 6902.",
@@ -257,7 +144,7 @@ _ITEM_KEY: Schema = {
     "description": 'A key, or {"created": NAME} of an earlier item.',
     "oneOf": [TEXT, NUMBER, closed({"created": TEXT})],
 }
-_TAGS: Schema = {"oneOf": [TEXT, _texts()], "description": "Entity tags, one of which must be the record's."}
+_TAGS: Schema = {"oneOf": [TEXT, texts()], "description": "Entity tags, one of which must be the record's."}
 
 
 #: Whatever a refusal may carry.
@@ -291,7 +178,7 @@ def batch_schemas(limits: Limits) -> dict[str, Schema]:
         ),
         "BatchResult": _BATCH_RESULT,
         "BatchResults": closed(
-            {"done": FLAG, "batch": nullable(TEXT), "results": _texts(ref("schemas/BatchResult"))}
+            {"done": FLAG, "batch": nullable(TEXT), "results": texts(ref("schemas/BatchResult"))}
         ),
     }
 
@@ -314,7 +201,7 @@ def _item_schemas(limits: Limits) -> dict[str, Schema]:
             **common,
             "key": _ITEM_KEY,
             **{name: one.schema(limits) for name, one in MEMBERS.items()},
-            "clear": _texts(),
+            "clear": texts(),
             "if_match": _TAGS,
             "base": {"oneOf": [TEXT, NUMBER]},
             "reason": REASON,
@@ -347,29 +234,3 @@ def _item_schemas(limits: Limits) -> dict[str, Schema]:
         description="Creates the record whose unique field holds the value, or replaces it.",
     )
     return {"BatchCreate": create, "BatchUpdate": update, "BatchDelete": delete, "BatchPut": put}
-
-
-# --- pieces of operations ----------------------------------------------------------------------------
-
-#: What any operation may be answered with.
-_ALWAYS = ("too-large", "too-many", "internal", "unavailable")
-#: What reading anything may be answered with.
-READING = ("not-signed-in", "not-found")
-
-
-def content_of(schema: Schema, *types: str, example: Any = MISSING) -> Schema:
-    """The content of a body or an answer, by media type; JSON if none is named."""
-    shown = {} if example is MISSING else {"example": example}
-    return {kind: {"schema": schema, **shown} for kind in types or (JSON,)}
-
-
-def responses_of(*codes: str) -> Schema:
-    """The problems an operation may answer with, by status."""
-    # A status is listed once; where kinds share one, the first is its plain one.
-    return {str(REFUSALS[code].status): ref(f"responses/{code}") for code in reversed((*codes, *_ALWAYS))}
-
-
-def used(*names: str) -> list[Schema]:
-    """References to these parameters."""
-    more = ("lenient", "return") if "prefer" in names else ()
-    return [ref(f"parameters/{name}") for name in (*names, *more)]

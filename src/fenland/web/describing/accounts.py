@@ -1,0 +1,91 @@
+"""Schemas of accounts, sessions, tokens, access and choices, and of many records at once."""
+
+from __future__ import annotations
+
+from fenland.web.describing.parts import ANY, FLAG, MOMENT, OPEN, TEXT, Schema, closed, nullable, ref
+
+_NAMES: Schema = {"type": "array", "items": TEXT}
+_SCOPE: Schema = {
+    "type": ["object", "null"],
+    "description": "Rights and collections that a token lends; null is all of them.",
+    "properties": {"rights": {"type": ["array", "null"], "items": TEXT}, "collections": {"type": ["array", "null"], "items": TEXT}},
+}  # fmt: skip
+_ACCOUNT: Schema = {
+    "title": TEXT,
+    "roles": _NAMES,
+    "attributes": {**OPEN, "description": "What rules can use."},
+}
+_PASSWORD: Schema = {"type": ["string", "null"], "description": "Null takes it away."}
+_TOKEN: Schema = {
+    "id": TEXT,
+    "kind": {"type": "string", "enum": ["token", "session"]},
+    "label": TEXT,
+    "created_at": MOMENT,
+    "expires_at": nullable(MOMENT),
+    "used_at": nullable(MOMENT),
+    "scope": _SCOPE,
+}
+_NEW_TOKEN: Schema = {"label": TEXT, "days": {"type": ["integer", "null"]}, "scope": _SCOPE}
+
+SCHEMAS: dict[str, Schema] = {
+    "Session": closed(
+        {
+            "account": TEXT,
+            "title": TEXT,
+            "roles": _NAMES,
+            "attributes": OPEN,
+            "manages_accounts": FLAG,
+            "scope": _SCOPE,
+            "acting": {"type": ["string", "null"], "description": "Who acts, on behalf of the account."},
+            "csrf": {
+                "type": ["string", "null"],
+                "description": "To send as Fenland-CSRF with changes in a session.",
+            },
+        }
+    ),
+    "Credentials": closed({"name": TEXT, "password": TEXT}),
+    "PasswordChange": closed({"current": TEXT, "new": TEXT}),
+    "Account": closed({"name": TEXT, **_ACCOUNT, "disabled": FLAG}),
+    "Accounts": closed({"items": {"type": "array", "items": ref("schemas/Account")}, "roles": _NAMES}),
+    "AccountNew": closed(
+        {"name": TEXT, **_ACCOUNT, "password": _PASSWORD},
+        optional=("title", "roles", "attributes", "password"),
+    ),
+    "AccountPatch": closed(
+        {**_ACCOUNT, "password": _PASSWORD, "disabled": FLAG},
+        optional=("title", "roles", "attributes", "password", "disabled"),
+    ),
+    "Token": closed(_TOKEN),
+    "Tokens": closed({"items": {"type": "array", "items": ref("schemas/Token")}}),
+    "TokenNew": closed(_NEW_TOKEN, optional=tuple(_NEW_TOKEN)),
+    "TokenIssued": closed({"token": {"type": "string", "description": "Shown this once."}, **_TOKEN}),
+    "ChoicePage": closed(
+        {"items": {"type": "array", "items": ref("schemas/Choice")}, "next": nullable(TEXT)}
+    ),
+    "Access": closed({"account": TEXT, "rights": OPEN, "fields": OPEN}),
+    "AccessMatrix": closed(
+        {
+            "rights": _NAMES,
+            "roles": {"type": "array", "items": OPEN},
+            "fields": {"type": "array", "items": OPEN},
+            "rules": OPEN,
+            "checks": {"type": "array", "items": OPEN},
+        }
+    ),
+    "Many": closed(
+        {
+            "done": FLAG,
+            "batch": {"type": ["string", "null"], "description": "What the entries share."},
+            "matched": {"type": "integer"},
+            "changed": {"type": "integer"},
+            "refused": {"type": "integer"},
+            "records": {
+                "type": "array",
+                "items": closed(
+                    {"key": ANY, "changes": OPEN, "problem": OPEN}, optional=("changes", "problem")
+                ),
+            },
+        },
+        description="What became of the chosen records; up to 20 are shown, refusals first.",
+    ),
+}

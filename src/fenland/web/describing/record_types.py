@@ -1,0 +1,205 @@
+"""What the OpenAPI document says of one record type: its name, and the schemas of what is sent and answered.
+
+What is sent and what is answered are schemas of their own: a default in a patch would be sent over a
+stored value by clients that fill it in, and what is required in an answer is not in a patch.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from fenland.core.definitions import Collection, Definitions, Field
+from fenland.core.field_access import field_access
+from fenland.core.reserved import RESERVED_SCHEMAS
+from fenland.core.schemas import field_schema
+from fenland.core.values import MISSING
+from fenland.web.describing.parts import FLAG, NUMBER, OPEN, TEXT, Schema, closed, nullable, ref
+
+#: What the document has of its own, which no record type may be called.
+_OWN_NAMES = ("Schema", "EditsSchema", "Openapi", "Health", "Session", "Edits")
+#: What stands behind a record type's name in the names of its other schemas.
+_SUFFIXES = ("", "New", "Patch", "Page", "Form", "Preview")
+
+
+@dataclass(frozen=True, slots=True)
+class RecordType:
+    """A collection as the document speaks of it."""
+
+    collection: Collection
+    name: str
+
+    def filled(self, text: str) -> str:
+        """A text with the words that stand for the record type."""
+        collection = self.collection
+        words = {"name": self.name, "one": collection.singular.lower(), "many": collection.title.lower()}
+        for word, meant in words.items():
+            text = text.replace(f"{{{word}}}", meant)
+        return text
+
+    def example(self, *, creating: bool) -> Schema:
+        """Fields that somebody may send, each with a value that it can have."""
+        fields = self.collection.fields
+        settable = _settable(self.collection, creating=creating, transfer=False)
+        return _example({name: fields[name] for name in settable})
+
+
+def type_names(definitions: Definitions, taken: Iterable[str]) -> list[RecordType]:
+    """The record types by names of which no two have a schema in common."""
+    used, found = {*taken, *_OWN_NAMES}, []
+    for collection in definitions.collections.values():
+        name = _type_name(collection)
+        while any(name + suffix in used for suffix in _SUFFIXES):
+            name += "Record"
+        used |= {name + suffix for suffix in _SUFFIXES}
+        found.append(RecordType(collection, name))
+    return found
+
+
+def _type_name(collection: Collection) -> str:
+    """What a collection's record type is to be called: its singular title, in one word."""
+    words = "".join(one if one.isalnum() and one.isascii() else " " for one in collection.singular).split()
+    name = "".join(word[0].upper() + word[1:] for word in words)
+    return name if name[:1].isalpha() else "".join(part.capitalize() for part in collection.name.split("_"))
+
+
+def _sent(schema: Any, *, patch: bool) -> Any:
+    """A field's schema as it is sent: without defaults, which a client may fill in over a stored value.
+
+    In a patch an object's own required properties may be left out too, for it is merged.
+    """
+    if not isinstance(schema, dict):
+        return schema
+    dropped = {"default", "readOnly"} | ({"required"} if patch else set())
+    found = {name: value for name, value in schema.items() if name not in dropped}
+    if "properties" in found:
+        found["properties"] = {
+            # Null takes a member out.
+            name: _sent(_or_null(one) if patch else one, patch=patch)
+            for name, one in found["properties"].items()
+        }
+    return found
+
+
+def _or_null(schema: Schema) -> Schema:
+    if isinstance(schema.get("type"), str):
+        schema = {**schema, "type": [schema["type"], "null"]}
+        if "enum" in schema:
+            schema["enum"] = [*schema["enum"], None]
+    return schema
+
+
+def _answered(item: Field, *, set_by_none: bool) -> Schema:
+    schema = {name: value for name, value in field_schema(item).items() if name != "default"}
+    return {**schema, "readOnly": True} if set_by_none else schema
+
+
+def _example(fields: Mapping[str, Field]) -> Schema:
+    """Values that the definition itself gives: examples, the first choice of an enum, or what must be given."""
+    found = {}
+    for name, item in fields.items():
+        if item.examples:
+            found[name] = item.examples[0]
+        elif item.enum:
+            found[name] = item.enum[0]
+        elif item.filled and item.default is MISSING:
+            found[name] = _some_value(item)
+    return found
+
+
+#: Of each format, and each type, a value that nearly every definition takes.
+_FORMATTED = {
+    "date": "2031-04-09",
+    "date-time": "2031-04-09T14:30:00Z",
+    "uuid": "01a1c1d1-0000-7000-8000-000000000001",
+    "email": "somebody@firm.example",
+    "uri": "https://firm.example/page",
+}
+
+
+def _some_value(item: Field) -> Any:
+    """A value of a required field for which the definition gives none."""
+    least = item.constraints.get("minimum", 1)
+    if item.type == "string":
+        plain = "text".ljust(item.constraints.get("minLength", 0), "x")[: item.max_length or 100]
+        return _FORMATTED.get(item.format or "", plain)
+    if item.type == "object":
+        return _example(item.properties or {})
+    by_type: dict[str, Any] = {"boolean": True, "array": [], "integer": least, "number": least}
+    return by_type[item.type]
+
+
+def _page(name: str) -> Schema:
+    return closed(
+        {
+            "items": {"type": "array", "items": ref(f"schemas/{name}")},
+            "next": nullable(TEXT),
+            "count": NUMBER,
+            "labels": ref("schemas/Labels"),
+            "included": ref("schemas/Included"),
+        },
+        optional=("count", "labels", "included"),
+    )
+
+
+def schemas_of(about: RecordType) -> dict[str, Schema]:
+    """Its schemas: records as answered, to create and to patch, and what holds them."""
+    collection, name, fields = about.collection, about.name, about.collection.fields
+    settable, patched = ({n: fields[n] for n in _settable(collection, creating=one)} for one in (True, False))
+    shown = {n: dict(schema) for n, schema in RESERVED_SCHEMAS.items()}
+    shown |= {n: _answered(f, set_by_none=n not in settable) for n, f in fields.items() if not f.write_only}
+    required = [
+        n for n, f in settable.items() if f.required and f.default is MISSING and n != collection.owner
+    ]
+    return {
+        name: closed(
+            shown,
+            optional=[n for n, f in fields.items() if "read" in f.access],
+            title=collection.singular,
+            description=collection.description or collection.title,
+        ),
+        f"{name}New": {
+            "type": "object",
+            "description": f"A {collection.singular.lower()} to create. What is left out gets its default, or null.",
+            "properties": {n: _sent(field_schema(f), patch=False) for n, f in settable.items()},
+            "required": required,
+            "additionalProperties": False,
+        },
+        f"{name}Patch": {
+            "type": "object",
+            "description": "Absent: untouched. null: cleared. A value: set (RFC 7396).",
+            "properties": {n: _sent(field_schema(f), patch=True) for n, f in patched.items()},
+            "additionalProperties": False,
+        },
+        f"{name}Page": _page(name),
+        f"{name}Form": closed(
+            {
+                "values": OPEN,
+                "version": nullable(NUMBER),
+                "etag": nullable(TEXT),
+                "schema": OPEN,
+                "choices": {"type": "object", "additionalProperties": ref("schemas/Choices")},
+                "writable": {"type": "array", "items": TEXT},
+                "deletable": FLAG,
+                "erasable": {"type": "array", "items": TEXT},
+            },
+            description="All an edit form needs; `version` and `etag` are null for what is yet to be created.",
+        ),
+        f"{name}Preview": closed(
+            {
+                "preview": FLAG,
+                "version": NUMBER,
+                "changes": {"type": "object", "additionalProperties": ref("schemas/Change")},
+                "record": OPEN,
+                "errors": {"type": "array", "items": ref("schemas/FieldError")},
+                "ignored": {"type": "array", "items": TEXT},
+            },
+            description="What a change would do, had it been saved.",
+        ),
+    }
+
+
+def _settable(collection: Collection, *, creating: bool, transfer: bool = True) -> list[str]:
+    """The fields that somebody, who may change records, can give a value."""
+    return field_access(collection, creating=creating, transfer=transfer).settable

@@ -1,0 +1,32 @@
+"""All routes of the API, in the order in which the document and a reader go through them."""
+
+from __future__ import annotations
+
+from fenland.web import (
+    accounts,
+    batch,
+    files,
+    history,
+    many,
+    past,
+    proofs,
+    records,
+    schemas,
+    sessions,
+    status,
+)
+from fenland.web.route import Route
+
+ROUTES: tuple[Route, ...] = (
+    *records.ROUTES,
+    *many.ROUTES,
+    *files.ROUTES,
+    *past.ROUTES,
+    *batch.ROUTES,
+    *history.ROUTES,
+    *proofs.ROUTES,
+    *schemas.ROUTES,
+    *sessions.ROUTES,
+    *accounts.ROUTES,
+    *status.ROUTES,
+)

@@ -1,0 +1,175 @@
+"""What a route takes is what the document says: each parameter that it names, and no other."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Mapping
+from typing import Any, NamedTuple
+
+import httpx
+import pytest
+
+from fenland.core.limits import DEFAULTS
+from fenland.core.reading import definitions_from
+from fenland.core.reserved import RESERVED
+from fenland.web.describing.document import document
+from fenland.web.parameters import EQUALS
+from fenland.web.routes import ROUTES
+from support import workshop_of
+
+ANYONE = {right: ["everyone"] for right in ("read", "create", "update", "delete", "erase", "transfer")}
+DEFINED = {
+    "things": {
+        "key": "code",
+        "access": ANYONE,
+        "fields": {
+            "code": {"type": "string", "required": True, "unique": True, "fixed": True},
+            "size": {"type": "integer", "unique": True},
+            "phone": {"type": "string", "sensitive": True, "search": True},
+            "part_of": {"references": "things"},
+        },
+    }
+}
+DOCUMENT = document(definitions_from(DEFINED, ["office"]), "", DEFAULTS)
+#: What stands in the open places of paths, and what texts of a parameter mean something.
+PLACES = {
+    "key": "A",
+    "sequence": "1",
+    "name": "carl",
+    "id": "none",
+    "collection": "things",
+    "field": "part_of",
+}
+GOOD = {
+    "where": "size > 1", "sort": "-size", "fields": "code", "include": "part_of", "cursor": "x", "reason": "r", "base": "1", "clear": "phone",
+    "account": "carl", "map": "{}", "at": "2031-04-09", "from": "1", "to": "2", "batch": "01a1c1d1-0000-7000-8000-000000000001", "by": "code",
+}  # fmt: skip
+#: Texts that say anything at all, or that only their own use can find wrong.
+FREE = {
+    "q",
+    "where",
+    "sort",
+    "cursor",
+    "reason",
+    "account",
+    "field",
+    "by",
+    "batch",
+    *(one.name for one in EQUALS),
+}
+BODIES: Mapping[str, Any] = {
+    "/v1/batch": {"items": []},
+    "erase": {"fields": ["phone"]},
+    "/v1/session": {"name": "carl", "password": "x"},
+    "/v1/session/password": {"current": "x", "new": "y"},
+}
+
+
+#: What lists are filtered by, as well.
+FIELDS = {*RESERVED, "code", "size", "phone", "part_of"}
+
+
+class Operation(NamedTuple):
+    method: str
+    path: str
+    said: Mapping[str, Any]
+
+    @property
+    def address(self) -> str:
+        places = {**PLACES, "value": "A" if "/by/code/" in self.path else "7"}
+        return re.sub(r"\{(\w+)\}", lambda place: places[place[1]], self.path)
+
+    @property
+    def parameters(self) -> dict[tuple[str, str], Mapping[str, Any]]:
+        found = {}
+        for one in self.said.get("parameters", ()):
+            if "$ref" in one:
+                one = DOCUMENT["components"]["parameters"][one["$ref"].rpartition("/")[2]]
+            found[one["in"], one["name"]] = one
+        return found
+
+    @property
+    def required(self) -> dict[str, str]:
+        return {name: "1" for (_, name), one in self.parameters.items() if one.get("required")}
+
+
+OPERATIONS = [
+    Operation(method.upper(), path, said)
+    for path, item in DOCUMENT["paths"].items()
+    for method, said in item.items()
+    if method != "parameters"
+]
+QUERIES = {
+    one["name"] for one in DOCUMENT["components"]["parameters"].values() if one["in"] == "query"
+} | {"none_such"}  # fmt: skip
+each = pytest.mark.parametrize("operation", OPERATIONS, ids=lambda one: one.said["operationId"])
+
+
+@pytest.fixture(scope="module")
+def http(tmp_path_factory: pytest.TempPathFactory) -> Iterator[httpx.Client]:
+    path = tmp_path_factory.mktemp("routes") / "x.db"
+    with workshop_of(DEFINED, path, account_managers=["office"]) as (_, found):
+        found.post("/v1/records/things", json={"code": "A", "size": 7, "phone": "1"}).raise_for_status()
+        yield found
+
+
+def asked(http: httpx.Client, operation: Operation, query: Mapping[str, str], **headers: str) -> str:
+    """What is wrong with such a request, by the answer; nothing where there is no 400."""
+    # Whatever it would do, the record is to be there for the next; what is previewed is read no less.
+    held = {"Idempotency-Key": "", **headers} if operation.method != "GET" and not headers else headers
+    if operation.path.endswith(("/session", "/password", "/tokens")) or "If-Match" in headers:
+        held = headers
+    end = operation.path.rpartition("/")[2]
+    body = BODIES.get(operation.path, BODIES.get(end, {}))
+    sent: dict[str, Any] = {} if operation.method in ("GET", "DELETE") else {"json": body}
+    if end == "import":
+        sent = {"content": b"code\nA\n"}
+        held = {"Content-Type": "text/csv", **held}
+    answer = http.request(operation.method, operation.address, params=query, headers=held, **sent)
+    assert answer.status_code < 500, answer.text
+    return str(answer.json()["detail"]) if answer.status_code == 400 else ""
+
+
+@each
+def test_what_the_document_names_is_taken_and_nothing_else(http: httpx.Client, operation: Operation) -> None:
+    named = {name for where, name in operation.parameters if where == "query"}
+    assert named <= QUERIES | FIELDS
+    for name in sorted(QUERIES | named):
+        given = {**operation.required, name: GOOD.get(name, "true")}
+        told = asked(http, operation, given)
+        assert (f"There is no query parameter {name!r}" in told) is (name not in named), (name, told)
+
+
+@each
+def test_a_wrong_value_is_told_by_its_name(http: httpx.Client, operation: Operation) -> None:
+    for where, name in operation.parameters:
+        if where == "query" and name not in FREE | FIELDS:
+            told = asked(http, operation, {**operation.required, name: ",é"})
+            assert told.startswith(f"{name} "), (name, told)
+    for name in operation.required:
+        assert f"{name} is missing" in asked(http, operation, {})
+
+
+@each
+def test_who_says_which_version_is_heard_or_refused(http: httpx.Client, operation: Operation) -> None:
+    if operation.method != "GET":
+        told = asked(http, operation, operation.required, **{"If-Match": '"x"'})
+        assert ("If-Match is about one record" in told) is (
+            ("header", "If-Match") not in operation.parameters
+        )
+
+
+def test_each_parameter_is_one_row_and_each_operation_one_route() -> None:
+    rows = {one.component: one for route in ROUTES for one in route.takes}
+    assert all(one is rows[one.component] for route in ROUTES for one in route.takes)
+    assert len({(route.method, route.path) for route in ROUTES}) == len(ROUTES)
+    assert len({one.said["operationId"] for one in OPERATIONS}) == len(OPERATIONS)
+
+
+def test_what_is_possible_at_an_address_is_what_the_document_says(http: httpx.Client) -> None:
+    for path in DOCUMENT["paths"]:
+        here = {one.method for one in OPERATIONS if one.path == path}
+        address = next(one.address for one in OPERATIONS if one.path == path)
+        allowed = set(http.options(address).headers["Allow"].replace(" ", "").split(","))
+        assert here <= allowed, path
+        assert allowed - here <= {"HEAD", "OPTIONS"} or path.endswith(("/import", "/undo")), (path, allowed)
