@@ -9,16 +9,17 @@ from pathlib import Path
 from typing import Any
 
 from data import OWNERS, gauges
-from fenland.core.access import Actor, Caller
-from fenland.core.reading import definitions_from
-from fenland.service.accounts import NewAccount, add_account
-from fenland.service.create import CreateRequest, create, create_within, read_new
-from fenland.service.service import Service, open_service
+from fenland.core.access.policy import Actor, Caller
+from fenland.core.definitions.reading import definitions_from
+from fenland.service.accounts.accounts import NewAccount, add_account
+from fenland.service.accounts.tokens import NewToken, issue_token
+from fenland.service.opening import open_service
+from fenland.service.records.create import CreateRequest, create, create_within, read_new
+from fenland.service.service import Service
 from fenland.service.settings import Settings
-from fenland.service.tokens import NewToken, issue_token
 from fenland.service.work import Work, written
-from fenland.web.logs import configure
-from fenland.web.serve import front_of
+from fenland.web.serving.logs import configure
+from fenland.web.serving.serve import front_of
 
 GAUGES: dict[str, Any] = {
     "key": "code",

@@ -103,7 +103,7 @@ def serving(
         "--no-ws", "--log-level", "error",
     ]  # fmt: skip
     if module == "app":
-        # As the service's own workers run (web/serve.py).
+        # As the service's own workers run (web/serving/serve.py).
         command += [
             "app:front",
             "--factory",

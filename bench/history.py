@@ -19,17 +19,18 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-from fenland.core.access import Actor, Caller
-from fenland.core.auditing import TreeAudit
-from fenland.core.history import Entry
-from fenland.core.reading import definitions_from
-from fenland.service.finding import Address
-from fenland.service.past import When
-from fenland.service.read import Wanted, read_past
-from fenland.service.searching import HistoryRequest, search
-from fenland.service.service import Service, open_service
-from fenland.service.timeline import Asked, timeline
-from fenland.service.verifying import verify_database
+from fenland.core.access.policy import Actor, Caller
+from fenland.core.definitions.reading import definitions_from
+from fenland.core.history.auditing import TreeAudit
+from fenland.core.history.entries import Entry
+from fenland.service.history.past import When
+from fenland.service.history.searching import HistoryRequest, search
+from fenland.service.history.timeline import Asked, timeline
+from fenland.service.opening import open_service
+from fenland.service.proof.verifying import verify_database
+from fenland.service.records.finding import Address
+from fenland.service.records.read import Wanted, read_past
+from fenland.service.service import Service
 from fenland.storage.door import Writing, audited
 
 CODE = {"type": "string", "required": True, "unique": True, "fixed": True}

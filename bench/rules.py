@@ -23,13 +23,14 @@ from typing import Any
 
 sys.path.insert(0, str(Path(__file__).parents[1] / "tests"))
 
-from fenland.core.access import Actor, Caller
-from fenland.core.changes import Stamp, creation
-from fenland.core.reading import definitions_from
-from fenland.service.applying import apply
-from fenland.service.filtering import Filter
-from fenland.service.listing import ListRequest, list_records
-from fenland.service.service import Service, open_service
+from fenland.core.access.policy import Actor, Caller
+from fenland.core.changes.change import Stamp, creation
+from fenland.core.definitions.reading import definitions_from
+from fenland.service.opening import open_service
+from fenland.service.records.applying import apply
+from fenland.service.records.filtering import Filter
+from fenland.service.records.listing import ListRequest, list_records
+from fenland.service.service import Service
 from fenland.service.work import Work, written
 from load import load
 from support import Running, start

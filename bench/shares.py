@@ -21,25 +21,25 @@ from load import load
 #: What a sample counts as: the first of these that stands anywhere in its stack.
 AREAS = (
     ("waiting for the commit to be on disk", "commit_work ("),
-    ("find the record, and may they", "find (fenland/service/finding"),
+    ("find the record, and may they", "find (fenland/service/records/finding"),
     ("read the patch", "read_object ("),
-    ("save: the record and its entry", "apply (fenland/service/applying"),
-    ("decide: apply, check, compare", "decide (fenland/service/update"),
-    ("list: fetch the rows", "all (fenland/storage/statements"),
+    ("save: the record and its entry", "apply (fenland/service/records/applying"),
+    ("decide: apply, check, compare", "decide (fenland/service/records/update"),
+    ("list: fetch the rows", "all (fenland/storage/shared/statements"),
     ("list: make records of them", "record_of (<rows of"),
-    ("read a record", "read (fenland/service/read"),
+    ("read a record", "read (fenland/service/records/read"),
     ("sign in", "caller_of ("),
     ("the writer's lead and its locks", "fenland/storage/sqlite/writer"),
-    ("write the answer", "fenland/web/answering"),
-    ("read the request", "fenland/web/patch_formats"),
-    ("read the request", "fenland/web/headers"),
+    ("write the answer", "fenland/web/http/answering"),
+    ("read the request", "fenland/web/http/patch_formats"),
+    ("read the request", "fenland/web/http/headers"),
 )  # fmt: skip
 #: Innermost frames of threads that wait for others: they cost nothing.
 WAITING = (
     "run (fenland/storage/sqlite/writer",
-    "take (fenland/storage/turn",
-    "_work (fenland/web/front",
-    "__exit__ (fenland/storage/turn",
+    "take (fenland/storage/shared/turn",
+    "_work (fenland/web/serving/front",
+    "__exit__ (fenland/storage/shared/turn",
 )
 
 

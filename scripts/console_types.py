@@ -14,10 +14,10 @@ import tempfile
 from pathlib import Path
 from typing import Any
 
+from fenland.core.definitions.reading import definitions_from
 from fenland.core.limits import DEFAULTS
-from fenland.core.reading import definitions_from
-from fenland.core.values import write_json
-from fenland.web.describing.document import document
+from fenland.core.values.plain import write_json
+from fenland.web.document import document
 
 CONSOLE = Path(__file__).parents[1] / "console"
 TYPES = CONSOLE / "src" / "api" / "openapi.ts"

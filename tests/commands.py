@@ -19,7 +19,7 @@ from pathlib import Path
 from typing import Any
 
 #: What is imported beforehand. Nothing of the command line itself: some of it looks at the environment.
-_READY = "fenland.client fenland.service.seeding fenland.service.migrating fenland.service.verifying_told fenland.web.app"
+_READY = "fenland.client fenland.service.files.seeding fenland.service.upkeep.migrating fenland.service.proof.verifying_accounts fenland.web.serving.app"
 
 
 class _Splitter:

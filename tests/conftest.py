@@ -13,14 +13,15 @@ from playwright.sync_api import Page
 
 import postgres as postgres_server
 from browser import opened_page
+from fenland.core.definitions.reading import definitions_from
 from fenland.core.limits import Limits
-from fenland.core.reading import definitions_from
-from fenland.service.accounts import NewAccount, add_account
-from fenland.service.service import Service, open_service
+from fenland.service.accounts.accounts import NewAccount, add_account
+from fenland.service.accounts.tokens import NewToken, issue_token
+from fenland.service.opening import open_service
+from fenland.service.service import Service
 from fenland.service.settings import Settings
-from fenland.service.tokens import NewToken, issue_token
 from fenland.storage.postgres.database import open_postgres
-from fenland.web.app import create_app
+from fenland.web.serving.app import create_app
 from support import STARTED, TOKENS, Running, new_project, start
 
 # What goes wrong is told plainly: pictures of frames take seconds each.

@@ -18,14 +18,15 @@ from typing import Any
 import httpx
 
 from commands import fenland
+from fenland.core.definitions.reading import definitions_from
 from fenland.core.limits import DEFAULTS, Limits
 from fenland.core.problems import Conflict
-from fenland.core.reading import definitions_from
-from fenland.service.accounts import NewAccount, add_account
-from fenland.service.service import Service, open_service
+from fenland.service.accounts.accounts import NewAccount, add_account
+from fenland.service.accounts.tokens import NewToken, issue_token
+from fenland.service.opening import open_service
+from fenland.service.service import Service
 from fenland.service.settings import Settings
-from fenland.service.tokens import NewToken, issue_token
-from fenland.web.app import create_app
+from fenland.web.serving.app import create_app
 
 #: Whether tests that can be as long as one likes are to be long. Taken out of the environment, since the
 #: services that tests start refuse variables of theirs that they do not know.

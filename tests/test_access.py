@@ -361,9 +361,9 @@ def test_every_way_in_decides_as_the_rules_say(tmp_path: Path, decisions: list[i
 
 def _fill(service: Any, world: World) -> None:
     """Writes the records past all rules."""
-    from fenland.core.access import Actor, Caller
-    from fenland.core.changes import Stamp, creation
-    from fenland.service.applying import apply
+    from fenland.core.access.policy import Actor, Caller
+    from fenland.core.changes.change import Stamp, creation
+    from fenland.service.records.applying import apply
     from fenland.service.work import written
 
     definitions = service.definitions.collections

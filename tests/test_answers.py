@@ -16,12 +16,13 @@ import httpx
 import jsonschema
 import pytest
 
-from fenland.core.definitions import DefinitionMistakes
-from fenland.core.reading import definitions_from
+from fenland.core.definitions.model import DefinitionMistakes
+from fenland.core.definitions.reading import definitions_from
 from fenland.demo.sample import lay_sample
+from fenland.service.opening import open_service
 from fenland.service.project import load_project
-from fenland.service.service import Service, open_service
-from fenland.web.app import create_app
+from fenland.service.service import Service
+from fenland.web.serving.app import create_app
 from support import bearer, workshop_of
 
 VALUES = [

@@ -14,9 +14,9 @@ import httpx
 import pytest
 
 from commands import fenland
-from fenland.service.backups import is_due, make_due
-from fenland.service.copies import backups_of
 from fenland.service.settings import Settings
+from fenland.service.upkeep.backups import is_due, make_due
+from fenland.service.upkeep.copies import backups_of
 from fenland.storage.door import DatabaseRefused, back_up, put_back
 from support import new_project, start, workshop_of
 

@@ -17,7 +17,7 @@ from hypothesis import strategies as st
 from fenland.client import AsyncClient, Client, ConflictError, InvalidError, UnreachableError, flows
 from fenland.client.drafts import Draft, same
 from fenland.client.records import Record
-from fenland.core.patches import merge
+from fenland.core.changes.patches import merge
 from support import TOKENS
 
 

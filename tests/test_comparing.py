@@ -7,9 +7,9 @@ from typing import Any
 
 import pytest
 
-from fenland.core.comparing import compare
-from fenland.core.keywords import KEYWORDS
-from fenland.core.reading import definitions_from
+from fenland.core.definitions.keywords import KEYWORDS
+from fenland.core.definitions.reading import definitions_from
+from fenland.core.evolving.comparing import compare
 
 #: By keyword: what else the field says, and what the keyword says before and after; None where it is left out.
 KEYWORD_CHANGES: dict[str, tuple[dict[str, Any], Any, Any]] = {

@@ -18,21 +18,21 @@ from hypothesis import HealthCheck, example, given, settings
 from hypothesis import strategies as st
 from sqlalchemy import MetaData, bindparam, select
 
-from fenland.core.access import Actor, Caller, Policy, Sight
-from fenland.core.catalog import AROUND, catalog_of, filter_names
-from fenland.core.conditions import ALWAYS, NEVER, Condition, Evaluated, condition_of
+from fenland.core.access.conditions import ALWAYS, NEVER, Condition, Evaluated, condition_of
+from fenland.core.access.policy import Actor, Caller, Policy, Sight
+from fenland.core.definitions.catalog import AROUND, catalog_of, filter_names
+from fenland.core.definitions.reading import definitions_from
 from fenland.core.expressions import EvaluationError, compiled, parse
 from fenland.core.expressions.checking import check_condition
 from fenland.core.expressions.evaluation import FOLLOW
 from fenland.core.expressions.reducing import reducer
 from fenland.core.expressions.tree import paths_in, roots_in
-from fenland.core.reading import definitions_from
-from fenland.storage.condition_sql import ConditionWriter, Parameters, shape_of
 from fenland.storage.postgres import engine as postgres_engine
 from fenland.storage.postgres.engine import PostgresEngine, connect
+from fenland.storage.shared.condition_sql import ConditionWriter, Parameters, shape_of
+from fenland.storage.shared.statements import Engine, Prepared
+from fenland.storage.shared.tables import Tables
 from fenland.storage.sqlite import engine as sqlite
-from fenland.storage.statements import Engine, Prepared
-from fenland.storage.tables import Tables
 from support import NIGHTLY
 
 #: Each expression is compared on this many rows; the nightly run makes ten times as many expressions.

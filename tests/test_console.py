@@ -94,7 +94,8 @@ def test_the_form_shows_once_its_fresh_data_is_there(page: Page, sample: Running
     held = []
     page.route("**/form", lambda route: held.append(route))
     page.get_by_label("Search").fill("PS-051")
-    page.get_by_role("link", name="PS-051").click()
+    with page.expect_request("**/form"):
+        page.get_by_role("link", name="PS-051").click()
     expect(page.get_by_role("status", name="Loading the record")).to_be_visible()
     expect(page.get_by_label("Pumps")).to_have_count(0)
     held[0].continue_()

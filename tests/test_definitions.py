@@ -7,10 +7,10 @@ from pathlib import Path
 
 import pytest
 
-from fenland.core.definitions import DefinitionMistakes
-from fenland.core.field_reading import Source
-from fenland.core.keywords import KEYWORDS
-from fenland.core.reading import definitions_from, read_definitions
+from fenland.core.definitions.field_reading import Source
+from fenland.core.definitions.keywords import KEYWORDS
+from fenland.core.definitions.model import DefinitionMistakes
+from fenland.core.definitions.reading import definitions_from, read_definitions
 from fenland.demo import sample as sample_module
 from fenland.service.project import load_project, read_source
 from fenland.service.settings import SettingsRefused, read_settings

@@ -17,20 +17,20 @@ import pytest
 from ruamel.yaml import YAML
 
 from fenland.client.errors import BY_STATUS
-from fenland.core.access import Actor, Caller, Policy, Sight
-from fenland.core.auditing import Kind
-from fenland.core.constraints import CONSTRAINTS
+from fenland.core.access.field_access import PROTECTIONS
+from fenland.core.access.policy import Actor, Caller, Policy, Sight
+from fenland.core.changes.rules import Rules
+from fenland.core.definitions.constraints import CONSTRAINTS
+from fenland.core.definitions.reading import definitions_from
 from fenland.core.expressions import EvaluationError, as_json, evaluate
-from fenland.core.field_access import PROTECTIONS
+from fenland.core.history.auditing import Kind
 from fenland.core.problems import REFUSALS, Refusal
-from fenland.core.reading import definitions_from
-from fenland.core.rules import Rules
-from fenland.service.accounts import NewAccount, add_account
+from fenland.service.accounts.accounts import NewAccount, add_account
+from fenland.service.accounts.tokens import NewToken, issue_token
+from fenland.service.opening import open_service
 from fenland.service.project import read_source
-from fenland.service.service import open_service
 from fenland.service.settings import Settings
-from fenland.service.tokens import NewToken, issue_token
-from fenland.web.app import create_app
+from fenland.web.serving.app import create_app
 
 ROOT = Path(__file__).parents[1]
 PAGE = (ROOT / "docs" / "updates.md").read_text()

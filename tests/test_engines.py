@@ -18,15 +18,15 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from fenland.core.access import Actor
-from fenland.core.auditing import TreeAudit
-from fenland.core.history import Entry
-from fenland.core.leaves import leaf_of
-from fenland.core.merkle import leaf_hash
+from fenland.core.access.policy import Actor
+from fenland.core.history.auditing import TreeAudit
+from fenland.core.history.entries import Entry
+from fenland.core.history.leaves import leaf_of
+from fenland.core.history.merkle import leaf_hash
 from fenland.core.problems import NotSignedIn
-from fenland.service.callers import Came, caller_by_token
+from fenland.service.accounts.callers import Came, caller_by_token
+from fenland.service.accounts.tokens import NewToken, issue_token, list_tokens, revoke_tokens
 from fenland.service.service import Service
-from fenland.service.tokens import NewToken, issue_token, list_tokens, revoke_tokens
 from fenland.storage.door import Order, Page, Record, ReferenceBroken, ValueTaken, VersionRace
 
 ENGINES = ["sqlite", "postgres"]

@@ -13,11 +13,11 @@ import httpx
 import pytest
 
 from fenland.client import Client
-from fenland.core.reading import definitions_from
-from fenland.service.reports import read_heads
+from fenland.core.definitions.reading import definitions_from
+from fenland.service.proof.reports import read_heads
+from fenland.service.proof.verifying import verify_database
+from fenland.service.proof.verifying_files import verify_evidence, verify_export
 from fenland.service.service import Service
-from fenland.service.verifying import verify_database
-from fenland.service.verifying_files import verify_evidence, verify_export
 from fenland.storage.door import Made, migrate, plan_migration
 from support import TOKENS, bearer, workshop_of
 

@@ -11,7 +11,8 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from fenland.core.expressions import Bounds, EvaluationError, ExpressionMistake, evaluate, parse
+from fenland.core.expressions import EvaluationError, ExpressionMistake, evaluate, parse
+from fenland.core.limits import Bounds
 
 BINDINGS = {
     "record": {"name": "Saw", "note": None, "level": 3, "price": Decimal("1.10"), "tags": ["a", "b"], "maker": {"town": "Ely"}},

@@ -16,9 +16,9 @@ import pytest
 from fenland.service.service import Service
 from fenland.service.settings import Settings
 from fenland.storage.sqlite.engine import WritingConnection
-from fenland.web.app import create_app
-from fenland.web.front import Front, Served
-from fenland.web.short import Short
+from fenland.web.serving.app import create_app
+from fenland.web.serving.front import Front, Served
+from fenland.web.serving.short import Short
 from support import bearer
 
 PLAIN = WritingConnection.execute

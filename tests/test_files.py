@@ -22,10 +22,10 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from commands import fenland
+from fenland.core.changes.tabular import cell_text, csv_lines, read_csv
 from fenland.core.limits import Limits
-from fenland.core.tabular import cell_text, csv_lines, read_csv
+from fenland.service.files.spreadsheets import read_sheet, write_sheet
 from fenland.service.service import Service
-from fenland.service.spreadsheets import read_sheet, write_sheet
 from support import FENLAND, Running, bearer, start, workshop_of
 
 CSV, JSONL = "text/csv", "application/jsonl"
@@ -266,11 +266,11 @@ def test_a_row_whose_value_was_taken_meanwhile_is_refused_alone(
     parts: tuple[Service, httpx.Client], monkeypatch: pytest.MonkeyPatch
 ) -> None:
     # Rows are written together: what only the write itself finds is told of its own row.
-    from fenland.service import importing
+    from fenland.service.files import importing
 
     _, http = parts
     brought(http, "code,serial\nP1,5\n")
-    monkeypatch.setattr("fenland.service.settling.check_others", lambda *given: iter(()))
+    monkeypatch.setattr("fenland.service.records.settling.check_others", lambda *given: iter(()))
     found = brought(http, "code,serial\nP2,6\nP3,5\nP4,7\n", mode="create")
     assert counts(found) == (3 - 1, 0, 0, 1)
     assert found["problems"][0]["row"] == 3

@@ -163,7 +163,7 @@ def test_a_filter_by_an_indexed_field_uses_its_index(jobs: tuple[Service, httpx.
                 statements.append(" ".join(plan))
                 return reading.execute(text, values)
 
-    from fenland.core.conditions import Among, Column, Compare, Value
+    from fenland.core.access.conditions import Among, Column, Compare, Value
     from fenland.storage.door import Order, Page
 
     for condition in (

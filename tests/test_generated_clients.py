@@ -11,7 +11,7 @@ from pathlib import Path
 import httpx
 import pytest
 
-from fenland.web.body import MEDIA
+from fenland.web.http.body import MEDIA
 from support import Running
 
 ROOT = Path(__file__).parent.parent

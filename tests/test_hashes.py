@@ -10,8 +10,8 @@ from typing import Any
 import httpx
 import pytest
 
-from fenland.core.canonical import canonical_plain
-from fenland.core.merkle import leaf_hash, node_hash
+from fenland.core.history.merkle import leaf_hash, node_hash
+from fenland.core.values.canonical import canonical_plain
 from fenland.service.service import Service
 from support import bearer, workshop_of
 
@@ -65,7 +65,7 @@ def _everything(http: httpx.Client) -> str:
 
 def _leaves(service: Service) -> list[tuple[dict[str, Any], str]]:
     """Every leaf, as who has the database knows it, and its hash."""
-    from fenland.core.leaves import leaf_of
+    from fenland.core.history.leaves import leaf_of
 
     with service.database.reading() as reading:
         entries = service.database.history.following(reading, 0, 100)
@@ -137,7 +137,7 @@ def test_hashes_over_leaves_without_salts_are_kept_from_who_may_not_see_them(tmp
 
 def _without_salts(path: Path, last: int) -> None:
     """Makes a database what one of layout 6 is once it was brought over: leaves and nodes without salts."""
-    from fenland.core.merkle import completed
+    from fenland.core.history.merkle import completed
     from fenland.storage.door import audited
     from fenland.storage.sqlite.engine import guards
 

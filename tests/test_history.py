@@ -14,7 +14,7 @@ from typing import Any
 import httpx
 import pytest
 
-from fenland.service.accounts import AccountChange, change_account
+from fenland.service.accounts.accounts import AccountChange, change_account
 from fenland.service.service import Service
 from fenland.storage.door import Candidates
 from support import bearer, workshop_of

@@ -47,14 +47,14 @@ def _calls(*names: str) -> Iterator[str]:
 
 def test_records_and_history_are_written_in_one_place() -> None:
     writes = [f"records.{verb}" for verb in ("add", "change", "remove")]
-    assert set(_calls(*writes, "work.enter")) == {"service/applying.py"}
+    assert set(_calls(*writes, "work.enter")) == {"service/records/applying.py"}
     # Besides the unit of work, only what is no change of a record.
     assert set(_calls("history.add")) == {
         "service/work.py",
-        "service/account_entries.py",
-        "storage/definitions.py",
-        "storage/layouts.py",
-        "storage/older_history.py",
+        "service/accounts/entries.py",
+        "storage/shared/definitions.py",
+        "storage/shared/layouts.py",
+        "storage/sqlite/older_history.py",
     }
 
 

@@ -12,11 +12,11 @@ from typing import Any
 
 import pytest
 
-from fenland.core.definitions import DefinitionMistakes, Field
-from fenland.core.keywords import KEYWORDS
-from fenland.core.reading import definitions_from
-from fenland.core.validation import compile_nullable, kind_of
-from fenland.core.values import read_json
+from fenland.core.definitions.keywords import KEYWORDS
+from fenland.core.definitions.model import DefinitionMistakes, Field
+from fenland.core.definitions.reading import definitions_from
+from fenland.core.definitions.validation import compile_nullable, kind_of
+from fenland.core.values.plain import read_json
 
 SUITE = Path(__file__).parent / "json_schema_suite"
 

@@ -13,12 +13,12 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from fenland.core.definitions import DefinitionMistakes
-from fenland.core.edits import edits_from
+from fenland.core.changes.edits import edits_from
+from fenland.core.definitions.model import DefinitionMistakes
+from fenland.core.definitions.reading import definitions_from
 from fenland.core.limits import DEFAULTS
 from fenland.core.problems import Refusal
-from fenland.core.reading import definitions_from
-from fenland.core.values import frozen, read_json, same, write_json
+from fenland.core.values.plain import frozen, read_json, same, write_json
 from fenland.service.service import Service
 from fenland.storage.door import DatabaseRefused, open_database
 from support import bearer, workshop_of

@@ -17,9 +17,8 @@ from cryptography.hazmat.primitives.serialization import Encoding, NoEncryption,
 from hypothesis import given
 from hypothesis import strategies as st
 
-from fenland.core.canonical import canonical, canonical_plain, number_text
-from fenland.core.leaves import changes_from, changes_text, commitment, from_leaf, leaf_value
-from fenland.core.merkle import (
+from fenland.core.history.leaves import changes_from, changes_text, commitment, from_leaf, leaf_value
+from fenland.core.history.merkle import (
     EMPTY,
     completed,
     consistency_path,
@@ -30,9 +29,10 @@ from fenland.core.merkle import (
     node_hash,
     root_of,
 )
-from fenland.core.terms import value_term
-from fenland.core.values import same
-from fenland.service.signing_keys import SigningKey, verified
+from fenland.core.history.terms import value_term
+from fenland.core.values.canonical import canonical, canonical_plain, number_text
+from fenland.core.values.plain import same
+from fenland.service.proof.signing_keys import SigningKey, verified
 
 # --- RFC 8785 -----------------------------------------------------------------------------------------
 

@@ -13,7 +13,7 @@ import pytest
 from fenland.core.limits import Limits
 from fenland.service.service import Service
 from fenland.service.settings import Settings
-from fenland.web.app import create_app
+from fenland.web.serving.app import create_app
 from support import bearer
 
 TIGHT = Limits(body=2_000, nesting=6, operations=5, record=1_500, batch=3)

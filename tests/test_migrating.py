@@ -21,11 +21,11 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from commands import fenland
-from fenland.core.definitions import Definitions
-from fenland.core.reading import definitions_from
-from fenland.core.replaying import Replay
-from fenland.core.values import same
-from fenland.service.verifying import verify_database
+from fenland.core.definitions.model import Definitions
+from fenland.core.definitions.reading import definitions_from
+from fenland.core.evolving.replaying import Replay
+from fenland.core.values.plain import same
+from fenland.service.proof.verifying import verify_database
 from fenland.storage.door import (
     DatabaseRefused,
     Made,

@@ -12,8 +12,8 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
+from fenland.core.changes.tabular import csv_cell, csv_lines, read_csv
 from fenland.core.limits import Limits
-from fenland.core.tabular import csv_cell, csv_lines, read_csv
 from fenland.service.service import Service
 from support import bearer, workshop_of
 

@@ -11,9 +11,9 @@ from typing import Any
 import httpx
 import pytest
 
-from fenland.core.identity import time_of
-from fenland.core.values import same
-from fenland.service.archiving import archive
+from fenland.core.values.identity import time_of
+from fenland.core.values.plain import same
+from fenland.service.proof.archiving import archive
 from fenland.service.service import Service
 from support import bearer, workshop_of
 

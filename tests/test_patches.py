@@ -14,10 +14,10 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from fenland.core.edits import edits_schema, read_edits
-from fenland.core.json_patch import apply, read_json_patch
+from fenland.core.changes.edits import edits_schema, read_edits
+from fenland.core.changes.json_patch import apply, read_json_patch
 from fenland.core.problems import Conflict, Malformed, TooLarge
-from fenland.core.values import write_json
+from fenland.core.values.plain import write_json
 from support import Running, bearer
 
 #: Each engine behind the door of storage must answer the same.

@@ -7,7 +7,7 @@ import subprocess
 
 import pytest
 
-from fenland.core.patterns import compile_pattern
+from fenland.core.values.patterns import compile_pattern
 
 # fmt: off
 PATTERNS = [r"^a.c$",r"a$",r"\bcat\b",r"^[\w.-]+$",r"[^\d]",r"[\b]",r"\d+\D",r"[[a]",r"(?<y>\d{4})-(?<m>\d\d)",r"^\u{1F600}$",r"^\ud83d\ude00$",r"\s",r"^\S+$",r"[\s\S]",r"^[]$",r"^[^]$",r"a{2,3}?b",r"\cJ",r"\x41\u0042",r"\0",r"(a|b)*c",r"^$","",r"a|b|",r"\/\-",r"[\-a]",r"[a-]",r"[a\]b]",r"\$\^\.",r"(?:ab)+",r"\w{1,1000}",r"[\D]",r"[^\s\w]",r".", r"^.$",r"[&&]",r"[a--b]",r"x*?",

@@ -10,14 +10,15 @@ import jsonschema
 import pytest
 
 from commands import fenland
-from fenland.core.access import Actor, Caller
-from fenland.core.patches import MergePatch
-from fenland.service.delete import DeleteRequest, delete
-from fenland.service.finding import Address
+from fenland.core.access.policy import Actor, Caller
+from fenland.core.changes.patches import MergePatch
+from fenland.service.files.seeding import unguarded
+from fenland.service.opening import open_service
 from fenland.service.project import load_project
-from fenland.service.seeding import unguarded
-from fenland.service.service import Service, open_service
-from fenland.service.update import UpdateRequest, update
+from fenland.service.records.delete import DeleteRequest, delete
+from fenland.service.records.finding import Address
+from fenland.service.records.update import UpdateRequest, update
+from fenland.service.service import Service
 from support import workshop_of
 
 TOML = 'roles = ["office"]\ndatabase = "records.db"\n'

@@ -12,11 +12,11 @@ import pytest
 from playwright.sync_api import expect, sync_playwright
 
 from browser import chromium
-from fenland.core.definitions import DefinitionMistakes
+from fenland.core.definitions.model import DefinitionMistakes
 from fenland.service.service import Service
 from fenland.service.settings import Settings, read_settings
-from fenland.web.app import create_app
-from fenland.web.logs import client_address
+from fenland.web.serving.app import create_app
+from fenland.web.serving.logs import client_address
 from support import bearer, start
 
 APP = "https://app.example"

@@ -9,11 +9,11 @@ from typing import Any, NamedTuple
 import httpx
 import pytest
 
+from fenland.core.definitions.reading import definitions_from
 from fenland.core.limits import DEFAULTS
-from fenland.core.reading import definitions_from
 from fenland.core.reserved import RESERVED
-from fenland.web.describing.document import document
-from fenland.web.parameters import EQUALS
+from fenland.web.document import document
+from fenland.web.http.parameters import EQUALS
 from fenland.web.routes import ROUTES
 from support import workshop_of
 

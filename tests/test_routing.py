@@ -14,9 +14,9 @@ from werkzeug.routing.exceptions import RoutingException
 
 from fenland.service.service import Service
 from fenland.service.settings import Settings
-from fenland.web.app import create_app
-from fenland.web.lean import LeanFlask
-from fenland.web.routing import ShortCuts
+from fenland.web.serving.app import create_app
+from fenland.web.serving.lean import LeanFlask
+from fenland.web.serving.routing import ShortCuts
 
 WORDS = st.sampled_from(
     [

@@ -13,11 +13,11 @@ import httpx
 import pytest
 from sqlalchemy import create_engine
 
+from fenland.core.definitions.reading import definitions_from
 from fenland.core.problems import Unavailable
-from fenland.core.reading import definitions_from
 from fenland.service.service import Service
-from fenland.storage.column_types import ExactDecimal, from_column, to_column
 from fenland.storage.door import DatabaseRefused, open_database
+from fenland.storage.shared.column_types import ExactDecimal, from_column, to_column
 from fenland.storage.sqlite.engine import make_engine, writing_connection
 from fenland.storage.sqlite.writer import Writer
 

@@ -17,11 +17,11 @@ import jwt
 import pytest
 from cryptography.hazmat.primitives.asymmetric import ec
 
-from fenland.core.access import Scope
+from fenland.core.access.policy import Scope
 from fenland.demo.issuer import AUDIENCE, IssuerServer
-from fenland.service.accounts import AccountChange, NewAccount, add_account, change_account
+from fenland.service.accounts.accounts import AccountChange, NewAccount, add_account, change_account
+from fenland.service.accounts.tokens import NewToken, issue_token, revoke_tokens
 from fenland.service.service import Service
-from fenland.service.tokens import NewToken, issue_token, revoke_tokens
 from support import TOKENS, bearer, workshop_of
 
 KEY = {"type": "string", "required": True, "unique": True, "fixed": True}
@@ -725,7 +725,7 @@ def test_nobody_locks_another_out_from_elsewhere(tmp_path: Path) -> None:
 
 def test_few_passwords_are_worked_on_at_a_time(monkeypatch: pytest.MonkeyPatch) -> None:
     from fenland.core.problems import TooMany
-    from fenland.service import passwords
+    from fenland.service.accounts import passwords
 
     monkeypatch.setattr(passwords, "_LONGEST_WAIT", 0.01)
     running, most = [0], [0]
@@ -757,7 +757,7 @@ def test_few_passwords_are_worked_on_at_a_time(monkeypatch: pytest.MonkeyPatch) 
 
 def test_an_issuer_that_does_not_answer_holds_nobody(monkeypatch: pytest.MonkeyPatch) -> None:
     from fenland.core.problems import NotSignedIn, Unavailable
-    from fenland.service import issuers
+    from fenland.service.accounts import issuers
     from fenland.service.ways_in import Issuer
 
     monkeypatch.setattr(issuers, "_DEADLINE", 0.3)
@@ -777,7 +777,7 @@ def test_an_issuer_that_does_not_answer_holds_nobody(monkeypatch: pytest.MonkeyP
         }
 
     about = Issuer("https://i.example", "aud", "https://i.example/keys")
-    issued = issuers.Issued(about, frozenset(), fetch=fetch)
+    issued = issuers.IssuedTokens(about, frozenset(), fetch=fetch)
     forged = jwt.encode({"sub": "x"}, ec.generate_private_key(ec.SECP256R1()), "ES256", {"kid": "unknown"})
     moment, outcomes = datetime(2031, 4, 9, tzinfo=UTC), list[str]()
 

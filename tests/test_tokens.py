@@ -9,14 +9,14 @@ from typing import Any
 
 import pytest
 
-from fenland.core.access import Actor
-from fenland.core.identity import timestamp
+from fenland.core.access.policy import Actor
+from fenland.core.definitions.reading import definitions_from
 from fenland.core.problems import NotSignedIn
-from fenland.core.reading import definitions_from
-from fenland.service.accounts import AccountChange, NewAccount, add_account, change_account
-from fenland.service.callers import Came, caller_by_token
+from fenland.core.values.identity import timestamp
+from fenland.service.accounts.accounts import AccountChange, NewAccount, add_account, change_account
+from fenland.service.accounts.callers import Came, caller_by_token
+from fenland.service.accounts.tokens import NewToken, issue_token, revoke_tokens
 from fenland.service.service import Service
-from fenland.service.tokens import NewToken, issue_token, revoke_tokens
 from fenland.storage.door import Token, open_database
 from fenland.storage.sqlite.known import LONGEST, Mark
 

@@ -9,7 +9,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from fenland.core.patches import merge
+from fenland.core.changes.patches import merge
 from fenland.service.service import Service
 from support import bearer
 

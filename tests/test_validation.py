@@ -11,13 +11,13 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from fenland.core.formats import read_date_time
+from fenland.core.access.schemas import field_schema
+from fenland.core.definitions.reading import definitions_from
+from fenland.core.definitions.validation import REFUSED, compile_nullable
 from fenland.core.problems import Malformed, TooLarge
-from fenland.core.reading import definitions_from
-from fenland.core.schemas import field_schema
-from fenland.core.texts import read_text
-from fenland.core.validation import REFUSED, compile_nullable
-from fenland.core.values import frozen, read_json, same, write_json
+from fenland.core.values.formats import read_date_time
+from fenland.core.values.plain import frozen, read_json, same, write_json
+from fenland.core.values.texts import read_text
 
 CENTS = {"type": "number", "multipleOf": Decimal("0.01")}
 

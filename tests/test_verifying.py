@@ -24,14 +24,14 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from commands import fenland
-from fenland.core.merkle import leaf_hash
-from fenland.service.archiving import archive, read_archive
-from fenland.service.publishing import publish
-from fenland.service.reports import Report, read_heads
-from fenland.service.service import open_service
-from fenland.service.signing_keys import SigningKey
-from fenland.service.verifying import verify_database
-from fenland.service.verifying_files import verify_evidence, verify_export
+from fenland.core.history.merkle import leaf_hash
+from fenland.service.opening import open_service
+from fenland.service.proof.archiving import archive, read_archive
+from fenland.service.proof.publishing import publish
+from fenland.service.proof.reports import Report, read_heads
+from fenland.service.proof.signing_keys import SigningKey
+from fenland.service.proof.verifying import verify_database
+from fenland.service.proof.verifying_files import verify_evidence, verify_export
 from fenland.storage.door import back_up, kept_definitions
 from fenland.storage.sqlite.engine import guards
 from support import NIGHTLY, Running, start
@@ -396,8 +396,8 @@ def test_a_history_that_was_rewritten_throughout_is_seen_with_a_head_that_was_ke
     base: sqlite3.Connection, whole: Path
 ) -> None:
     """Whoever holds the database, and not its key, can make every hash anew."""
-    from fenland.core.auditing import TreeAudit
-    from fenland.core.merkle import completed
+    from fenland.core.history.auditing import TreeAudit
+    from fenland.core.history.merkle import completed
     from fenland.storage.door import audited as opened
 
     base.execute("UPDATE fenland_history SET via = 'another' WHERE sequence = 2000")

@@ -18,14 +18,14 @@ from urllib.parse import urlencode
 import httpx
 import pytest
 
-from fenland.core.access import Actor, Caller
-from fenland.core.changes import Change, Stamp, alteration, creation, deletion
-from fenland.service.applying import apply
-from fenland.service.batch import ACTIONS
+from fenland.core.access.policy import Actor, Caller
+from fenland.core.changes.change import Change, Stamp, alteration, creation, deletion
+from fenland.service.records.applying import apply
+from fenland.service.records.batch import ACTIONS
 from fenland.service.service import Service
 from fenland.service.work import View, written
 from fenland.web import routes
-from fenland.web.patch_formats import PATCH_TYPES
+from fenland.web.http.patch_formats import PATCH_TYPES
 from support import TOKENS, bearer, workshop_of
 from test_access import Fields, Rule, World
 

@@ -14,7 +14,7 @@ export type Fields = { [name: string]: Json };
 /** The form of a record; its schema is a JSON Schema, which the OpenAPI document leaves open. */
 export type Form = Omit<WithJson<Schemas["RecordForm"]>, "schema"> & { schema: CollectionSchema };
 
-/** What the console reads of a JSON Schema (core/schemas.py). */
+/** What the console reads of a JSON Schema (core/access/schemas.py). */
 export interface FieldSchema {
   type: string | string[];
   title?: string;

@@ -31,8 +31,8 @@ _JSON = json_option()
 @contextmanager
 def project_service(folder: Path) -> Iterator[Service]:
     """The service over a project's own database; what it refuses ends the command."""
-    from fenland.service.migrating import as_kept, made_now
-    from fenland.service.service import open_service
+    from fenland.service.opening import open_service
+    from fenland.service.upkeep.migrating import as_kept, made_now
     from fenland.storage.door import DatabaseRefused
 
     project = open_project(folder)
@@ -111,8 +111,8 @@ def add(
     as_json: bool = _JSON,
 ) -> None:
     """Add an account and print its first token. One that is there is left as it is, and told of."""
-    from fenland.service.accounts import NewAccount, add_account
-    from fenland.service.tokens import NewToken, issue_token
+    from fenland.service.accounts.accounts import NewAccount, add_account
+    from fenland.service.accounts.tokens import NewToken, issue_token
 
     attributes, secret = _attributes(attribute), _asked_password() if password else None
     with project_service(project) as service:
@@ -135,9 +135,9 @@ def change(
     as_json: bool = _JSON,
 ) -> None:
     """Change an account from this moment on; what is not named stays."""
-    from fenland.core.patches import merge
-    from fenland.core.values import MISSING
-    from fenland.service.accounts import AccountChange, change_account, find_account
+    from fenland.core.changes.patches import merge
+    from fenland.core.values.plain import MISSING
+    from fenland.service.accounts.accounts import AccountChange, change_account, find_account
 
     if role and no_roles:
         fail("--role and --no-roles are both given. Use one of them.", Exit.USAGE)
@@ -176,7 +176,7 @@ def token(
     as_json: bool = _JSON,
 ) -> None:
     """Print a new token for an account. Only its hash is kept, so it cannot be shown again."""
-    from fenland.service.tokens import NewToken, issue_token, read_scope
+    from fenland.service.accounts.tokens import NewToken, issue_token, read_scope
 
     sent = {"rights": right or None, "collections": collection or None} if right or collection else None
     with project_service(project) as service:
@@ -192,7 +192,7 @@ def tokens(
     as_json: bool = _JSON,
 ) -> None:
     """List an account's tokens: what each is for, and when it ends. The tokens themselves are not kept."""
-    from fenland.service.tokens import list_tokens
+    from fenland.service.accounts.tokens import list_tokens
 
     with project_service(project) as service:
         found = list_tokens(service, name)
@@ -220,7 +220,7 @@ def revoke(
     as_json: bool = _JSON,
 ) -> None:
     """Revoke every token of an account, or one of them, from this moment on."""
-    from fenland.service.tokens import revoke_tokens
+    from fenland.service.accounts.tokens import revoke_tokens
 
     with project_service(project) as service:
         count = revoke_tokens(service, name, token_id)
@@ -233,7 +233,7 @@ def revoke(
 @commands.command("list")
 def list_all(project: Path = _PROJECT, as_json: bool = _JSON) -> None:
     """List the accounts and their roles."""
-    from fenland.service.accounts import list_accounts
+    from fenland.service.accounts.accounts import list_accounts
 
     with project_service(project) as service:
         found = list_accounts(service)

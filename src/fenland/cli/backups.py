@@ -55,9 +55,9 @@ def restore_backup(
 
     Stop the service first: one that runs notices, and saves nothing any more until it is started anew.
     """
-    from fenland.core.definitions import DefinitionMistakes
+    from fenland.core.definitions.model import DefinitionMistakes
     from fenland.service.project import load_project
-    from fenland.service.putting_back import look_into
+    from fenland.service.upkeep.putting_back import look_into
     from fenland.storage.door import DatabaseRefused, put_back
 
     settings, definitions = open_settings(project), None

@@ -13,7 +13,7 @@ from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn
 
 from fenland.cli.signing import PANEL, TIMEOUT, signed_in
 from fenland.cli.terminal import Exit, err, escape, fail, json_option, out, tell
-from fenland.core.values import write_json
+from fenland.core.values.plain import write_json
 
 #: Items sent in one request when each stands on its own; all-or-nothing is always one request.
 _AT_A_TIME = 100

@@ -11,10 +11,10 @@ import typer
 from fenland.cli.migrating import shown_progress
 from fenland.cli.projects import PANEL, open_project
 from fenland.cli.terminal import Exit, counted, err, escape, fail, json_option, out, print_json
-from fenland.core.values import write_json
+from fenland.core.values.plain import write_json
 
 if TYPE_CHECKING:
-    from fenland.service.seeding import Seeded
+    from fenland.service.files.seeding import Seeded
 
 #: Records that are told one by one.
 _LEFT_TOLD = 20
@@ -29,8 +29,8 @@ def describe(
 
     [bold]fenland describe --as mermaid --out collections.mmd[/]
     """
-    from fenland.core.describing import diagram, schema_bundle
-    from fenland.web.describing.document import document
+    from fenland.core.access.describing import diagram, schema_bundle
+    from fenland.web.document import document
 
     if kind not in ("json-schema", "openapi", "mermaid"):
         fail(f"--as is {kind}. It must be json-schema, openapi or mermaid.", Exit.USAGE)
@@ -70,9 +70,9 @@ def seed(
     seeds/stations-north.yaml, seeds/areas.json. It can be applied again, as often as you like: what people
     changed, deleted or erased since is left as it is, and listed.
     """
-    from fenland.service.migrating import made_now
-    from fenland.service.seeding import SeedRequest, SeedsRefused, by_collection
-    from fenland.service.seeding import seed as apply_seeds
+    from fenland.service.files.seeding import SeedRequest, SeedsRefused, by_collection
+    from fenland.service.files.seeding import seed as apply_seeds
+    from fenland.service.upkeep.migrating import made_now
     from fenland.storage.door import DatabaseRefused
 
     project = open_project(folder)

@@ -13,7 +13,7 @@ from fenland.cli.accounts import project_service
 from fenland.cli.projects import PANEL
 from fenland.cli.terminal import Exit, err, escape, fail, json_option, out, print_exact
 from fenland.core.expressions import ExpressionMistake
-from fenland.core.values import write_json
+from fenland.core.values.plain import write_json
 
 
 def evaluate(
@@ -45,7 +45,7 @@ def evaluate(
             fail("--key and --account need --in with a collection.", Exit.USAGE)
         _alone(expression, as_json=as_json)
         return
-    from fenland.service.evaluate import EvaluateRequest, evaluate_for
+    from fenland.service.forms.evaluate import EvaluateRequest, evaluate_for
 
     with project_service(project) as service:
         try:

@@ -10,7 +10,7 @@ from rich.text import Text
 
 from fenland.cli.terminal import Exit, fail, shown
 from fenland.core.names import did_you_mean
-from fenland.core.texts import read_text
+from fenland.core.values.texts import read_text
 
 #: Columns of a list, at most; the rest is in `show` and in --json. Each wants some room, in characters.
 _MOST_COLUMNS, _ROOM = 7, 16

@@ -13,7 +13,7 @@ from rich.progress import BarColumn, Progress, TaskProgressColumn, TextColumn, T
 from fenland.cli.completing import complete_collection
 from fenland.cli.signing import PANEL, TIMEOUT, signed_in
 from fenland.cli.terminal import Exit, counted, err, escape, fail, json_option, out, print_json
-from fenland.core.rules import BLANKS
+from fenland.core.changes.rules import BLANKS
 
 if TYPE_CHECKING:
     from fenland.cli.portions import Portion

@@ -19,10 +19,10 @@ from fenland.cli import (
     describing,
     evaluating,
     files,
+    history,
     migrating,
-    past,
     projects,
-    proving,
+    proof,
     records,
     running,
     signing,
@@ -68,8 +68,8 @@ backups.register(app)
 accounts.register(app)
 signing.register(app)
 records.register(app)
-past.register(app)
-proving.register(app)
+history.register(app)
+proof.register(app)
 batch.register(app)
 files.register(app)
 access.register(app)

@@ -61,8 +61,7 @@ def migrate(
 
     [bold]fenland migrate --lose stations.fax[/]
     """
-    from fenland.service.migrating import Agreement, Blocked, Changed, NotAgreed, carry_out, review_text
-    from fenland.service.migrating import preview as plan_of
+    from fenland.service.upkeep import migrating
     from fenland.storage.door import DatabaseRefused
 
     if write is not None and not preview:
@@ -73,9 +72,9 @@ def migrate(
     try:
         if preview:
             with shown_progress() as progress:
-                plan = plan_of(project, progress)
+                plan = migrating.preview(project, progress)
             if write is not None:
-                _write(write, review_text(plan, project.definitions))
+                _write(write, migrating.review_text(plan, project.definitions))
             if write is None or str(write) != "-":
                 _show(plan, None, as_json=as_json)
             if plan.blocked:
@@ -83,12 +82,12 @@ def migrate(
             return
         text = None if reviewed is None else _read(reviewed)
         with shown_progress() as progress:
-            plan, copy = carry_out(project, Agreement(tuple(lose), text), progress)
-    except Blocked as error:
+            plan, copy = migrating.carry_out(project, migrating.Agreement(tuple(lose), text), progress)
+    except migrating.Blocked as error:
         fail(f"{error}\nNothing was changed. See more with --preview.", Exit.INVALID)
-    except Changed as error:
+    except migrating.Changed as error:
         fail(str(error), Exit.CONFLICT)
-    except NotAgreed as error:
+    except migrating.NotAgreed as error:
         fail(f"{error}\nNothing was changed.", Exit.USAGE)
     except DatabaseRefused as error:
         fail(str(error))

@@ -12,8 +12,8 @@ from pathlib import Path
 from typing import Any
 
 from fenland.cli.terminal import Exit, fail
+from fenland.core.changes.tabular import REASON, ROW, Form, csv_lines, csv_rows, guarded
 from fenland.core.problems import Malformed
-from fenland.core.tabular import REASON, ROW, Form, csv_lines, csv_rows, guarded
 
 #: Rows in one portion; the service takes no more at a time with an idempotency key.
 PORTION = 1_000
@@ -90,7 +90,7 @@ def _rows(path: Path, size: int) -> Iterator[Portion]:
             for portion in _cut(csv_rows(texts(file)), size):
                 yield Portion(portion[0], portion[1], portion[2], "csv", position)
     else:
-        from fenland.service.spreadsheets import read_sheet
+        from fenland.service.files.spreadsheets import read_sheet
 
         sheet = ([guarded(cell) for cell in row] for row in read_sheet(path))
         for numbers, rows, content in _cut(sheet, size):
@@ -118,7 +118,7 @@ def header_of(path: Path) -> list[str]:
     if form_of(path) == "csv":
         with path.open(encoding="utf-8-sig", newline="") as file:
             return next(csv_rows(file), [])
-    from fenland.service.spreadsheets import read_sheet
+    from fenland.service.files.spreadsheets import read_sheet
 
     return next(read_sheet(path), [])
 

@@ -8,9 +8,9 @@ from typing import TYPE_CHECKING
 import typer
 
 from fenland.cli.terminal import Exit, counted, err, escape, fail, json_option, out, print_json
-from fenland.core.advice import advise
-from fenland.core.definitions import DefinitionMistakes
-from fenland.core.reading import not_yet_enforced
+from fenland.core.definitions.advice import advise
+from fenland.core.definitions.model import DefinitionMistakes
+from fenland.core.definitions.reading import not_yet_enforced
 
 if TYPE_CHECKING:
     from fenland.service.project import Project
@@ -140,7 +140,7 @@ def check(
 def _check_records(folder: Path, *, as_json: bool) -> None:
     from fenland.cli.accounts import project_service
     from fenland.cli.migrating import shown_progress
-    from fenland.service.checking import broken_records
+    from fenland.service.upkeep.checking import broken_records
 
     with project_service(folder) as service, shown_progress() as progress:
         found = list(broken_records(service, lambda done, whole: progress.told("checking", done, whole)))

@@ -11,7 +11,7 @@ import typer
 
 from fenland.cli.completing import complete_collection, complete_field, complete_key, complete_value
 from fenland.cli.fields import RESERVED, read_edits, read_fields, record_table, records_table
-from fenland.cli.past import AT, VERSION
+from fenland.cli.history import AT, VERSION
 from fenland.cli.signing import PANEL, TIMEOUT, signed_in
 from fenland.cli.terminal import UNSEEN, Exit, err, escape, fail, json_option, out, print_exact, shown
 

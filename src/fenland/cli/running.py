@@ -25,7 +25,7 @@ _WORKERS = typer.Option(None, min=1, max=64, help="Processes that answer, in pla
 @contextmanager
 def _telling() -> Iterator[None]:
     from fenland.storage.door import DatabaseRefused
-    from fenland.web.serve import StartRefused
+    from fenland.web.serving.serve import StartRefused
 
     try:
         yield
@@ -52,7 +52,7 @@ def start(
     workers: int | None = _WORKERS,
 ) -> None:
     """Start the service of a project, until Ctrl-C or a TERM signal: running requests are finished first."""
-    from fenland.web.serve import run
+    from fenland.web.serving.serve import run
 
     project = _with(open_project(folder), host, port, workers)
     with _telling():
@@ -72,7 +72,7 @@ def demo(
 
     The first start lays the project into a folder and fills its database; later starts find it there.
     """
-    from fenland.web.serve import run
+    from fenland.web.serving.serve import run
 
     with _telling():
         project, count = _laid(folder)

@@ -10,7 +10,7 @@ from typing import Any, NoReturn
 import typer
 from rich.console import Console
 
-from fenland.core.values import write_json
+from fenland.core.values.plain import write_json
 
 out = Console(highlight=False, soft_wrap=True)
 err = Console(stderr=True, highlight=False, soft_wrap=True)

@@ -11,8 +11,20 @@ from dataclasses import dataclass
 from decimal import Decimal
 from typing import Any
 
-from fenland.core.expressions.parser import BOUNDS, Bounds
 from fenland.core.problems import TooLarge
+
+
+@dataclass(frozen=True, slots=True)
+class Bounds:
+    """How much one expression may be: characters, levels and nodes."""
+
+    length: int = 10_000
+    nesting: int = 60
+    nodes: int = 1_000
+
+
+#: What is used where nothing else is said.
+BOUNDS = Bounds()
 
 
 @dataclass(frozen=True, slots=True)

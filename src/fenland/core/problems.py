@@ -1,7 +1,7 @@
 """What can be wrong with a request, as values and as one small tree of errors.
 
 One kind of problem is one class: its code, the status it is answered with (RFC 9110 section 15), what it is
-called, what can be done about it, and the parameters it may carry, as JSON Schema. `web/errors.py` makes
+called, what can be done about it, and the parameters it may carry, as JSON Schema. `web/http/errors.py` makes
 RFC 9457 problem details of them, the OpenAPI document describes them, and tests hold docs/errors.md and the
 client against them. A new problem is a new class here.
 

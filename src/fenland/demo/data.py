@@ -13,15 +13,15 @@ from dataclasses import dataclass, field
 from datetime import UTC, date, datetime, timedelta
 from typing import Any
 
-from fenland.core.access import Actor, Caller
-from fenland.core.definitions import Definitions
-from fenland.core.patches import MergePatch
-from fenland.service.accounts import NewAccount, add_account
-from fenland.service.create import CreateRequest, create
-from fenland.service.finding import Address
+from fenland.core.access.policy import Actor, Caller
+from fenland.core.changes.patches import MergePatch
+from fenland.core.definitions.model import Definitions
+from fenland.service.accounts.accounts import NewAccount, add_account
+from fenland.service.accounts.tokens import NewToken, issue_token
+from fenland.service.records.create import CreateRequest, create
+from fenland.service.records.finding import Address
+from fenland.service.records.update import UpdateRequest, update
 from fenland.service.service import Service
-from fenland.service.tokens import NewToken, issue_token
-from fenland.service.update import UpdateRequest, update
 from fenland.storage.door import Database, Page
 
 SEED = 4711

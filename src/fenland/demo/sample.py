@@ -6,7 +6,7 @@ import shutil
 from collections.abc import Callable
 from pathlib import Path
 
-from fenland.core.identity import timestamp
+from fenland.core.values.identity import timestamp
 from fenland.demo.data import START, fill
 from fenland.service.project import Project, load_project
 from fenland.storage.door import Made, open_database

@@ -17,10 +17,10 @@ from ruamel.yaml import YAML
 from ruamel.yaml.error import MarkedYAMLError, YAMLError
 from ruamel.yaml.nodes import MappingNode, ScalarNode, SequenceNode
 
-from fenland.core.definitions import DefinitionMistakes, Definitions, Mistake
-from fenland.core.field_reading import Path as Steps
-from fenland.core.field_reading import Source
-from fenland.core.reading import read_definitions
+from fenland.core.definitions.field_reading import Path as Steps
+from fenland.core.definitions.field_reading import Source
+from fenland.core.definitions.model import DefinitionMistakes, Definitions, Mistake
+from fenland.core.definitions.reading import read_definitions
 from fenland.service.settings import FILE_NAME, Settings, SettingsRefused, read_settings
 
 COLLECTIONS = "collections"

@@ -9,33 +9,30 @@ from __future__ import annotations
 import os
 from collections.abc import Callable, Iterable
 from contextlib import suppress
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import UTC, date, datetime, timedelta, tzinfo
 from functools import cached_property
 from itertools import pairwise
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import Protocol
 from zoneinfo import ZoneInfo
 
 import structlog
 
-from fenland.core.access import Caller, Follow, Policy, Sight, nothing
-from fenland.core.catalog import catalog_of, followed_fields
-from fenland.core.comparing import compare
-from fenland.core.definitions import Collection, Definitions, Rule
+from fenland.core.access.field_access import FieldAccess
+from fenland.core.access.policy import Actor, Caller, Follow, Policy, Sight, nothing
+from fenland.core.changes.rules import Rules
+from fenland.core.definitions.catalog import catalog_of, followed_fields
+from fenland.core.definitions.model import Collection, Definitions, Rule
+from fenland.core.evolving.comparing import compare
+from fenland.core.evolving.lineage import Lineage, Passage
 from fenland.core.expressions.checking import Checked
-from fenland.core.field_access import FieldAccess
-from fenland.core.identity import TICKS, etag, part_tag, timestamp, uuid7
 from fenland.core.limits import DEFAULTS, Limits
-from fenland.core.lineage import Lineage, Passage
 from fenland.core.names import did_you_mean
 from fenland.core.problems import NotFound, Unavailable
-from fenland.core.rules import Rules
+from fenland.core.values.identity import TICKS, etag, part_tag, timestamp, uuid7
 from fenland.service.ways_in import WaysIn
-from fenland.storage.door import Database, Made, Record, Records, open_database
-
-if TYPE_CHECKING:
-    from fenland.service.issuers import Issued
+from fenland.storage.door import Database, Record, Records
 
 log = structlog.get_logger()
 
@@ -57,6 +54,26 @@ class Resource:
         return etag(record["id"], record["version"], self.moved, part)
 
 
+class Issued(Protocol):
+    """Reads tokens of an outside issuer."""
+
+    def actor(self, token: str, moment: datetime) -> Actor:
+        """Who a token stands for. Raises `NotSignedIn`, and `Unavailable` while no key set can be had."""
+        ...
+
+
+@dataclass(frozen=True, slots=True)
+class Surroundings:
+    """What a service has around it: who may sign in how, and what lies beside its database."""
+
+    ways_in: WaysIn = field(default_factory=WaysIn)
+    #: Reads tokens of the outside issuer, where one is believed.
+    issued: Issued | None = None
+    #: Where the key lies that signs heads of the history, and the folder of the database.
+    key_file: Path = Path("fenland.key")
+    place: Path = Path()
+
+
 class Service:
     """Everything a use case needs, made once at the start."""
 
@@ -66,23 +83,15 @@ class Service:
         database: Database,
         limits: Limits = DEFAULTS,
         clock: Callable[[], datetime] = lambda: datetime.now(UTC),
-        ways_in: WaysIn = WaysIn(),  # noqa: B008 - frozen
+        around: Surroundings = Surroundings(),
     ) -> None:
         self.definitions = definitions
         self.database = database
         self.limits = limits
         self.clock = clock
-        self.ways_in = ways_in
+        self.ways_in, self.issued = around.ways_in, around.issued
+        self.key_file, self.place = around.key_file, around.place
         self.zone: tzinfo = UTC if limits.zone == "UTC" else ZoneInfo(limits.zone)
-        #: Where the key lies that signs heads of the history, and the folder of the database.
-        self.key_file, self.place = Path("fenland.key"), Path()
-        issuer = ways_in.issuer
-        self.issued: Issued | None = None
-        if issuer is not None:
-            # Only who believes an issuer loads what reads its tokens.
-            from fenland.service.issuers import Issued as Reader
-
-            self.issued = Reader(issuer, frozenset(definitions.roles), database.turn.aside)
         self._last_ticks = 0
         self.resources = {
             name: Resource(one, Rules(one), Policy(one), database.records[name], database.moved.get(name, 0))
@@ -172,17 +181,3 @@ class Service:
         with suppress(Unavailable):
             self.database.note_uses()
         self.database.close()
-
-
-def open_service(
-    definitions: Definitions,
-    path: Path,
-    limits: Limits = DEFAULTS,
-    ways_in: WaysIn | None = None,
-    made: Made | None = None,
-) -> Service:
-    """The service over the database at `path`; its key lies beside that. Raises `DatabaseRefused`."""
-    database = open_database(path, definitions, limits, made)
-    service = Service(definitions, database, limits, ways_in=ways_in or WaysIn())
-    service.key_file, service.place = path.with_name(path.name + ".key"), path.parent
-    return service

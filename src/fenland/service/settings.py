@@ -31,9 +31,8 @@ from pydantic_settings import (
     TomlConfigSettingsSource,
 )
 
-from fenland.core.definitions import DefinitionMistakes, Mistake
-from fenland.core.expressions import Bounds
-from fenland.core.limits import Limits
+from fenland.core.definitions.model import DefinitionMistakes, Mistake
+from fenland.core.limits import Bounds, Limits
 from fenland.core.names import did_you_mean
 from fenland.service.ways_in import Issuer, WaysIn
 

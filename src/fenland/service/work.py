@@ -9,9 +9,9 @@ from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from typing import Any, TypeVar
 
-from fenland.core.access import Caller, Sight
-from fenland.core.changes import Stamp
-from fenland.core.history import Entry
+from fenland.core.access.policy import Caller, Sight
+from fenland.core.changes.change import Stamp
+from fenland.core.history.entries import Entry
 from fenland.core.limits import Limits
 from fenland.core.problems import Conflict
 from fenland.service.service import Resource, Service

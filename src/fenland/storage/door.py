@@ -7,11 +7,11 @@ from contextlib import AbstractContextManager
 from datetime import UTC, datetime
 from pathlib import Path
 
-from fenland.core.definitions import Definitions
-from fenland.core.field_access import Record
-from fenland.core.identity import timestamp
+from fenland.core.access.field_access import Record
+from fenland.core.definitions.model import Definitions
 from fenland.core.limits import DEFAULTS, Limits
-from fenland.storage.protocols import (
+from fenland.core.values.identity import timestamp
+from fenland.storage.shared.protocols import (
     MOST_TOGETHER,
     Accounts,
     Database,
@@ -23,15 +23,8 @@ from fenland.storage.protocols import (
     Together,
     Writing,
 )
-from fenland.storage.sqlite.auditing import Audited, Unreadable, audited_sqlite
-from fenland.storage.sqlite.copying import Look
-from fenland.storage.sqlite.copying import back_up as back_up_sqlite
-from fenland.storage.sqlite.copying import put_back as put_sqlite_back
-from fenland.storage.sqlite.database import open_sqlite
-from fenland.storage.sqlite.engine import fold as fold_sqlite
-from fenland.storage.sqlite.migrating import kept_in_sqlite, migrate_sqlite, plan_sqlite
-from fenland.storage.turn import Turn, WouldWait
-from fenland.storage.values import (
+from fenland.storage.shared.turn import Turn, WouldWait
+from fenland.storage.shared.values import (
     QUIET,
     Account,
     Admission,
@@ -55,6 +48,13 @@ from fenland.storage.values import (
     ValueTaken,
     VersionRace,
 )
+from fenland.storage.sqlite.auditing import Audited, Unreadable, audited_sqlite
+from fenland.storage.sqlite.copying import Look
+from fenland.storage.sqlite.copying import back_up as back_up_sqlite
+from fenland.storage.sqlite.copying import put_back as put_sqlite_back
+from fenland.storage.sqlite.database import open_sqlite
+from fenland.storage.sqlite.engine import fold as fold_sqlite
+from fenland.storage.sqlite.migrating import kept_in_sqlite, migrate_sqlite, plan_sqlite
 
 __all__ = [
     "MOST_TOGETHER",

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from fenland.service.accounts import (
+from fenland.service.accounts.accounts import (
     AccountChange,
     NewAccount,
     account_etag,
@@ -15,13 +15,14 @@ from fenland.service.accounts import (
     permit_managing,
 )
 from fenland.storage.door import Account
-from fenland.web import parameters as p
-from fenland.web.answering import Answer, json_answer
-from fenland.web.calls import Call
-from fenland.web.describing.contents import Reply, one_body
-from fenland.web.describing.parts import ETAG
-from fenland.web.members import FLAG, NAMES, OBJECT, SECRET, TEXT, sent_members
-from fenland.web.route import Route
+from fenland.web.describing.contents import one_body
+from fenland.web.http import parameters as p
+from fenland.web.http.answers import Answer, json_answer
+from fenland.web.http.calls import Call
+from fenland.web.http.members import FLAG, NAMES, OBJECT, SECRET, TEXT, sent_members
+from fenland.web.http.replies import Reply
+from fenland.web.http.route import Route
+from fenland.web.http.schemas import ETAG
 
 _MEMBERS = {"title": TEXT, "roles": NAMES, "attributes": OBJECT, "password": SECRET}
 

@@ -5,27 +5,28 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
-from fenland.core.definitions import Collection
+from fenland.core.changes.patches import MergePatch, Patch, read_object
+from fenland.core.definitions.model import Collection
+from fenland.core.definitions.validation import kind_of
 from fenland.core.limits import Limits, beyond
 from fenland.core.names import did_you_mean
-from fenland.core.patches import MergePatch, Patch, read_object
 from fenland.core.problems import Malformed, UnsupportedMedia
-from fenland.core.validation import kind_of
-from fenland.service.batch import Item, Resolve, Result, batch, read_action
-from fenland.service.create import CreateRequest
-from fenland.service.delete import DeleteRequest
-from fenland.service.finding import UNCONDITIONAL, Address, Base, Preconditions, checked_reason
-from fenland.service.putting import PutRequest
+from fenland.service.records.batch import Item, Resolve, Result, batch, read_action
+from fenland.service.records.create import CreateRequest
+from fenland.service.records.delete import DeleteRequest
+from fenland.service.records.finding import UNCONDITIONAL, Address, Base, Preconditions, checked_reason
+from fenland.service.records.putting import PutRequest
+from fenland.service.records.update import UpdateRequest
 from fenland.service.service import Service
-from fenland.service.update import UpdateRequest
-from fenland.web import parameters as p
-from fenland.web.answering import REPEATED, Answer, json_answer
-from fenland.web.body import JSON, body_of, check_coding
-from fenland.web.calls import Call, later
-from fenland.web.describing.contents import Reply, one_body
-from fenland.web.errors import PROBLEM, problem_json
-from fenland.web.patch_formats import ACCEPT_PATCH, MEMBERS, fields_of
-from fenland.web.route import Route
+from fenland.web.describing.contents import one_body
+from fenland.web.http import parameters as p
+from fenland.web.http.answers import REPEATED, Answer, json_answer
+from fenland.web.http.body import JSON, body_of, check_coding
+from fenland.web.http.calls import Call, later
+from fenland.web.http.errors import PROBLEM, problem_json
+from fenland.web.http.patch_formats import ACCEPT_PATCH, MEMBERS, fields_of
+from fenland.web.http.replies import Reply
+from fenland.web.http.route import Route
 
 _NAMED = ("action", "collection", "key")
 _ALLOWED = {

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from fenland.service.form import Form
+from fenland.service.forms.form import Form
 
 
 def form_json(form: Form, prefix: str) -> dict[str, Any]:

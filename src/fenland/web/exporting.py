@@ -7,16 +7,15 @@ from typing import TYPE_CHECKING
 
 from flask import Request
 
-from fenland.core.access import Caller
+from fenland.core.changes.tabular import Form
 from fenland.core.problems import Malformed, Unavailable
-from fenland.core.tabular import Form
-from fenland.service.exporting import export_records
-from fenland.service.exporting_history import export_history
-from fenland.service.listing import ListRequest
-from fenland.service.searching import HistoryRequest
-from fenland.service.service import Service
-from fenland.web.answering import Answer
-from fenland.web.body import MEDIA, STREAMED
+from fenland.service.files.exporting import export_records
+from fenland.service.files.exporting_history import export_history
+from fenland.service.history.searching import HistoryRequest
+from fenland.service.records.listing import ListRequest
+from fenland.web.http.answers import Answer
+from fenland.web.http.body import MEDIA, STREAMED
+from fenland.web.http.calls import Call
 
 if TYPE_CHECKING:
     from _typeshed.wsgi import StartResponse, WSGIEnvironment
@@ -52,45 +51,41 @@ def form_accepted(request: Request) -> Form | None:
     return next((MEDIA[one] for one in named if one in MEDIA), None)
 
 
-class Exports:
-    """Makes files of lists, so many at a time."""
+def list_file(call: Call, asked: ListRequest, form: Form) -> Answer:
+    """The list as a file. Raises what is wrong with the request."""
+    if asked.cursor is not None or asked.count or asked.labels or asked.wanted.include:
+        raise Malformed("A file holds the whole list: cursor, count, labels and include are for pages.")
+    return _sent(call, asked.collection, form, lambda: export_records(call.service, call.caller, asked, form))
 
-    def __init__(self, service: Service) -> None:
-        self._service = service
-        self._running: set[object] = set()
 
-    def records(self, caller: Caller, asked: ListRequest, form: Form) -> Answer:
-        """The list as a file. Raises what is wrong with the request."""
-        if asked.cursor is not None or asked.count or asked.labels or asked.wanted.include:
-            raise Malformed("A file holds the whole list: cursor, count, labels and include are for pages.")
-        return self._sent(asked.collection, form, lambda: export_records(self._service, caller, asked, form))
+def history_file(call: Call, asked: HistoryRequest, form: Form, after: int) -> Answer:
+    """The history as a file. Raises what is wrong with the request."""
+    if asked.below is not None:
+        raise Malformed("A file goes on after a sequence, not below one. Send after.")
+    return _sent(call, "history", form, lambda: export_history(call.service, call.caller, asked, form, after))
 
-    def history(self, caller: Caller, asked: HistoryRequest, form: Form, after: int) -> Answer:
-        """The history as a file. Raises what is wrong with the request."""
-        if asked.below is not None:
-            raise Malformed("A file goes on after a sequence, not below one. Send after.")
-        return self._sent("history", form, lambda: export_history(self._service, caller, asked, form, after))
 
-    def _sent(self, name: str, form: Form, pieces: Callable[[], Iterator[bytes]]) -> Answer:
-        if len(self._running) >= _MOST_EXPORTS:
-            raise Unavailable("Too many files are being sent now. Send it again in a moment.")
-        headers = {
-            "Content-Type": _TYPES[form] + ("; charset=utf-8; header=present" if form == "csv" else ""),
-            "Content-Disposition": f'attachment; filename="{name}.{form}"',
-            "Cache-Control": "private, no-store",
-            "Vary": "Authorization, Cookie, Accept",
-        }
-        found = self._counted(pieces())
-        # What goes wrong with the first piece can still be told.
-        return Streamed(_going_on(next(found, b""), found), headers)
+def _sent(call: Call, name: str, form: Form, pieces: Callable[[], Iterator[bytes]]) -> Answer:
+    if len(call.common.sending) >= _MOST_EXPORTS:
+        raise Unavailable("Too many files are being sent now. Send it again in a moment.")
+    headers = {
+        "Content-Type": _TYPES[form] + ("; charset=utf-8; header=present" if form == "csv" else ""),
+        "Content-Disposition": f'attachment; filename="{name}.{form}"',
+        "Cache-Control": "private, no-store",
+        "Vary": "Authorization, Cookie, Accept",
+    }
+    found = _counted(call.common.sending, pieces())
+    # What goes wrong with the first piece can still be told.
+    return Streamed(_going_on(next(found, b""), found), headers)
 
-    def _counted(self, pieces: Iterator[bytes]) -> Iterator[bytes]:
-        mine = object()
-        self._running.add(mine)
-        try:
-            yield from pieces
-        finally:
-            self._running.discard(mine)
+
+def _counted(sending: set[object], pieces: Iterator[bytes]) -> Iterator[bytes]:
+    mine = object()
+    sending.add(mine)
+    try:
+        yield from pieces
+    finally:
+        sending.discard(mine)
 
 
 def _going_on(first: bytes, others: Iterator[bytes]) -> Iterator[bytes]:

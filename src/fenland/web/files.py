@@ -5,25 +5,26 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Mapping
 from typing import Any
 
+from fenland.core.changes.tabular import Row, read_csv, read_jsonl, text_rows
 from fenland.core.limits import Limits
 from fenland.core.problems import UnsupportedMedia
-from fenland.core.tabular import Row, read_csv, read_jsonl, text_rows
-from fenland.service.importing import Imported, ImportRequest, import_rows
-from fenland.service.spreadsheets import read_sheet
-from fenland.web import parameters as p
-from fenland.web.answering import REPEATED, Answer, json_answer
-from fenland.web.body import ANY_FILE, MEDIA, file_of
-from fenland.web.calls import Call
-from fenland.web.describing.contents import Reply, one_body
-from fenland.web.describing.parts import FILE
-from fenland.web.exporting import form_accepted
+from fenland.service.files.importing import Imported, ImportRequest, import_rows
+from fenland.service.files.spreadsheets import read_sheet
+from fenland.web.describing.contents import one_body
+from fenland.web.exporting import form_accepted, list_file
+from fenland.web.http import parameters as p
+from fenland.web.http.answers import REPEATED, Answer, json_answer
+from fenland.web.http.body import ANY_FILE, MEDIA, file_of
+from fenland.web.http.calls import Call
+from fenland.web.http.replies import Reply
+from fenland.web.http.route import EXPORTS, RECORDS, Route
+from fenland.web.http.schemas import FILE
 from fenland.web.records import asked_list
-from fenland.web.route import EXPORTS, RECORDS, Route
 
 
 def _export(call: Call) -> Answer:
     form = call.get(p.AS) or form_accepted(call.request) or "csv"
-    return call.common.exports.records(call.caller, asked_list(call), form)
+    return list_file(call, asked_list(call), form)
 
 
 # --- bringing in -------------------------------------------------------------------------------------

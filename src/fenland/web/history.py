@@ -5,19 +5,20 @@ from __future__ import annotations
 from typing import Any
 
 from fenland.core.problems import Malformed, NotFound
-from fenland.service.searching import EQUAL, HistoryRequest, entry_of, search
-from fenland.service.tracing import activity
-from fenland.service.undoing import Undoing, UndoRequest, undo
-from fenland.web import parameters as p
-from fenland.web.answering import REPEATED, Answer, json_answer
-from fenland.web.calls import Call
-from fenland.web.describing.contents import Reply, one_body
-from fenland.web.describing.parts import FILE, FLAG, LINK, TEXT, TIME, Schema, ref, taken
-from fenland.web.errors import problem_json
-from fenland.web.exporting import form_accepted
-from fenland.web.members import flag_in, object_of, text_in
+from fenland.service.history.searching import EQUAL, HistoryRequest, entry_of, search
+from fenland.service.history.tracing import activity
+from fenland.service.history.undoing import Undoing, UndoRequest, undo
+from fenland.web.describing.contents import one_body
+from fenland.web.exporting import form_accepted, history_file
+from fenland.web.http import parameters as p
+from fenland.web.http.answers import REPEATED, Answer, json_answer
+from fenland.web.http.calls import Call
+from fenland.web.http.errors import problem_json
+from fenland.web.http.members import flag_in, object_of, text_in
+from fenland.web.http.replies import Reply
+from fenland.web.http.route import Route
+from fenland.web.http.schemas import FILE, FLAG, LINK, TEXT, TIME, Schema, ref, taken
 from fenland.web.paging import page_answer
-from fenland.web.route import Route
 
 HISTORY = "/v1/history"
 
@@ -70,7 +71,7 @@ def _search(call: Call) -> Answer:
     )
     after = call.get(p.AFTER)
     if form is not None:
-        return call.common.exports.history(call.caller, asked, form, after or 0)
+        return history_file(call, asked, form, after or 0)
     if after is not None:
         raise Malformed("after is for exports, which are oldest first. Pages go on with below.")
     return page_answer(call, search(call.service, call.caller, asked))

@@ -4,14 +4,15 @@ from __future__ import annotations
 
 from typing import Any
 
-from fenland.service.many import Many, ManyRequest, change_many, preview_many
-from fenland.web import parameters as p
-from fenland.web.answering import REPEATED, Answer, json_answer
-from fenland.web.calls import Call
-from fenland.web.describing.contents import Body, Reply, patch_body
-from fenland.web.errors import PROBLEM, problem_json
-from fenland.web.patch_formats import ReadPatch, patch_reader
-from fenland.web.route import RECORDS, Route
+from fenland.service.records.many import Many, ManyRequest, change_many, preview_many
+from fenland.web.describing.contents import patch_body
+from fenland.web.http import parameters as p
+from fenland.web.http.answers import REPEATED, Answer, json_answer
+from fenland.web.http.calls import Call
+from fenland.web.http.errors import PROBLEM, problem_json
+from fenland.web.http.patch_formats import ReadPatch, patch_reader
+from fenland.web.http.replies import Body, Reply
+from fenland.web.http.route import RECORDS, Route
 
 
 def _many_json(found: Many, prefix: str) -> dict[str, Any]:

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from fenland.service.searching import Entries
-from fenland.service.timeline import Timeline
-from fenland.web.answering import Answer, json_answer
-from fenland.web.calls import Call
+from fenland.service.history.searching import Entries
+from fenland.service.history.timeline import Timeline
+from fenland.web.http.answers import Answer, json_answer
+from fenland.web.http.calls import Call
 
 
 def page_answer(call: Call, found: Entries | Timeline) -> Answer:

@@ -5,22 +5,24 @@ from __future__ import annotations
 from urllib.parse import quote
 
 from fenland.core.problems import Malformed
-from fenland.service.copies import names_of
-from fenland.service.erasing import EraseRequest, erase
-from fenland.service.finding import checked_reason
-from fenland.service.restoring import RestoreRequest, restore
-from fenland.service.restoring import preview as preview_restoring
-from fenland.service.timeline import Asked, timeline
-from fenland.service.tracing import difference
-from fenland.web import parameters as p
-from fenland.web.answering import Answer, json_answer, record_answer
-from fenland.web.calls import Call
-from fenland.web.describing.contents import Reply, one_body
-from fenland.web.describing.parts import ETAG, LINK, OPEN, SAVED, TEXT, Schema, ref, taken
-from fenland.web.members import object_of, text_in
+from fenland.service.history.erasing import EraseRequest, erase
+from fenland.service.history.restoring import RestoreRequest, restore
+from fenland.service.history.restoring import preview as preview_restoring
+from fenland.service.history.timeline import Asked, timeline
+from fenland.service.history.tracing import difference
+from fenland.service.records.finding import checked_reason
+from fenland.service.upkeep.copies import names_of
+from fenland.web.describing.contents import one_body
+from fenland.web.http import parameters as p
+from fenland.web.http.answering import record_answer
+from fenland.web.http.answers import Answer, json_answer
+from fenland.web.http.calls import Call
+from fenland.web.http.members import object_of, text_in
+from fenland.web.http.replies import Reply
+from fenland.web.http.route import ONE, Route
+from fenland.web.http.schemas import ETAG, LINK, OPEN, SAVED, TEXT, Schema, ref, taken
 from fenland.web.paging import page_answer
 from fenland.web.previews import preview_json
-from fenland.web.route import ONE, Route
 
 #: The header that names files which hold still what was erased.
 COPIES = "Fenland-Copies"

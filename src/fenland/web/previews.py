@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from fenland.service.update import Preview
+from fenland.service.records.update import Preview
 
 
 def preview_json(found: Preview) -> dict[str, Any]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from fenland.service.proving import (
+from fenland.service.proof.proving import (
     consistency,
     entry_proof,
     evidence,
@@ -12,12 +12,12 @@ from fenland.service.proving import (
     newest_head,
     record_proof,
 )
-from fenland.web import parameters as p
-from fenland.web.answering import Answer, json_answer
-from fenland.web.calls import Call
-from fenland.web.describing.contents import Reply
 from fenland.web.history import HISTORY, sequence_of
-from fenland.web.route import ONE, Route
+from fenland.web.http import parameters as p
+from fenland.web.http.answers import Answer, json_answer
+from fenland.web.http.calls import Call
+from fenland.web.http.replies import Reply
+from fenland.web.http.route import ONE, Route
 
 
 def _head(call: Call) -> Answer:

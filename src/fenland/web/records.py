@@ -6,33 +6,36 @@ from typing import Any
 from urllib.parse import quote
 
 from fenland.core.problems import Malformed
-from fenland.service.create import CreateRequest, create
-from fenland.service.delete import DeleteRequest, delete
-from fenland.service.explain import explain
-from fenland.service.form import edit_form
-from fenland.service.including import Wanted
-from fenland.service.listing import ListRequest, list_records
-from fenland.service.listing_past import list_past
-from fenland.service.putting import PutRequest, put
-from fenland.service.read import read, read_past
-from fenland.service.saved import Saved
-from fenland.service.update import UpdateRequest, preview, update
-from fenland.web import parameters as p
-from fenland.web.answering import Answer, fresh_answer, json_answer, record_answer
-from fenland.web.calls import Call
-from fenland.web.describing.contents import Body, Reply, new_body, patch_body, record_body
-from fenland.web.describing.parts import CREATED, ETAG, LINK, SAVED, TAGGED
+from fenland.service.forms.explain import explain
+from fenland.service.forms.form import edit_form
+from fenland.service.history.listing import list_past
+from fenland.service.history.reading import read_past
+from fenland.service.records.create import CreateRequest, create
+from fenland.service.records.delete import DeleteRequest, delete
+from fenland.service.records.including import Wanted
+from fenland.service.records.listing import ListRequest, list_records
+from fenland.service.records.putting import PutRequest, put
+from fenland.service.records.read import read
+from fenland.service.records.saved import Saved
+from fenland.service.records.update import UpdateRequest, preview, update
+from fenland.web.describing.contents import new_body, patch_body, record_body
 from fenland.web.edit_forms import form_json
-from fenland.web.exporting import form_accepted
-from fenland.web.patch_formats import (
+from fenland.web.exporting import form_accepted, list_file
+from fenland.web.http import parameters as p
+from fenland.web.http.answering import fresh_answer, record_answer
+from fenland.web.http.answers import Answer, json_answer
+from fenland.web.http.calls import Call
+from fenland.web.http.patch_formats import (
     ACCEPT_PATCH,
     ReadPatch,
     fields_reader,
     patch_reader,
     replacement_reader,
 )
+from fenland.web.http.replies import Body, Reply
+from fenland.web.http.route import BY_FIELD, ONE, RECORDS, Route
+from fenland.web.http.schemas import CREATED, ETAG, LINK, SAVED, TAGGED
 from fenland.web.previews import preview_json
-from fenland.web.route import BY_FIELD, ONE, RECORDS, Route
 
 
 def wanted(call: Call) -> Wanted:
@@ -60,7 +63,7 @@ def _list(call: Call) -> Answer:
     if (form := form_accepted(call.request)) is not None:
         if when:
             raise Malformed("A file holds records as they are. Leave at out, or ask for JSON.")
-        return call.common.exports.records(call.caller, asked, form)
+        return list_file(call, asked, form)
     if when.at is not None:
         listed = list_past(call.service, call.caller, asked, when.at)
     else:

@@ -15,7 +15,7 @@ from fenland.web import (
     sessions,
     status,
 )
-from fenland.web.route import Route
+from fenland.web.http.route import Route
 
 ROUTES: tuple[Route, ...] = (
     *records.ROUTES,

@@ -4,23 +4,23 @@ from __future__ import annotations
 
 from typing import Any
 
-from fenland.core.access import Sight
-from fenland.core.definitions import Right
-from fenland.core.edits import edits_schema
+from fenland.core.access.policy import Sight
+from fenland.core.access.schemas import collection_schema
+from fenland.core.changes.edits import edits_schema
+from fenland.core.definitions.model import Right
 from fenland.core.problems import NotPermitted
-from fenland.core.schemas import collection_schema
-from fenland.service.accounts import manages
-from fenland.service.choices import ChoicesRequest, list_choices
-from fenland.service.explain import rules_of
-from fenland.service.form import create_form
+from fenland.service.accounts.accounts import manages
+from fenland.service.forms.choices import ChoicesRequest, list_choices
+from fenland.service.forms.explain import rules_of
+from fenland.service.forms.form import create_form
 from fenland.service.service import Resource
-from fenland.web import parameters as p
-from fenland.web.answering import Answer, json_answer
-from fenland.web.calls import Call
-from fenland.web.describing.contents import Reply
-from fenland.web.describing.parts import LINK, OPEN
 from fenland.web.edit_forms import form_json
-from fenland.web.route import Route
+from fenland.web.http import parameters as p
+from fenland.web.http.answers import Answer, json_answer
+from fenland.web.http.calls import Call
+from fenland.web.http.replies import Reply
+from fenland.web.http.route import Route
+from fenland.web.http.schemas import LINK, OPEN
 
 _TOLD: tuple[Right, ...] = ("read", "create", "update")
 _SCHEMA = "application/schema+json"

@@ -5,23 +5,24 @@ from __future__ import annotations
 from datetime import timedelta
 from typing import Any
 
-from fenland.core.access import Caller
+from fenland.core.access.policy import Caller
 from fenland.core.problems import NotPermitted, NotSignedIn
-from fenland.service.accounts import manages, permit_managing
-from fenland.service.callers import actor_of
-from fenland.service.sessions import Attempt, change_password, sign_in, token_for_password
-from fenland.service.tokens import NewToken, issue_token, list_tokens, read_scope, revoke_tokens
+from fenland.service.accounts.accounts import manages, permit_managing
+from fenland.service.accounts.callers import actor_of
+from fenland.service.accounts.sessions import Attempt, change_password, sign_in, token_for_password
+from fenland.service.accounts.tokens import NewToken, issue_token, list_tokens, read_scope, revoke_tokens
 from fenland.storage.door import Token
-from fenland.web import parameters as p
-from fenland.web.answering import Answer, json_answer
-from fenland.web.body import body_of
-from fenland.web.caller import came_of
-from fenland.web.calls import Call
-from fenland.web.cookies import check_origin, csrf_of, session_of, set_cookie
-from fenland.web.describing.contents import Reply, one_body
-from fenland.web.describing.parts import COOKIE
-from fenland.web.members import ANYTHING, DAYS, MINUTES, TEXT, sent_members
-from fenland.web.route import Route
+from fenland.web.describing.contents import one_body
+from fenland.web.http import parameters as p
+from fenland.web.http.answers import Answer, json_answer
+from fenland.web.http.body import body_of
+from fenland.web.http.caller import came_of
+from fenland.web.http.calls import Call
+from fenland.web.http.cookies import check_origin, csrf_of, session_of, set_cookie
+from fenland.web.http.members import ANYTHING, DAYS, MINUTES, TEXT, sent_members
+from fenland.web.http.replies import Reply
+from fenland.web.http.route import Route
+from fenland.web.http.schemas import COOKIE
 
 #: Minutes that a token lasts which somebody gets for their password.
 _USUAL_MINUTES = 60

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import fenland
-from fenland.web.answering import JSON_TYPE, Answer, json_answer
-from fenland.web.calls import Call
-from fenland.web.describing.contents import Reply
-from fenland.web.describing.parts import OPEN
-from fenland.web.route import Route
+from fenland.web.http.answers import JSON_TYPE, Answer, json_answer
+from fenland.web.http.calls import Call
+from fenland.web.http.replies import Reply
+from fenland.web.http.route import Route
+from fenland.web.http.schemas import OPEN
 
 
 def _health(call: Call) -> Answer:

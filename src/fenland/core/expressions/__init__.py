@@ -10,10 +10,9 @@ from fenland.core.expressions.evaluation import Compiled, compile_expression, co
 from fenland.core.expressions.faults import EvaluationError, ExpressionMistake
 from fenland.core.expressions.functions import as_json
 from fenland.core.expressions.kinds import kind_of
-from fenland.core.expressions.parser import Bounds, parse
+from fenland.core.expressions.parser import parse
 
 __all__ = [
-    "Bounds",
     "Compiled",
     "EvaluationError",
     "ExpressionMistake",

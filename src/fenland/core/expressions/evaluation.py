@@ -17,7 +17,7 @@ from fenland.core.expressions.checking import Names, check
 from fenland.core.expressions.faults import EvaluationError
 from fenland.core.expressions.functions import called, integer, left_out, sized, span
 from fenland.core.expressions.kinds import TYPES, before, bound, equal, key_of, kind_of, named, value_of
-from fenland.core.expressions.parser import BOUNDS, Bounds, parse
+from fenland.core.expressions.parser import parse
 from fenland.core.expressions.tree import (
     Call,
     Choice,
@@ -36,6 +36,7 @@ from fenland.core.expressions.tree import (
     parts_of,
 )
 from fenland.core.expressions.types import conversion, type_from
+from fenland.core.limits import BOUNDS, Bounds
 
 Bindings = Mapping[str, Any]
 Compiled = Callable[[Bindings], Any]

@@ -7,7 +7,7 @@ nodes are bounded, so that no text can take long.
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import NoReturn, cast, get_args
 
 from fenland.core.expressions.faults import ExpressionMistake
@@ -27,6 +27,7 @@ from fenland.core.expressions.tree import (
     Node,
     Select,
 )
+from fenland.core.limits import BOUNDS, Bounds
 
 LOWEST_INTEGER, HIGHEST_INTEGER = -(2**63), 2**63 - 1
 
@@ -40,19 +41,6 @@ _RESERVED = frozenset(
 _WORDS = {"true": True, "false": False, "null": None}
 _MACROS = frozenset(get_args(Macro))
 _RELATIONS = ("==", "!=", "<=", ">=", "<", ">", "in")
-
-
-@dataclass(frozen=True, slots=True)
-class Bounds:
-    """How much one expression may be: characters, levels and nodes."""
-
-    length: int = 10_000
-    nesting: int = 60
-    nodes: int = 1_000
-
-
-#: What is used where nothing else is said.
-BOUNDS = Bounds()
 
 
 def parse(text: str, bounds: Bounds = BOUNDS) -> Node:

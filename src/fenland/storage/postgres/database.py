@@ -16,11 +16,9 @@ from typing import TypeVar
 
 import psycopg
 
-from fenland.core.definitions import Definitions
-from fenland.core.identity import timestamp
+from fenland.core.definitions.model import Definitions
 from fenland.core.limits import DEFAULTS, Limits
-from fenland.storage.accounts import token_hash
-from fenland.storage.counting import Counters
+from fenland.core.values.identity import timestamp
 from fenland.storage.postgres.engine import (
     PostgresConnection,
     PostgresEngine,
@@ -29,12 +27,14 @@ from fenland.storage.postgres.engine import (
     make_engine,
     translated,
 )
-from fenland.storage.preparing import Known, prepare
-from fenland.storage.protocols import Together, Writing
-from fenland.storage.stores import Stores
-from fenland.storage.tables import Tables
-from fenland.storage.turn import WouldWait
-from fenland.storage.values import Admission, DatabaseRefused, Made
+from fenland.storage.shared.accounts import token_hash
+from fenland.storage.shared.counting import Counters
+from fenland.storage.shared.preparing import Known, prepare
+from fenland.storage.shared.protocols import Together, Writing
+from fenland.storage.shared.stores import Stores
+from fenland.storage.shared.tables import Tables
+from fenland.storage.shared.turn import WouldWait
+from fenland.storage.shared.values import Admission, DatabaseRefused, Made
 
 Result = TypeVar("Result")
 

@@ -26,8 +26,8 @@ from sqlalchemy import (
 )
 
 from fenland.core.problems import StorageFull, Unavailable
-from fenland.storage.tables import after_create
-from fenland.storage.values import ReferenceBroken, ValueTaken
+from fenland.storage.shared.tables import after_create
+from fenland.storage.shared.values import ReferenceBroken, ValueTaken
 
 #: From the detail of a unique violation: "Key (email)=(x) already exists."
 _TAKEN = re.compile(r"Key \((\w+)")

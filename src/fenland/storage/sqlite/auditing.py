@@ -13,19 +13,19 @@ from typing import Any
 import orjson
 from sqlalchemy.dialects import sqlite as sqlite_dialect
 
-from fenland.core.auditing import Row
-from fenland.core.definitions import Definitions
-from fenland.core.field_access import Record
-from fenland.core.history import Entry
-from fenland.core.leaves import MARK, PARTS, leaf_value
-from fenland.core.terms import BLOCK
-from fenland.storage.column_types import read_json_text
-from fenland.storage.records import TableRecords
+from fenland.core.access.field_access import Record
+from fenland.core.definitions.model import Definitions
+from fenland.core.history.auditing import Row
+from fenland.core.history.entries import Entry
+from fenland.core.history.leaves import MARK, PARTS, leaf_value
+from fenland.core.history.terms import BLOCK
+from fenland.storage.shared.column_types import read_json_text
+from fenland.storage.shared.records import TableRecords
+from fenland.storage.shared.stores import Stores
+from fenland.storage.shared.tables import LAYOUT, Tables
+from fenland.storage.shared.terms import block_of
+from fenland.storage.shared.values import Account, Archive, DatabaseRefused, Defined, Head
 from fenland.storage.sqlite import engine as sqlite
-from fenland.storage.stores import Stores
-from fenland.storage.tables import LAYOUT, Tables
-from fenland.storage.terms import block_of
-from fenland.storage.values import Account, Archive, DatabaseRefused, Defined, Head
 
 _AT_A_TIME = 2_000
 #: What reading an entry raises where somebody has put something else in its place.

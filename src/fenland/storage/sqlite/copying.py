@@ -11,9 +11,9 @@ from contextlib import closing, contextmanager, suppress
 from pathlib import Path
 
 from fenland.core.names import NAME
+from fenland.storage.shared.tables import LAYOUT, OWN
+from fenland.storage.shared.values import Copied, DatabaseRefused, Progress
 from fenland.storage.sqlite.engine import quoted
-from fenland.storage.tables import LAYOUT, OWN
-from fenland.storage.values import Copied, DatabaseRefused, Progress
 
 #: Looks into a file, and raises `DatabaseRefused` for what it finds.
 Look = Callable[[Path], None]

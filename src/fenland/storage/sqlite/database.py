@@ -15,21 +15,21 @@ from typing import TypeVar
 from sqlalchemy import Engine
 from sqlalchemy.exc import DBAPIError
 
-from fenland.core.definitions import Definitions
+from fenland.core.definitions.model import Definitions
 from fenland.core.expressions.budget import current
-from fenland.core.identity import timestamp
 from fenland.core.limits import Limits
 from fenland.core.problems import Unavailable
-from fenland.storage.counting import Counters
-from fenland.storage.preparing import Known, prepare
-from fenland.storage.protocols import Writing
+from fenland.core.values.identity import timestamp
+from fenland.storage.shared.counting import Counters
+from fenland.storage.shared.preparing import Known, prepare
+from fenland.storage.shared.protocols import Writing
+from fenland.storage.shared.stores import Stores
+from fenland.storage.shared.tables import Tables
+from fenland.storage.shared.values import Admission, DatabaseRefused, Made
 from fenland.storage.sqlite import engine as sqlite
 from fenland.storage.sqlite.known import LONGEST, KnownTokens, Mark
 from fenland.storage.sqlite.patience import STEPS, LongReads, Watch
 from fenland.storage.sqlite.writer import Shared, Waiting, Writer
-from fenland.storage.stores import Stores
-from fenland.storage.tables import Tables
-from fenland.storage.values import Admission, DatabaseRefused, Made
 
 Result = TypeVar("Result")
 

@@ -28,9 +28,9 @@ from sqlalchemy import Connection as SqlConnection
 from sqlalchemy.exc import DBAPIError
 
 from fenland.core.problems import StorageFull, Unavailable
-from fenland.storage.condition_sql import CALL, evaluated
-from fenland.storage.tables import after_create
-from fenland.storage.values import ReferenceBroken, ValueTaken
+from fenland.storage.shared.condition_sql import CALL, evaluated
+from fenland.storage.shared.tables import after_create
+from fenland.storage.shared.values import ReferenceBroken, ValueTaken
 
 Connection = sqlite3.Connection
 Error = sqlite3.Error

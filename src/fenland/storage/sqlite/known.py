@@ -16,8 +16,8 @@ from datetime import timedelta
 from pathlib import Path
 from typing import NamedTuple
 
-from fenland.storage.accounts import token_hash
-from fenland.storage.values import Admission
+from fenland.storage.shared.accounts import token_hash
+from fenland.storage.shared.values import Admission
 
 #: How long an account may be remembered; only a crash makes this matter.
 LONGEST = timedelta(seconds=5)

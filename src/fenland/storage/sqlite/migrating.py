@@ -16,11 +16,11 @@ from pathlib import Path
 from sqlalchemy import Connection, func, select
 from sqlalchemy.exc import DBAPIError
 
-from fenland.core.comparing import Comparison
-from fenland.core.definitions import Definitions
-from fenland.core.values import same
-from fenland.storage.definitions import Through, all_defined, define
-from fenland.storage.layouts import (
+from fenland.core.definitions.model import Definitions
+from fenland.core.evolving.comparing import Comparison
+from fenland.core.values.plain import same
+from fenland.storage.shared.definitions import Through, all_defined, define
+from fenland.storage.shared.layouts import (
     KEEPS_DEFINITIONS,
     WITHOUT_SALTS,
     add_own_columns,
@@ -28,16 +28,23 @@ from fenland.storage.layouts import (
     enter_accounts,
     note_unsalted,
 )
-from fenland.storage.migrating import MOVED, carry_out, moved_by, operations_on, remakings_of, sql_of
-from fenland.storage.obstacles import Obstacles
-from fenland.storage.older_history import refill, set_aside
-from fenland.storage.preparing import compared, known_of, layout_of, make_missing, read_kept, refuse_foreign
-from fenland.storage.records import TableRecords
+from fenland.storage.shared.migrating import MOVED, carry_out, moved_by, operations_on, remakings_of, sql_of
+from fenland.storage.shared.obstacles import Obstacles
+from fenland.storage.shared.preparing import (
+    compared,
+    known_of,
+    layout_of,
+    make_missing,
+    read_kept,
+    refuse_foreign,
+)
+from fenland.storage.shared.records import TableRecords
+from fenland.storage.shared.tables import LAYOUT, Tables
+from fenland.storage.shared.values import DatabaseRefused, Defined, Made, Migration, Progress
 from fenland.storage.sqlite import engine as sqlite
 from fenland.storage.sqlite.copying import copy_database
 from fenland.storage.sqlite.known import Mark
-from fenland.storage.tables import LAYOUT, Tables
-from fenland.storage.values import DatabaseRefused, Defined, Made, Migration, Progress
+from fenland.storage.sqlite.older_history import refill, set_aside
 
 _NONE_YET = "There is no database yet. The first start makes it, and nothing is to migrate."
 

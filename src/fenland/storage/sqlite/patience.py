@@ -13,7 +13,7 @@ from collections import Counter
 
 from fenland.core.expressions.budget import Budget, current
 from fenland.core.problems import Unavailable
-from fenland.storage.turn import Turn, WouldWait
+from fenland.storage.shared.turn import Turn, WouldWait
 
 #: Steps of SQLite's machine between two calls: some milliseconds.
 STEPS = 100_000

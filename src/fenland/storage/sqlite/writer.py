@@ -28,9 +28,9 @@ from typing import Any
 
 from fenland.core.expressions.budget import current
 from fenland.core.problems import Unavailable
-from fenland.storage.protocols import MOST_TOGETHER
+from fenland.storage.shared.protocols import MOST_TOGETHER
+from fenland.storage.shared.turn import WouldWait
 from fenland.storage.sqlite.engine import Error, WritingConnection, is_busy, translated
-from fenland.storage.turn import WouldWait
 
 Work = Callable[[WritingConnection], Any]
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from fenland.web.describing.parts import ANY, FLAG, MOMENT, OPEN, TEXT, Schema, closed, nullable, ref
+from fenland.web.http.schemas import ANY, FLAG, MOMENT, OPEN, TEXT, Schema, closed, nullable, ref
 
 _NAMES: Schema = {"type": "array", "items": TEXT}
 _SCOPE: Schema = {

@@ -2,36 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field
 from typing import Any
 
-from fenland.core.values import MISSING
-from fenland.web.body import HTML_FORMS, JSON
-from fenland.web.describing.parts import OPEN, Schema, content_of, ref
-from fenland.web.describing.record_types import RecordType
-from fenland.web.patch_formats import FORMATS
-
-
-@dataclass(frozen=True, slots=True)
-class Reply:
-    """What a route answers with under one status. `{name}`, `{one}` and `{many}` stand for the record type."""
-
-    description: str
-    #: The schema, or the name of one among the components of the document.
-    schema: Schema | str | None = None
-    headers: Mapping[str, Schema] = field(default_factory=dict)
-    types: tuple[str, ...] = (JSON,)
-    #: What else may come under the same status, by media type.
-    also: Mapping[str, Schema | str] = field(default_factory=dict)
-
-
-@dataclass(frozen=True, slots=True)
-class Body:
-    """What a route's body may be, by media type: for the record type that it is about."""
-
-    content: Callable[[RecordType], Schema]
-    required: bool = True
+from fenland.core.values.plain import MISSING
+from fenland.web.http.body import HTML_FORMS, JSON
+from fenland.web.http.patch_formats import FORMATS
+from fenland.web.http.record_type import RecordType
+from fenland.web.http.replies import Body
+from fenland.web.http.schemas import OPEN, Schema, content_of, ref
 
 
 def patch_body(about: RecordType) -> Schema:

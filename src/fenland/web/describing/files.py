@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from fenland.web.describing.parts import FLAG, NUMBER, TEXT, Schema, closed, nullable, ref
+from fenland.web.http.schemas import FLAG, NUMBER, TEXT, Schema, closed, nullable, ref
 
 _ERROR: Schema = {
     **closed(

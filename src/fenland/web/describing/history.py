@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from fenland.web.describing.parts import ANY, FLAG, NUMBER, OPEN, TEXT, Schema, closed, nullable, ref
+from fenland.web.http.schemas import ANY, FLAG, NUMBER, OPEN, TEXT, Schema, closed, nullable, ref
 
 _HASH = {"type": "string", "pattern": "^[0-9a-f]{64}$"}
 _PATH = {"type": "array", "items": _HASH, "description": "Hashes, as RFC 9162 section 2.1 orders them."}

@@ -6,43 +6,20 @@ stored value by clients that fill it in, and what is required in an answer is no
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
+from collections.abc import Iterable
 from typing import Any
 
-from fenland.core.definitions import Collection, Definitions, Field
-from fenland.core.field_access import field_access
+from fenland.core.access.schemas import field_schema
+from fenland.core.definitions.model import Collection, Definitions, Field
 from fenland.core.reserved import RESERVED_SCHEMAS
-from fenland.core.schemas import field_schema
-from fenland.core.values import MISSING
-from fenland.web.describing.parts import FLAG, NUMBER, OPEN, TEXT, Schema, closed, nullable, ref
+from fenland.core.values.plain import MISSING
+from fenland.web.http.record_type import RecordType, settable_fields
+from fenland.web.http.schemas import FLAG, NUMBER, OPEN, TEXT, Schema, closed, nullable, ref
 
 #: What the document has of its own, which no record type may be called.
 _OWN_NAMES = ("Schema", "EditsSchema", "Openapi", "Health", "Session", "Edits")
 #: What stands behind a record type's name in the names of its other schemas.
 _SUFFIXES = ("", "New", "Patch", "Page", "Form", "Preview")
-
-
-@dataclass(frozen=True, slots=True)
-class RecordType:
-    """A collection as the document speaks of it."""
-
-    collection: Collection
-    name: str
-
-    def filled(self, text: str) -> str:
-        """A text with the words that stand for the record type."""
-        collection = self.collection
-        words = {"name": self.name, "one": collection.singular.lower(), "many": collection.title.lower()}
-        for word, meant in words.items():
-            text = text.replace(f"{{{word}}}", meant)
-        return text
-
-    def example(self, *, creating: bool) -> Schema:
-        """Fields that somebody may send, each with a value that it can have."""
-        fields = self.collection.fields
-        settable = _settable(self.collection, creating=creating, transfer=False)
-        return _example({name: fields[name] for name in settable})
 
 
 def type_names(definitions: Definitions, taken: Iterable[str]) -> list[RecordType]:
@@ -95,41 +72,6 @@ def _answered(item: Field, *, set_by_none: bool) -> Schema:
     return {**schema, "readOnly": True} if set_by_none else schema
 
 
-def _example(fields: Mapping[str, Field]) -> Schema:
-    """Values that the definition itself gives: examples, the first choice of an enum, or what must be given."""
-    found = {}
-    for name, item in fields.items():
-        if item.examples:
-            found[name] = item.examples[0]
-        elif item.enum:
-            found[name] = item.enum[0]
-        elif item.filled and item.default is MISSING:
-            found[name] = _some_value(item)
-    return found
-
-
-#: Of each format, and each type, a value that nearly every definition takes.
-_FORMATTED = {
-    "date": "2031-04-09",
-    "date-time": "2031-04-09T14:30:00Z",
-    "uuid": "01a1c1d1-0000-7000-8000-000000000001",
-    "email": "somebody@firm.example",
-    "uri": "https://firm.example/page",
-}
-
-
-def _some_value(item: Field) -> Any:
-    """A value of a required field for which the definition gives none."""
-    least = item.constraints.get("minimum", 1)
-    if item.type == "string":
-        plain = "text".ljust(item.constraints.get("minLength", 0), "x")[: item.max_length or 100]
-        return _FORMATTED.get(item.format or "", plain)
-    if item.type == "object":
-        return _example(item.properties or {})
-    by_type: dict[str, Any] = {"boolean": True, "array": [], "integer": least, "number": least}
-    return by_type[item.type]
-
-
 def _page(name: str) -> Schema:
     return closed(
         {
@@ -146,7 +88,9 @@ def _page(name: str) -> Schema:
 def schemas_of(about: RecordType) -> dict[str, Schema]:
     """Its schemas: records as answered, to create and to patch, and what holds them."""
     collection, name, fields = about.collection, about.name, about.collection.fields
-    settable, patched = ({n: fields[n] for n in _settable(collection, creating=one)} for one in (True, False))
+    settable, patched = (
+        {n: fields[n] for n in settable_fields(collection, creating=one)} for one in (True, False)
+    )
     shown = {n: dict(schema) for n, schema in RESERVED_SCHEMAS.items()}
     shown |= {n: _answered(f, set_by_none=n not in settable) for n, f in fields.items() if not f.write_only}
     required = [
@@ -198,8 +142,3 @@ def schemas_of(about: RecordType) -> dict[str, Schema]:
             description="What a change would do, had it been saved.",
         ),
     }
-
-
-def _settable(collection: Collection, *, creating: bool, transfer: bool = True) -> list[str]:
-    """The fields that somebody, who may change records, can give a value."""
-    return field_access(collection, creating=creating, transfer=transfer).settable

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+from fenland.core.history.telling import ENTRY_SCHEMAS
 from fenland.core.limits import Limits
 from fenland.core.problems import REFUSALS, Conflict, Invalid, Refusal
-from fenland.core.telling import ENTRY_SCHEMAS
-from fenland.web.describing.parts import (
+from fenland.web.http.patch_formats import MEMBERS
+from fenland.web.http.schemas import (
     ANY,
     FLAG,
     NUMBER,
@@ -20,7 +21,6 @@ from fenland.web.describing.parts import (
     taken,
     texts,
 )
-from fenland.web.patch_formats import MEMBERS
 
 _PROBLEM: Schema = {
     "type": {"type": "string", "format": "uri-reference"},

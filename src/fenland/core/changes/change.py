@@ -1,0 +1,163 @@
+"""Changes as values: what a use case has decided, before anything is written.
+
+Creating, updating and deleting decide a list of changes and nothing else. One function applies such a
+list (`service/records/applying.py`); a preview is the same list, not applied.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, replace
+from typing import Any
+
+from fenland.core.access.field_access import Record
+from fenland.core.access.policy import Caller
+from fenland.core.definitions.model import Collection
+from fenland.core.history.entries import Action, Entry
+from fenland.core.reserved import made, renewed
+
+
+@dataclass(frozen=True, slots=True)
+class Stamp:
+    """When changes are made, by whom, and why."""
+
+    time: str
+    by: str
+    reason: str | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Change:
+    """One change of one record.
+
+    `before` is None for a record that is created, `after` for one that is deleted; both are whole, with what
+    the service keeps itself. `fields` holds what differs, before and after, of defined fields alone. `cause`
+    is the place, in the list, of the change that this one follows from.
+    """
+
+    action: Action
+    collection: str
+    record_id: str
+    key: Any
+    version: int
+    before: Record | None
+    after: Record | None
+    fields: Mapping[str, tuple[Any, Any]]
+    stamp: Stamp
+    cause: int | None = None
+    secret: frozenset[str] = frozenset()
+    unkept: frozenset[str] = frozenset()
+
+    @property
+    def result(self) -> Record:
+        """The record as the change leaves it, or its last copy."""
+        return self.after or self.before or {}
+
+    @property
+    def columns(self) -> dict[str, Any]:
+        """Of an update, all that is to be written: the fields that differ, and what the service keeps."""
+        after = self.result
+        kept = renewed(self.version, self.stamp.time, self.stamp.by)
+        # Values of fields that are no more are erased from the history alone.
+        return {**{name: after[name] for name in self.fields if name in after}, **kept}
+
+    def preview(self) -> Record:
+        """The record with what differs, and otherwise as it is: nothing is stamped before it is saved."""
+        return {**(self.before or {}), **{name: after for name, (_, after) in self.fields.items()}}
+
+    def entry(self, caller: Caller, cause: int | None) -> Entry:
+        """Its history entry; `cause` is the sequence of the entry of the change that it follows from."""
+        return Entry(
+            time=self.stamp.time,
+            collection=self.collection,
+            record_id=self.record_id,
+            key=self.key,
+            version=self.version,
+            action=self.action,
+            actor=self.stamp.by if caller.acting is None else caller.acting.name,
+            behalf=None if caller.acting is None else self.stamp.by,
+            via=caller.via if cause is None else "effect",
+            request_id=caller.request_id,
+            client=caller.client,
+            changes=self.fields,
+            reason=self.stamp.reason,
+            cause=cause,
+            batch=caller.batch,
+            undoes=caller.undoes,
+            restores=caller.restores,
+            secret=self.secret,
+            unkept=self.unkept,
+        )
+
+
+def creation(collection: Collection, record_id: str, fields: Mapping[str, Any], stamp: Stamp) -> Change:
+    """The change that creates a record with these fields."""
+    record = {**made(record_id, stamp.time, stamp.by), **fields}
+    differing = {name: (None, value) for name, value in fields.items() if value is not None}
+    return _change(collection, "create", (None, record), differing, stamp)
+
+
+def alteration(
+    collection: Collection,
+    stored: Record,
+    values: Mapping[str, Any],
+    stamp: Stamp,
+    cause: int | None = None,
+) -> Change:
+    """The change that gives a stored record these values."""
+    version = stored["version"] + 1
+    record = {**stored, **values, **renewed(version, stamp.time, stamp.by)}
+    differing = {name: (stored[name], value) for name, value in values.items()}
+    change = _change(collection, "update", (stored, record), differing, stamp)
+    return change if cause is None else replace(change, cause=cause)
+
+
+def restoration(collection: Collection, last: Record, stamp: Stamp) -> Change:
+    """The change that brings a deleted record back as this last copy has it."""
+    record = {**last, **renewed(last["version"] + 1, stamp.time, stamp.by)}
+    differing = {name: (None, last[name]) for name in collection.fields if last[name] is not None}
+    return _change(collection, "restore", (None, record), differing, stamp)
+
+
+def erasure(
+    collection: Collection, stored: Record, values: Mapping[str, Any], stamp: Stamp, gone: Iterable[str] = ()
+) -> Change:
+    """The change that leaves these values where others are erased for good, which it does not hold.
+
+    `gone` names fields that are no more: only the history holds anything in them.
+    """
+    version = stored["version"] + 1
+    record = {**stored, **values, **renewed(version, stamp.time, stamp.by)}
+    differing = {name: (None, value) for name, value in values.items()} | dict.fromkeys(gone, (None, None))
+    return _change(collection, "erase", (stored, record), differing, stamp)
+
+
+def deletion(collection: Collection, stored: Record, stamp: Stamp, cause: int | None = None) -> Change:
+    """The change that deletes a stored record."""
+    differing = {name: (stored[name], None) for name in collection.fields if stored[name] is not None}
+    change = _change(collection, "delete", (stored, None), differing, stamp)
+    return change if cause is None else replace(change, cause=cause)
+
+
+def _change(
+    collection: Collection,
+    action: Action,
+    records: tuple[Record | None, Record | None],
+    differing: Mapping[str, tuple[Any, Any]],
+    stamp: Stamp,
+) -> Change:
+    before, after = records
+    result = after or before or {}
+    return Change(
+        action=action,
+        collection=collection.name,
+        record_id=result["id"],
+        key=result[collection.key],
+        version=result["version"] + (after is None),
+        before=before,
+        after=after,
+        fields=differing,
+        stamp=stamp,
+        secret=collection.secret,
+        unkept=collection.unkept,
+    )

@@ -1,0 +1,275 @@
+"""Definitions: the frozen values everything else is built from.
+
+`reading.py` makes them from plain data and refuses what is wrong; whoever holds one of these may
+rely on it being whole and consistent. Nothing here validates, and nothing here changes after load.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from decimal import Decimal
+from functools import cached_property
+from typing import Any, Literal
+
+from fenland.core.expressions.checking import Checked
+from fenland.core.expressions.tree import paths_in, roots_in
+from fenland.core.values.plain import MISSING
+
+Type = Literal["string", "integer", "number", "boolean", "array", "object"]
+Blank = Literal["store", "keep", "clear", "reject"]
+OnDelete = Literal["restrict", "clear", "cascade"]
+#: What rules of access grant, of records and of their fields.
+Right = Literal["read", "create", "update", "delete", "transfer", "erase"]
+FieldRight = Literal["read", "create", "update"]
+
+RIGHTS: tuple[Right, ...] = ("read", "create", "update", "delete", "transfer", "erase")
+FIELD_RIGHTS: tuple[FieldRight, ...] = ("read", "create", "update")
+
+#: Words an access list may hold besides role names.
+OWNER = "owner"
+EVERYONE = "everyone"
+
+
+@dataclass(frozen=True, slots=True)
+class Rule:
+    """Who may do something: who is on the list, where there is one, and where the condition holds.
+
+    `grants` holds names of roles, `owner` and `everyone`; None where the rule is a condition alone.
+    """
+
+    grants: frozenset[str] | None = None
+    condition: Checked | None = None
+    #: Where it stands, for people.
+    file: str = ""
+    line: int = 0
+
+    @property
+    def next_fields(self) -> frozenset[str]:
+        """The fields that it asks of the record as it would be."""
+        paths = () if self.condition is None else paths_in(self.condition.tree)
+        return frozenset(path.steps[0].name for path in paths if path.root == "next")
+
+    def __str__(self) -> str:
+        listed = [] if self.grants is None else [" or ".join(sorted(self.grants)) or "nobody"]
+        return " and ".join([*listed, *([] if self.condition is None else [self.condition.text])])
+
+
+@dataclass(frozen=True, slots=True)
+class Check:
+    """What must hold of a record for it to be saved; `fields` are to blame where it does not."""
+
+    rule: Checked
+    message: str
+    code: str = "check"
+    fields: tuple[str, ...] = ()
+
+    @property
+    def compares(self) -> bool:
+        """Whether it asks what the record was before, so that it says nothing of a new one."""
+        return "before" in roots_in(self.rule.tree)
+
+
+@dataclass(frozen=True, slots=True)
+class Field:
+    """One field, or one property or item inside a field. Names follow JSON Schema 2020-12."""
+
+    name: str
+    type: Type = "string"
+    title: str = ""
+    description: str = ""
+    format: str | None = None
+    #: By keyword; `constraints.py` says what each means.
+    constraints: Mapping[str, Any] = field(default_factory=dict)
+    items: Field | None = None
+    properties: Mapping[str, Field] | None = None
+    required: bool = False
+    nullable: bool = True
+    default: Any = MISSING
+    examples: tuple[Any, ...] = ()
+    read_only: bool = False
+    write_only: bool = False
+    unique: bool = False
+    fixed: bool = False
+    references: str | None = None
+    on_delete: OnDelete = "restrict"
+    search: bool = False
+    indexed: bool = False
+    blank: Blank = "store"
+    sensitive: bool = False
+    derived: Any = None
+    #: What the field was called before, and what gives its value in records that were there before it.
+    was: str | None = None
+    fill: Checked | None = None
+    #: What becomes of values that were there before: by their text, or by an expression over the record.
+    values: Mapping[str, Any] | Checked | None = None
+    #: Who may read it and set it, beyond who may do so with the record.
+    access: Mapping[FieldRight, Rule] = field(default_factory=dict)
+
+    @property
+    def label(self) -> str:
+        """What people read: the title, or the name in words."""
+        return self.title or self.name.replace("_", " ").capitalize()
+
+    @property
+    def enum(self) -> tuple[Any, ...] | None:
+        """The values allowed, where they are listed."""
+        return self.constraints.get("enum")
+
+    @property
+    def max_length(self) -> int | None:
+        """How many characters a text may have, where that is bounded."""
+        return self.constraints.get("maxLength")
+
+    @property
+    def filled(self) -> bool:
+        """Whether every record holds a value in it."""
+        return self.required and not self.nullable
+
+    @property
+    def scale(self) -> int | None:
+        """Digits after the point for an exact decimal; None for every other type.
+
+        A number is an exact decimal when its `multipleOf` has a fraction that ends.
+        """
+        step: Decimal | None = self.constraints.get("multipleOf")
+        if self.type != "number" or step is None:
+            return None
+        exponent = step.normalize().as_tuple().exponent
+        return -exponent if isinstance(exponent, int) and exponent < 0 else None
+
+
+@dataclass(frozen=True)
+class Collection:
+    """A record type and its table."""
+
+    name: str
+    title: str
+    fields: Mapping[str, Field]
+    description: str = ""
+    #: What one record is called, "Work ticket"; and the collection's place among the others.
+    singular: str = ""
+    order: int = 0
+    key: str = "id"
+    owner: str | None = None
+    access: Mapping[Right, Rule] = field(default_factory=dict)
+    checks: tuple[Check, ...] = ()
+    effects: tuple[Mapping[str, Any], ...] = ()
+    revalidate: Literal["touched", "whole"] = "touched"
+    if_match: Literal["optional", "required"] = "optional"
+    #: Whether changes must say why they are made.
+    reason: Literal["optional", "required"] = "optional"
+    #: What the collection was called before.
+    was: str | None = None
+
+    @property
+    def searched(self) -> tuple[str, ...]:
+        """Fields that `q` looks in."""
+        return tuple(name for name, item in self.fields.items() if item.search)
+
+    @property
+    def indexed(self) -> tuple[str, ...]:
+        """Fields that lists are sorted by quickly, whatever their size."""
+        return tuple(name for name, item in self.fields.items() if has_index(item, self))
+
+    @cached_property
+    def unkept(self) -> frozenset[str]:
+        """Fields that are never shown, and whose values no history keeps."""
+        return frozenset(name for name, item in self.fields.items() if item.write_only)
+
+    @cached_property
+    def secret(self) -> frozenset[str]:
+        """Fields whose values stand under seals in the history."""
+        return self.unkept | {name for name, item in self.fields.items() if item.sensitive}
+
+    @property
+    def naming(self) -> str:
+        """The field whose value names a record to people: the first searched one that is not the key."""
+        others = [name for name in self.searched if name != self.key]
+        return others[0] if others else self.key
+
+
+def kept_as(item: Field) -> str:
+    """As what a field's values are kept, in words that end "holds …"."""
+    if item.scale is not None:
+        return f"decimals with {item.scale} digits after the point"
+    by_type = {
+        "string": {"date": "dates", "date-time": "moments", "uuid": "UUIDs"}.get(item.format or "", "texts"),
+        "integer": "whole numbers",
+        "number": "doubles",
+        "boolean": "true or false",
+        "array": "lists",
+        "object": "objects",
+    }
+    return by_type[item.type]
+
+
+def has_index(item: Field, collection: Collection) -> bool:
+    """Whether an index gives the records in this field's order."""
+    return (
+        item.unique
+        or item.indexed
+        or item.references is not None
+        or item.name == collection.owner
+        or item.format in ("date", "date-time")
+    )
+
+
+@dataclass(frozen=True, slots=True)
+class Definitions:
+    """Every collection of a project, and the roles its access lists may name."""
+
+    collections: Mapping[str, Collection]
+    roles: tuple[str, ...] = ()
+    #: What they were read from, as plain data: `collections` by name, and `roles`.
+    data: Mapping[str, Any] = field(default_factory=dict)
+
+    def referring_to(self, name: str) -> tuple[tuple[Collection, Field], ...]:
+        """The reference fields, anywhere, that hold keys of this collection."""
+        return tuple(
+            (collection, item)
+            for collection in self.collections.values()
+            for item in collection.fields.values()
+            if item.references == name
+        )
+
+
+@dataclass(frozen=True, slots=True)
+class Mistake:
+    """Something wrong in a definition: where (file, line), what, and what to do about it."""
+
+    file: str
+    line: int
+    pointer: str
+    what: str
+    hint: str
+    #: Of an expression, where in the line it goes wrong, and that line with a caret under the place.
+    column: int | None = None
+    caret: str = ""
+
+    @property
+    def place(self) -> str:
+        """File and line, and the column where it is known."""
+        return f"{self.file}:{self.line}" + (f":{self.column}" if self.column else "")
+
+    def __str__(self) -> str:
+        return f"{self.place}: {self.what} {self.hint}".rstrip()
+
+    def as_json(self) -> dict[str, Any]:
+        """For scripts: the same parts by name."""
+        return {
+            "file": self.file,
+            "line": self.line,
+            "column": self.column,
+            "pointer": self.pointer,
+            "what": self.what,
+            "hint": self.hint,
+        }
+
+
+class DefinitionMistakes(Exception):
+    """Raised with every mistake of every file at once, in file and line order."""
+
+    def __init__(self, mistakes: list[Mistake]) -> None:
+        self.mistakes = tuple(sorted(mistakes, key=lambda one: (one.file, one.line, one.pointer)))
+        super().__init__("\n".join(map(str, self.mistakes)))

@@ -1,0 +1,1 @@
+"""Definitions that change: what differs between two, what becomes of records, and how the past is read."""

@@ -1,0 +1,99 @@
+"""Who is asking: a caller is made once for each request, at the edge, and handed to the use cases."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+from fenland.core.access.policy import Actor, Caller, Scope
+from fenland.core.problems import NotPermitted, NotSignedIn, TooMany
+from fenland.service.service import Service
+from fenland.storage.door import Account, Token
+
+#: Seconds for which requests are counted.
+_MINUTE = 60
+
+
+@dataclass(frozen=True, slots=True)
+class Came:
+    """How a request came: through what, under which id, from which client program and address."""
+
+    via: str = "api"
+    request_id: str = ""
+    client: str | None = None
+    address: str = ""
+
+
+def caller_by_token(service: Service, token: str | None, came: Came, *, name: str | None = None) -> Caller:
+    """The caller that a token stands for: one of ours, or of the outside issuer.
+
+    With `name`, the token must be of that account. Raises `NotSignedIn`.
+    """
+    if not token:
+        raise NotSignedIn("No token was sent. Send one as: Authorization: Bearer TOKEN.")
+    # Tokens of ours hold no dots.
+    if service.issued is not None and token.count(".") == 2:
+        actor = service.issued.actor(token, service.clock())
+        with service.database.reading() as reading:
+            account = service.database.accounts.by_name(reading, actor.name)
+        if account is not None and not service.ways_in.joined:
+            raise NotSignedIn(
+                "An account here has this name, and is somebody else's. Whether the issuer's names are those "
+                "of the accounts here, the setting issuer_joins_accounts says."
+            )
+        if account is not None and account.disabled:
+            raise NotSignedIn("The account is disabled. Ask those who manage accounts.")
+        return replace(_caller(service, actor, came), outside=account is None, let_in="issuer")
+    found = service.database.admitted(token, service.clock())
+    # A session's secret is a cookie's alone, which comes with the proof that its own pages sent it.
+    if found is None or found.token.kind != "token" or name not in (None, found.account.name):
+        raise NotSignedIn("The token is unknown, expired or revoked. Sign in again.")
+    return _let_in(_caller(service, actor_of(found.account), came, found.token.scope), found.token)
+
+
+def caller_by_session(service: Service, secret: str, came: Came) -> Caller:
+    """The caller whose session it is. Raises `NotSignedIn`."""
+    found = service.database.admitted(secret, service.clock())
+    if found is None or found.token.kind != "session":
+        raise NotSignedIn("The session is over. Sign in again.")
+    return _let_in(_caller(service, actor_of(found.account), came), found.token)
+
+
+def _let_in(caller: Caller, token: Token) -> Caller:
+    # Of most requests nothing more is asked than who they come from.
+    until = token.expires_at if token.kind == "token" else None
+    if until is None and token.kind == "token" and not token.made_with:
+        return caller
+    return replace(caller, let_in=token.kind, until=until, made_with=token.made_with)
+
+
+def _caller(service: Service, actor: Actor, came: Came, scope: Scope | None = None) -> Caller:
+    if service.ways_in.rate:
+        count_request(service, f"account {actor.name}")
+    return Caller(actor, came.via, came.request_id, came.client, scope)
+
+
+def count_request(service: Service, whose: str) -> None:
+    """Counts a request of an account or an address. Raises `TooMany`."""
+    most = service.ways_in.rate
+    found = service.database.counters.count(f"requests of {whose}", _MINUTE, service.clock().timestamp())
+    if found.times > most:
+        policy, left = f'"minute";q={most};w={_MINUTE}', f'"minute";r=0;t={found.left}'
+        raise TooMany(
+            f"These are more than {most} requests a minute. Wait {found.left} seconds.",
+            headers={"Retry-After": str(found.left), "RateLimit-Policy": policy, "RateLimit": left},
+        )
+
+
+def on_behalf(service: Service, caller: Caller, name: str) -> Caller:
+    """The caller, acting for another account. Raises `NotPermitted`."""
+    with service.database.reading() as reading:
+        account = service.database.accounts.by_name(reading, name)
+    allowed = not service.ways_in.delegates.isdisjoint(caller.actor.roles)
+    if not allowed or account is None or account.disabled:
+        raise NotPermitted(f"{caller.actor.title or caller.actor.name} may not act on behalf of {name!r}.")
+    return replace(caller, actor=actor_of(account), acting=caller.actor)
+
+
+def actor_of(account: Account) -> Actor:
+    """Who an account is to rules."""
+    return Actor(account.name, account.title, account.roles, account.attributes)

@@ -1,0 +1,1 @@
+"""Files of records and of the history: brought in and sent out."""

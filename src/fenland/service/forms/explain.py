@@ -1,0 +1,115 @@
+"""Explaining: for one record and one actor, what they may, by which rule, and which part of it decided."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from fenland.core.access.explaining import deciding, matrix
+from fenland.core.access.field_access import PROTECTIONS, Record
+from fenland.core.access.knowing import Known
+from fenland.core.access.policy import Caller, Sight
+from fenland.core.definitions.model import EVERYONE, OWNER, RIGHTS, Rule
+from fenland.service.accounts.accounts import permit_managing, there
+from fenland.service.accounts.callers import actor_of
+from fenland.service.records.finding import Address, find
+from fenland.service.service import Resource, Service
+from fenland.service.work import View
+
+
+@dataclass(frozen=True, slots=True)
+class _Judged:
+    """An actor before a record; `names` say as much of it as whoever asks may know."""
+
+    resource: Resource
+    sight: Sight
+    record: Record
+    names: Mapping[str, Any]
+
+
+def explain(service: Service, caller: Caller, address: Address, account: str | None = None) -> dict[str, Any]:
+    """What the caller may do with a record, or a named account if they manage accounts.
+
+    Of conditions only what the caller may know is told. Raises `NotFound`, `NotPermitted`.
+    """
+    with service.database.snapshot() as reading:
+        view = View(service, reading)
+        resource, record = find(view, caller, address)
+        sight = view.sight(caller)
+        names = Known(service.policies, sight).names(resource.collection.name, record)
+        if account is not None and account != caller.actor.name:
+            permit_managing(service, caller)
+            other = Caller(actor_of(there(service, reading, account)))
+            # Who manages accounts sees the rules at work, as the rules themselves see the record.
+            sight = View(service, reading).sight(other)
+            names = {**sight.names, "record": record}
+        judged = _Judged(resource, sight, record, names)
+        rules = resource.collection.access
+        return {
+            "account": sight.actor.name,
+            "rights": {
+                right: _right(judged, right, rules.get(right)) for right in RIGHTS if right != "create"
+            },
+            "fields": {name: _field(judged, name) for name in resource.collection.fields},
+        }
+
+
+def _right(judged: _Judged, right: Any, rule: Rule | None) -> dict[str, Any]:
+    allowed = judged.resource.policy.may(right, judged.sight, judged.record)
+    scope = judged.sight.caller.scope
+    if scope is not None and not scope.allows(right, judged.resource.collection.name):
+        return {"allowed": False, "because": "The token does not reach this far."}
+    return {"allowed": allowed, **_told(judged, rule)}
+
+
+def _field(judged: _Judged, name: str) -> dict[str, Any]:
+    policy, item = judged.resource.policy, judged.resource.collection.fields[name]
+    access = policy.fields(judged.sight, judged.record)
+    updating = policy.may("update", judged.sight, judged.record)
+    told: dict[str, Any] = {
+        "read": {"allowed": name not in access.hidden, **_told_if(judged, item.access.get("read"))},
+        "update": {"allowed": updating and access.sets(name), **_told_if(judged, item.access.get("update"))},
+    }
+    if item.write_only:
+        told["read"]["because"] = "It can be written, and never read."
+    code = access.protected.get(name)
+    if code is not None and code != "not_permitted":
+        told["update"]["because"] = PROTECTIONS[code]
+    elif not updating:
+        told["update"]["because"] = "The record itself may not be changed."
+    return told
+
+
+def _told_if(judged: _Judged, rule: Rule | None) -> dict[str, Any]:
+    return {} if rule is None else _told(judged, rule)
+
+
+def _told(judged: _Judged, rule: Rule | None) -> dict[str, Any]:
+    if rule is None:
+        return {"because": "No rule grants it."}
+    told: dict[str, Any] = {"rule": str(rule), "file": rule.file, "line": rule.line}
+    if rule.grants is not None:
+        told["because"] = _listed(judged, rule.grants)
+    if rule.condition is not None:
+        told["parts"] = [part.as_json() for part in deciding(rule.condition.tree, judged.names)]
+        if rule.next_fields:
+            told["depends"] = "It also asks what the record would be, so it is judged again with each change."
+    return told
+
+
+def _listed(judged: _Judged, grants: frozenset[str]) -> str:
+    actor, owner = judged.sight.actor, judged.resource.collection.owner
+    if EVERYONE in grants:
+        return "Everyone may."
+    roles = sorted(grants & actor.roles)
+    if roles:
+        return f"The role {roles[0]} is on the list."
+    if OWNER in grants and owner is not None:
+        return "The record is theirs." if judged.record[owner] == actor.name else "The record is not theirs."
+    return "None of their roles is on the list."
+
+
+def rules_of(service: Service, collection: str) -> dict[str, Any]:
+    """The rules of a collection by role, for people to read. Raises `NotFound`."""
+    return matrix(service.resource(collection).collection, service.definitions.roles)

@@ -1,0 +1,128 @@
+"""Restoring: a deleted record is brought back, or a record goes back to how it was.
+
+Going back is an ordinary update, to the values of that version; it goes through the pipeline of `update.py`.
+Bringing back is like creating, with the id and the owner that the record had.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+from fenland.core.access.field_access import Record
+from fenland.core.access.policy import Caller
+from fenland.core.changes.change import restoration
+from fenland.core.changes.patches import Exactly
+from fenland.core.changes.rules import Before
+from fenland.core.problems import Conflict, Invalid, Malformed, Problem
+from fenland.core.values.plain import same
+from fenland.service.history.past import NOW, Subject, When, as_it_was, subject
+from fenland.service.records.applying import apply
+from fenland.service.records.finding import UNCONDITIONAL, Address, Base, Preconditions, permit
+from fenland.service.records.once import SAVED, Once, once
+from fenland.service.records.saved import Saved
+from fenland.service.records.settling import Proposal, saved_as, settle, unseen
+from fenland.service.records.update import Preview, UpdateRequest, preview_of, update_within
+from fenland.service.service import Service
+from fenland.service.work import View, Work, written
+
+
+@dataclass(frozen=True, slots=True)
+class RestoreRequest:
+    """A record to bring back, or to have as it was at a moment."""
+
+    address: Address
+    when: When = NOW
+    preconditions: Preconditions = UNCONDITIONAL
+    base: Base | None = None
+    reason: str | None = None
+    once: Once | None = None
+
+
+def restore(service: Service, caller: Caller, request: RestoreRequest) -> Saved:
+    """Restores a record and returns it as saved."""
+    service.resource(request.address.collection)
+
+    def work(unit: Work) -> Saved:
+        return restore_within(unit, caller, request)
+
+    return written(service, once(caller, request.once, work, SAVED))
+
+
+def restore_within(work: Work, caller: Caller, request: RestoreRequest) -> Saved:
+    """Restores a record within a unit of work that somebody else has opened."""
+    found = subject(work, caller, request.address)
+    if not found.there:
+        return bring_back(work, caller, found, request)
+    asked, version = _as_update(work, found, request)
+    return update_within(work, replace(caller, restores=version), asked)
+
+
+def preview(service: Service, caller: Caller, request: RestoreRequest) -> Preview:
+    """What restoring would do. Nothing is written."""
+    with service.database.snapshot() as reading:
+        view = View(service, reading)
+        found = subject(view, caller, request.address)
+        if found.there:
+            return preview_of(view, caller, _as_update(view, found, request)[0])
+        record, problems = _brought_back(view, caller, found, request)
+        shown = found.access.shown(record)
+        fields = found.resource.collection.fields
+        changes = {name: (None, value) for name, value in shown.items() if name in fields}
+        given = {name: pair for name, pair in changes.items() if pair[1] is not None}
+        return Preview(shown, given, tuple(problems), (), found.record["version"])
+
+
+def _as_update(view: View, found: Subject, request: RestoreRequest) -> tuple[UpdateRequest, int]:
+    """The update that takes a record back, and the version that it goes back to."""
+    if not request.when:
+        raise Conflict("The record is there. Say to which version it is to go back, or to which time.")
+    record = as_it_was(view, found, request.when)
+    fields = found.resource.collection.fields
+    # What the caller may not see, they cannot put back either.
+    values = {name: record[name] for name in fields if name not in found.access.hidden}
+    asked = UpdateRequest(
+        Address(request.address.collection, found.id, "id"),
+        lambda access: Exactly(values),
+        preconditions=request.preconditions,
+        base=request.base,
+        blank="store",
+        reason=request.reason,
+    )
+    return asked, record["version"]
+
+
+def bring_back(work: Work, caller: Caller, found: Subject, request: RestoreRequest) -> Saved:
+    """Brings a record back that is gone. Raises `Invalid`, with references that are gone named."""
+    record, problems = _brought_back(work, caller, found, request)
+    if problems:
+        raise Invalid(problems)
+    resource = found.resource
+    change = restoration(resource.collection, record, work.stamp(caller, request.reason))
+    apply(work, caller, [change])
+    return saved_as(work, caller, resource, change.result)
+
+
+def _brought_back(
+    view: View, caller: Caller, found: Subject, request: RestoreRequest
+) -> tuple[Record, list[Problem]]:
+    """The record as it would come back. Raises `NotPermitted`, as an update from the last copy would."""
+    resource, sight, problems = found.resource, view.sight(caller), list[Problem]()
+    if request.preconditions.match is not None:
+        raise Malformed("If-Match says which version a record is at, and this one is gone. Leave it out.")
+    last, rules, access = found.record, resource.rules, found.access
+    as_was = as_it_was(view, found, request.when) if request.when else last
+    target = {
+        name: last[name] if name in access.hidden else as_was[name] for name in resource.collection.fields
+    }
+    given = {name: value for name, value in target.items() if not same(last[name], value)}
+    if given:
+        permit("update", resource, sight, last)
+        rules.drop_protected(given, access, Before(last, last), problems)
+    there = {name: value for name, value in target.items() if value is not None}
+    fields = rules.validate_new(rules.start_record(there, target, problems), problems)
+    permit("create", resource, sight, None, {**last, **fields})
+    # Unchanged, nothing is asked of it that asks what it was before.
+    stored = last if given else None
+    proposal = Proposal(resource, stored, last, fields, given, request.reason)
+    record = settle(view, caller, proposal, problems).record
+    return record, unseen(problems, access)

@@ -1,0 +1,478 @@
+"""Undoing: one save, all of a batch, or all that an account did in a while.
+
+Each save is taken back by an ordinary change through the pipeline, with an entry of its own that says which
+one it undoes: what was changed is changed back, what was created is deleted, what was deleted comes back. A
+field that was changed again since is in conflict, and named. What a save entailed goes back with it.
+"""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Iterable, Iterator
+from contextlib import nullcontext
+from dataclasses import dataclass, field, replace
+from typing import Any
+
+from fenland.core.access.policy import Caller
+from fenland.core.changes.patches import Exactly
+from fenland.core.expressions.budget import renew
+from fenland.core.history.entries import ACCOUNTS, DEFINITIONS, Entry
+from fenland.core.limits import beyond
+from fenland.core.problems import Conflict, Malformed, NotFound, Refusal, Unavailable, pointer_to
+from fenland.service.history.past import deletion_of, last_copy, subject, today
+from fenland.service.history.restoring import RestoreRequest, bring_back
+from fenland.service.history.searching import Reader
+from fenland.service.records.delete import DeleteRequest, delete_within
+from fenland.service.records.drafting import Draft
+from fenland.service.records.finding import Address, Base, Preconditions
+from fenland.service.records.once import Keeping, Once, once
+from fenland.service.records.update import UpdateRequest, carry_out, decide
+from fenland.service.service import Resource, Service
+from fenland.service.work import View, Work, written
+from fenland.storage.door import Candidates
+
+#: Saves that share a transaction where each is on its own, and how long others then have for theirs.
+_TOGETHER, _BREATH = 50, 0.002
+#: Seconds that all of them may take; and how many are told one by one.
+_MOST_SECONDS, _MOST_TOLD = 600, 1_000
+#: How much of what came after an entry is looked through.
+_MOST_LATER, _MOST_CHARACTERS = 1_000, 1_000_000
+#: Entries that are read at once.
+_AHEAD = 500
+#: Entries that one save may have entailed, at most.
+_MOST_ENTAILED = 10_000
+
+
+@dataclass(frozen=True, slots=True)
+class UndoRequest:
+    """What is to be taken back: the save of one entry, a batch, or what an account did between two times."""
+
+    sequence: int | None = None
+    batch: str | None = None
+    actor: str | None = None
+    since: str | None = None
+    until: str | None = None
+    atomic: bool = True
+    preview: bool = False
+    reason: str | None = None
+    once: Once | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Undone:
+    """What became of one entry: what was done for it, and the changes; or why it was refused."""
+
+    sequence: int
+    collection: str
+    key: Any
+    did: str
+    version: int | None = None
+    changes: dict[str, Any] = field(default_factory=dict)
+    refusal: Refusal | None = None
+    #: Whether the caller may not see the record: then it is counted, and not told.
+    unseen: bool = False
+
+
+@dataclass(slots=True)
+class Undoing:
+    """What became of all of them, newest first; `done` is whether anything of it was kept.
+
+    Of very many, not all are told one by one: `undone` and `refused` count them, and `left` those that there
+    was no time for. `unseen` counts records among them that the caller may not see, which are not named.
+    """
+
+    items: list[Undone] = field(default_factory=list)
+    done: bool = True
+    repeated: bool = False
+    #: What its entries share, where it was more than one save.
+    batch: str | None = None
+    undone: int = 0
+    refused: int = 0
+    left: int = 0
+    unseen: int = 0
+
+    def take(self, found: Iterable[Undone]) -> None:
+        """Takes note of what became of a save."""
+        for one in found:
+            self.undone += one.did != "nothing"
+            self.refused += one.refusal is not None
+            self.unseen += one.unseen
+            room = len(self.items) < _MOST_TOLD or (one.refusal is not None and self.refused <= _MOST_TOLD)
+            if not one.unseen and room:
+                self.items.append(one)
+
+
+class _Back(Exception):
+    """Carries what was found out of a transaction that is to be undone."""
+
+    def __init__(self, found: Undoing) -> None:
+        super().__init__("undone")
+        self.found = found
+
+
+class _Refused(Exception):
+    """Something stood in the way of one of several saves that were taken back together."""
+
+
+#: A save: the sequence of its entry, and those of the entries that follow from it.
+_Save = tuple[int, ...]
+
+
+def undo(service: Service, caller: Caller, request: UndoRequest) -> Undoing:
+    """Takes back what was asked, or with `preview` tells what that would do.
+
+    All or nothing, or with `atomic` false each save on its own, some at a time: others work in between.
+    """
+    if request.sequence is None:
+        caller = replace(caller, batch=service.new_batch())
+    if request.preview:
+        with service.database.snapshot(caller.actor.name) as reading:
+            draft = Draft(service, reading)
+            return replace(_taken_back_by(draft, caller, request, _saves(draft, caller, request)), done=False)
+    if not request.atomic and request.sequence is None and request.once is None:
+        return _in_portions(service, caller, request)
+
+    def work(unit: Work) -> Undoing:
+        found = _taken_back_by(unit, caller, request, _saves(unit, caller, request))
+        if request.atomic and found.refused:
+            raise _Back(found)
+        return found
+
+    try:
+        return written(service, once(caller, request.once, work, _KEEPING))
+    except _Back as back:
+        return replace(back.found, done=False, undone=0)
+
+
+def _in_portions(service: Service, caller: Caller, request: UndoRequest) -> Undoing:
+    with service.database.snapshot(caller.actor.name) as reading:
+        saves = _saves(View(service, reading), caller, request)
+    together = {sequence for save in saves for sequence in save}
+    found, ends = Undoing(batch=caller.batch), time.monotonic() + _MOST_SECONDS
+    for begin in range(0, len(saves), _TOGETHER):
+        if time.monotonic() > ends:
+            found.left = len(saves) - begin
+            break
+        portion = saves[begin : begin + _TOGETHER]
+
+        def work(unit: Work, portion: list[_Save] = portion) -> Undoing:
+            return _taken_back_by(unit, caller, request, portion, together)
+
+        part = written(service, work)
+        renew()
+        found.take(part.items)
+        found.unseen += part.unseen
+        with service.database.turn.aside():
+            # Whoever waited to write comes first.
+            time.sleep(_BREATH)
+    return found
+
+
+# --- which ones --------------------------------------------------------------------------------------
+
+
+def _saves(view: View, caller: Caller, request: UndoRequest) -> list[_Save]:
+    """The saves to take back, newest first; each with what it entailed."""
+    history = view.service.database.history
+    reader = Reader(view, caller)
+    if request.sequence is not None:
+        found = history.entry(view.reading, request.sequence)
+        if found is None or not reader.sees(found):
+            raise NotFound(f"There is no entry {request.sequence} that you may see.")
+        chosen = [(request.sequence, found.cause)]
+    else:
+        chosen = _chosen(view, request, reader)
+    # What follows from another goes with it.
+    causes = dict(chosen)
+    return [
+        # Where the next entry is at hand and follows from another, nothing follows from this one.
+        (one,) if causes.get(one + 1, one) != one else (one, *_entailed(view, one))
+        for one, cause in chosen
+        if cause not in causes
+    ]
+
+
+def _chosen(view: View, request: UndoRequest, reader: Reader) -> list[tuple[int, int | None]]:
+    """The sequences of the entries that are meant, each with its cause."""
+    history = view.service.database.history
+    setting, most = ("many_limit", view.limits.many) if request.atomic else ("import_limit", view.limits.rows)
+    above, below = 0, 2**62
+    if request.since is not None:
+        above = history.before(view.reading, request.since)
+    if request.until is not None:
+        below = history.at(view.reading, request.until) + 1
+    if request.batch is not None:
+        wanted = Candidates.equal_to("batch", request.batch, above)
+    elif request.actor is not None and request.since is not None:
+        wanted = Candidates.equal_to("actor", request.actor, above)
+    else:
+        raise Malformed("Say what is to be undone: a batch, or an actor and from.")
+    found: list[tuple[int, int | None]] = []
+    for _, entries in history.candidates(view.reading, wanted, below=below):
+        found += [
+            (one.sequence or 0, one.cause)
+            for one in entries
+            if one.collection not in (ACCOUNTS, DEFINITIONS)
+            and request.actor in (None, one.actor)
+            and reader.sees(one)
+        ]
+        view.service.database.turn.breathe()
+        if len(found) > most:
+            how = " Send atomic: false to undo them some at a time." if request.atomic else ""
+            raise beyond(setting, most, f"There are more than {most} changes to undo.{how}")
+    return found
+
+
+def _entailed(view: View, sequence: int) -> Iterator[int]:
+    """The entries that follow from one: they stand right behind it."""
+    history, above, count, found = view.service.database.history, sequence, 1, 0
+    while found < _MOST_ENTAILED:
+        page = history.following(view.reading, above, count)
+        for one in page:
+            if one.cause != sequence:
+                return
+            found += 1
+            yield one.sequence or 0
+        if len(page) < count:
+            return
+        above, count = page[-1].sequence or 0, min(count * 8, 200)
+
+
+# --- one by one --------------------------------------------------------------------------------------
+
+
+def _taken_back_by(
+    work: Work, caller: Caller, request: UndoRequest, saves: list[_Save], together: set[int] | None = None
+) -> Undoing:
+    """Takes saves back within a unit of work. `together` are the entries of all that are taken back."""
+    found = Undoing(batch=caller.batch)
+    together = together or {sequence for save in saves for sequence in save}
+    run = _Run(work, caller, request, together, Reader(work, caller))
+    run.look_ahead(saves)
+    try:
+        # Mostly nothing stands in the way, so that what each takes to be undone by itself is spared.
+        with work.nested():
+            done = []
+            for save in saves:
+                done.append(run.attempt(save))
+                # What it did before it was refused still stands: nothing goes on from there.
+                if any(one.refusal for one in done[-1]):
+                    raise _Refused
+    except _Refused:
+        done = [run.attempt(save, by_itself=True) for save in saves]
+    for part in done:
+        found.take(part)
+    return found
+
+
+@dataclass(slots=True)
+class _Run:
+    """Saves being taken back."""
+
+    work: Work
+    caller: Caller
+    request: UndoRequest
+    #: The entries that are taken back with each other: none of them stands in the way of another.
+    together: set[int]
+    reader: Reader
+    #: Entries that were read together, by sequence.
+    ahead: dict[int, Entry] = field(default_factory=dict)
+
+    def look_ahead(self, saves: list[_Save]) -> None:
+        """Reads the entries of saves at once, where they stand close together and are not many."""
+        wanted = {sequence for save in saves for sequence in save}
+        if not wanted or len(wanted) > _AHEAD or max(wanted) - min(wanted) > 2 * _AHEAD:
+            return
+        history, first, last = self.work.service.database.history, min(wanted), max(wanted)
+        for one in history.following(self.work.reading, first - 1, 2 * _AHEAD + 1, last + 1):
+            self.ahead[one.sequence or 0] = one
+
+    def entry(self, sequence: int) -> Entry | None:
+        """An entry, or None where it is in an archive."""
+        known = self.ahead.get(sequence)
+        return known or self.work.service.database.history.entry(self.work.reading, sequence)
+
+    def attempt(self, save: _Save, *, by_itself: bool = False) -> list[Undone]:
+        """Takes a save back, all of it or nothing; for the latter it must be `by_itself`."""
+        reader, turn = self.reader, self.work.service.database.turn
+        turn.breathe()
+        done: list[Undone] = []
+        entry: Entry | None = None
+        try:
+            with self.work.nested() if by_itself else nullcontext():
+                # A deletion comes before what it entailed: what comes back may be referred to again.
+                for sequence in save:
+                    entry = self.entry(sequence)
+                    if entry is None:
+                        raise Conflict(f"Entry {sequence} was moved to an archive.")
+                    found = _undone(self, entry, reader.resource(entry))
+                    unseen = entry.cause is not None and not reader.sees(entry)
+                    done.append(replace(found, unseen=True) if unseen else found)
+        except Unavailable:
+            raise
+        except Refusal as refusal:
+            if entry is None:
+                return [Undone(save[0], "", None, "nothing", refusal=refusal)]
+            if entry.cause is not None and not reader.sees(entry):
+                # Of what they may not see no more is told than that it stands in the way.
+                refusal = Conflict("Something that followed from it, and is not yours to see, is in the way.")
+                entry = self.entry(save[0]) or entry
+            return [Undone(entry.sequence or 0, entry.collection, entry.key, "nothing", refusal=refusal)]
+        return done
+
+
+def _undone(run: _Run, entry: Entry, resource: Resource | None) -> Undone:
+    if resource is None or entry.action == "erase":
+        raise Conflict(f"Entry {entry.sequence} cannot be undone: what it did is for good.")
+    work, reason = run.work, run.request.reason
+    caller = replace(run.caller, undoes=entry.sequence, restores=None)
+    entry = today(work, resource, entry)
+    if entry.action == "update":
+        return _changed_back(work, caller, resource, entry, reason)
+    if entry.action == "delete":
+        return _brought_back(work, caller, resource, entry, reason)
+    return _removed(run, caller, resource, entry)
+
+
+def _changed_back(work: Work, caller: Caller, resource: Resource, entry: Entry, reason: str | None) -> Undone:
+    address = Address(resource.collection.name, entry.record_id, "id")
+    found = subject(work, caller, address)
+    if not found.there:
+        raise Conflict("The record was deleted since. Bring it back first.", version=found.record["version"])
+    gone = [name for name in entry.changes if entry.gone.get(name, (False, False))[0]]
+    if gone:
+        conflicts = [{"pointer": pointer_to(name)} for name in gone]
+        raise Conflict("What was there before is in the history no more.", conflicts=conflicts)
+    fields = resource.collection.fields
+    values = {name: old for name, (old, _) in entry.changes.items() if name in fields}
+    asked = UpdateRequest(
+        address,
+        lambda access: Exactly(values),
+        preconditions=_ANY,
+        base=Base(entry.version, entry.record_id),
+        blank="store",
+        reason=reason,
+    )
+    try:
+        decision = decide(work, caller, asked)
+    except Conflict as conflict:
+        if _taken_back(work, entry):
+            return Undone(entry.sequence or 0, resource.collection.name, entry.key, "nothing")
+        raise _changed_again(entry, conflict) from None
+    saved = carry_out(work, caller, asked, decision)
+    fields_changed = {} if decision.change is None else dict(decision.change.fields)
+    shown = decision.access.shown(fields_changed)
+    return Undone(
+        entry.sequence or 0,
+        resource.collection.name,
+        saved.record[resource.collection.key],
+        "update" if saved.changed else "nothing",
+        saved.record["version"],
+        {name: {"before": was, "after": now} for name, (was, now) in shown.items()},
+    )
+
+
+def _taken_back(work: Work, entry: Entry) -> bool:
+    """Whether an entry was undone before, and that was not undone in its turn."""
+    later = work.service.database.history.since(
+        work.reading, entry.record_id, entry.version, most=_MOST_LATER, characters=_MOST_CHARACTERS
+    )
+    undoings = {one.undoes: one.sequence for one in later or []}
+    place, count = undoings.get(entry.sequence), 0
+    while place is not None:
+        place, count = undoings.get(place), count + 1
+    return count % 2 == 1
+
+
+def _changed_again(entry: Entry, conflict: Conflict) -> Conflict:
+    """The same conflict, in the words of who takes something back."""
+    if "conflicts" not in conflict.extra:
+        return conflict
+    return Conflict(f"Fields of entry {entry.sequence} were changed again since.", **conflict.extra)
+
+
+#: Whatever version the record is at: the fields are looked at one by one.
+_ANY = Preconditions(match=("*",))
+
+
+def _brought_back(work: Work, caller: Caller, resource: Resource, entry: Entry, reason: str | None) -> Undone:
+    deletion = deletion_of(work, resource, entry.record_id)
+    if deletion is None or deletion.sequence != entry.sequence:
+        raise Conflict("The record is there again, or was deleted again since.")
+    address = Address(resource.collection.name, entry.record_id, "id")
+    found = subject(work, caller, address)
+    found = replace(found, record=last_copy(work, resource, deletion))
+    saved = bring_back(work, caller, found, RestoreRequest(address, reason=reason))
+    key = saved.record[resource.collection.key]
+    return Undone(entry.sequence or 0, resource.collection.name, key, "restore", saved.record["version"])
+
+
+def _removed(run: _Run, caller: Caller, resource: Resource, entry: Entry) -> Undone:
+    work = run.work
+    address = Address(resource.collection.name, entry.record_id, "id")
+    found = subject(work, caller, address)
+    since = _changed_since(run, resource, entry) if found.record["version"] != entry.version else {}
+    if not found.there or since is None or since:
+        conflicts = [
+            {"pointer": pointer_to(name)}
+            if name in found.access.hidden
+            else {"pointer": pointer_to(name), "base": old, "current": found.record.get(name), "yours": None}
+            for name, old in (since or {}).items()
+        ]
+        raise Conflict(
+            "The record was changed, or deleted, since it was made.",
+            version=found.record["version"],
+            conflicts=conflicts,
+        )
+    saved = delete_within(work, caller, DeleteRequest(address, _ANY, reason=run.request.reason))
+    key = saved.record[resource.collection.key]
+    return Undone(entry.sequence or 0, resource.collection.name, key, "delete", found.record["version"] + 1)
+
+
+def _changed_since(run: _Run, resource: Resource, entry: Entry) -> dict[str, Any] | None:
+    """By field that others changed after an entry, what it held then; None where too much was changed.
+
+    What is taken back together with the entry, and the taking back of that, is nobody else's change.
+    """
+    found: dict[str, Any] = {}
+    work = run.work
+    later = work.service.database.history.since(
+        work.reading, entry.record_id, entry.version, most=_MOST_LATER, characters=_MOST_CHARACTERS
+    )
+    if later is None:
+        return None
+    for one in later:
+        if one.sequence in run.together or one.undoes in run.together:
+            continue
+        changes = today(work, resource, one).changes
+        if not changes:
+            return None
+        for name, (old, _) in changes.items():
+            found.setdefault(name, old)
+    return found
+
+
+# --- once --------------------------------------------------------------------------------------------
+
+
+def _keep(undoing: Undoing) -> dict[str, Any]:
+    # What was done, and no values: whoever asks again may not be allowed to see them any more.
+    return {
+        "items": [[one.sequence, one.collection, one.key, one.did, one.version] for one in undoing.items],
+        "batch": undoing.batch,
+        "counts": [undoing.undone, undoing.unseen],
+    }
+
+
+def _give(work: Work, caller: Caller, kept: dict[str, Any]) -> Undoing:
+    undone, unseen = kept.get("counts", [0, 0])
+    items = [Undone(*one) for one in _rows(kept)]
+    return Undoing(items, repeated=True, batch=kept["batch"], undone=undone, unseen=unseen)
+
+
+def _rows(kept: dict[str, Any]) -> Iterable[list[Any]]:
+    rows: list[list[Any]] = kept["items"]
+    return rows
+
+
+_KEEPING = Keeping(_keep, _give)

@@ -1,0 +1,141 @@
+"""What entries tell besides records: accounts, definitions, and which secret values were erased."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from typing import Any
+
+from fenland.core.definitions.model import DefinitionMistakes
+from fenland.core.evolving.comparing import Comparison
+from fenland.core.evolving.replaying import Replay
+from fenland.core.history.auditing import Fault
+from fenland.core.history.entries import ACCOUNTS, DEFINITIONS, Entry, Seal
+from fenland.core.history.leaves import commitment
+from fenland.core.values.plain import same
+from fenland.service.proof.reports import Report
+from fenland.storage.door import Account, Defined
+
+#: A field of a record, by the names of its time.
+_Place = tuple[str, str, str]
+
+
+class Told:
+    """Takes in entries one by one, in their order, and holds what they tell against what is there."""
+
+    def __init__(self, defined: Sequence[Defined], report: Report, *, partial: bool) -> None:
+        """With `partial`, entries are missing at the beginning."""
+        self._defined = {one.number: one for one in defined}
+        self._report, self._partial = report, partial
+        self._accounts: dict[str, dict[str, Any]] = {}
+        self._numbers: set[int] = set()
+        #: By field, the last entry with a value that is gone, and the last that says it was erased.
+        self._gone: dict[_Place, Entry] = {}
+        self._erased: dict[_Place, int] = {}
+        #: Fields that are, or were at some time, never shown: no value of them is kept anywhere.
+        self._unkept = {name for one in defined for name in self._unkept_of(one)}
+
+    def _unkept_of(self, one: Defined) -> set[str]:
+        try:
+            return {name for item in one.read().collections.values() for name in item.unkept}
+        except (DefinitionMistakes, ValueError, KeyError, TypeError, AttributeError):
+            self._tell("definitions", f"Definitions {one.number} are kept in a form that cannot be read.")
+            return set()
+
+    def take(self, entry: Entry, replay: Replay | None) -> None:
+        """Takes in an entry; `replay` has taken it in."""
+        if entry.collection == ACCOUNTS:
+            state = self._accounts.setdefault(entry.key, {})
+            state |= {name: after for name, (_, after) in entry.changes.items()}
+        elif entry.collection == DEFINITIONS:
+            self._definitions(entry, replay)
+        else:
+            self._secrets(entry)
+
+    def _tell(self, kind: Any, words: str, entry: Entry | None = None) -> None:
+        at = (None, None) if entry is None else (entry.sequence, entry.time)
+        self._report.faults.append(Fault(kind, words, *at))
+
+    # --- definitions ----------------------------------------------------------------------------
+
+    def _definitions(self, entry: Entry, replay: Replay | None) -> None:
+        number = entry.key
+        self._numbers.add(number)
+        if replay is None:
+            return
+        self._renamed(replay.comparison)
+        kept = self._defined.get(number)
+        if kept is None or not same(dict(kept.data), replay.data):
+            words = f"Definitions {number} are not kept as entry {entry.sequence} has them."
+            self._tell("definitions", words, entry)
+
+    def _renamed(self, comparison: Comparison) -> None:
+        """Has what is known of fields under the names that they have from now on."""
+        names = {
+            (one.old.name, move.source.name): (one.new.name, move.field.name)
+            for one in comparison.kept
+            for move in one.moves
+            if move.source is not None
+        }
+
+        def today(place: _Place) -> _Place:
+            collection, record_id, field = place
+            newer = names.get((collection, field), (collection, field))
+            return (newer[0], record_id, newer[1])
+
+        self._gone = {today(place): entry for place, entry in self._gone.items()}
+        self._erased = {today(place): sequence for place, sequence in self._erased.items()}
+
+    # --- secret values ----------------------------------------------------------------------------
+
+    def _secrets(self, entry: Entry) -> None:
+        for name in entry.changes:
+            place = (entry.collection, entry.record_id, name)
+            if entry.action == "erase":
+                self._erased[place] = entry.sequence or 0
+            for seal, value in zip(entry.seals.get(name, ()), entry.changes[name], strict=False):
+                if seal is not None:
+                    self._seal(entry, name, seal, value)
+
+    def _seal(self, entry: Entry, name: str, seal: Seal, value: Any) -> None:
+        if seal.salt is None:
+            self._gone[entry.collection, entry.record_id, name] = entry
+        elif not seal.kept:
+            if name not in self._unkept:
+                words = f"The value of {name} in entry {entry.sequence} was taken out, and no entry says so."
+                self._tell("salt", words, entry)
+        elif commitment(seal.salt, value) != seal.hash:
+            words = f"The value of {name} in entry {entry.sequence}, or its salt, is not what was entered."
+            self._tell("salt", words, entry)
+
+    # --- at the end ---------------------------------------------------------------------------------
+
+    def end(self, accounts: Iterable[Account], stray: Iterable[tuple[int, str, str]]) -> None:
+        """Once all entries were taken in."""
+        for place, entry in self._gone.items():
+            # What an erasure puts in the place of a value is behind it.
+            if self._erased.get(place, 0) <= (entry.sequence or 0):
+                words = f"The value of {place[2]} in entry {entry.sequence} is gone, and no entry says so."
+                self._tell("salt", words, entry)
+        for sequence, time, name in stray:
+            words = f"A value of {name} stands beside entry {sequence}, which has none sealed."
+            self._report.faults.append(Fault("salt", words, sequence, time))
+        if self._partial:
+            return
+        for number in sorted(self._defined.keys() - self._numbers):
+            self._tell("definitions", f"Definitions {number} are kept, and no entry says so.")
+        there = {one.name: one.parts for one in accounts}
+        for name in sorted(there.keys() | self._accounts.keys()):
+            self._account(name, there.get(name), self._accounts.get(name))
+
+    def _account(self, name: str, stored: dict[str, Any] | None, told: dict[str, Any] | None) -> None:
+        if told is None or "roles" not in told:
+            if stored is not None:
+                self._tell("account", f"The account {name!r} is there, and no entry says so.")
+            return
+        if stored is None:
+            self._tell("account", f"The account {name!r} is gone, and no entry says so.")
+            return
+        differing = [part for part, value in stored.items() if not same(value, told.get(part))]
+        if differing:
+            words = f"The account {name!r} is not as its entries have it, in {', '.join(differing)}."
+            self._tell("account", words)

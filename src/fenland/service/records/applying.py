@@ -1,0 +1,46 @@
+"""Applying: the one place where records are written. A list of changes in, rows and history entries out."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from fenland.core.access.policy import Caller
+from fenland.core.changes.change import Change
+from fenland.core.problems import Invalid
+from fenland.service.records.drafting import Draft
+from fenland.service.records.others import unique_taken
+from fenland.service.work import Work, just_changed
+from fenland.storage.door import ReferenceBroken, ValueTaken
+
+
+def apply(work: Work, caller: Caller, changes: Sequence[Change]) -> None:
+    """Writes each change with its history entry, in order, within the caller's transaction; or drafts it.
+
+    Raises `Invalid` for a value that another record took meanwhile, and `Conflict` for a reference that
+    came loose.
+    """
+    if isinstance(work, Draft):
+        work.take(changes)
+        return
+    sequences = list[int]()
+    try:
+        for change in changes:
+            _write(work, change)
+            # What a change follows from stands before it.
+            cause = None if change.cause is None else sequences[change.cause]
+            sequences.append(work.enter(change.entry(caller, cause)))
+    except ValueTaken as taken:
+        raise Invalid([unique_taken(taken.field)]) from None
+    except ReferenceBroken:
+        raise just_changed() from None
+    work.forget()
+
+
+def _write(work: Work, change: Change) -> None:
+    records = work.service.resources[change.collection].records
+    if change.before is None and change.after is not None:
+        records.add(work.writing, change.after)
+    elif change.before is not None and change.after is not None:
+        records.change(work.writing, change.record_id, change.before["version"], change.columns)
+    elif change.before is not None:
+        records.remove(work.writing, change.record_id, change.before["version"])

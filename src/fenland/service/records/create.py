@@ -1,0 +1,116 @@
+"""Creating a record: defaults, the owner from the caller, the same rules as an update, one entry."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, replace
+from typing import Any
+
+from fenland.core.access.field_access import FieldAccess, Record
+from fenland.core.access.policy import Caller, Sight
+from fenland.core.changes.change import Change, creation
+from fenland.core.changes.rules import Before, lenient
+from fenland.core.definitions.model import Blank
+from fenland.core.problems import Invalid, Problem
+from fenland.core.reserved import made
+from fenland.service.records.applying import apply
+from fenland.service.records.finding import permit
+from fenland.service.records.once import SAVED, Once, once
+from fenland.service.records.saved import Saved
+from fenland.service.records.settling import Proposal, protected_problems, refused_fields, saved_as, settle
+from fenland.service.service import Resource, Service
+from fenland.service.work import View, Work, written
+
+
+@dataclass(frozen=True, slots=True)
+class CreateRequest:
+    """A record to create. `read_fields` gives what was sent, or raises why it cannot."""
+
+    collection: str
+    read_fields: Callable[[FieldAccess], Mapping[str, Any]]
+    blank: Blank | None = None
+    lenient: bool = False
+    reason: str | None = None
+    once: Once | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class NewRecord:
+    """A record to create, as it was sent, whose creation is permitted."""
+
+    resource: Resource
+    access: FieldAccess
+    sent: Mapping[str, Any]
+    request: CreateRequest
+
+
+def create(service: Service, caller: Caller, request: CreateRequest) -> Saved:
+    """Creates a record and returns it as saved."""
+    new = read_new(service, caller, request)
+
+    def work(unit: Work) -> Saved:
+        return create_within(unit, caller, new)
+
+    return written(service, once(caller, request.once, work, SAVED))
+
+
+def read_new(service: Service, caller: Caller, request: CreateRequest) -> NewRecord:
+    """What a request to create holds. Raises its refusals so far: `NotFound`, `NotPermitted`, `Malformed`."""
+    resource = service.resource(request.collection)
+    # What is not there yet refers to nothing, so that nothing has to be read for this.
+    access = creating_access(service.sight(caller), resource)
+    return NewRecord(resource, access, request.read_fields(access), request)
+
+
+def creating_access(sight: Sight, resource: Resource) -> FieldAccess:
+    """What the caller may give a new record, as far as can be told beforehand. Raises `NotPermitted`."""
+    permit("create", resource, sight, None)
+    # A transfer is judged by the record as it would be without it: owned by whoever creates it.
+    return resource.policy.fields(sight, start_of(resource, sight.caller), creating=True)
+
+
+def start_of(resource: Resource, caller: Caller) -> dict[str, Any]:
+    """A record of which nothing is known yet but whose it is."""
+    owner = resource.collection.owner
+    owned = {} if owner is None else {owner: caller.actor.name}
+    return {**dict.fromkeys(resource.collection.fields), **owned}
+
+
+def create_within(work: Work, caller: Caller, new: NewRecord) -> Saved:
+    """Creates a record within a unit of work that somebody else has opened. Raises `Invalid`."""
+    resource = new.resource
+    change, dropped = decide_new(work, caller, new)
+    apply(work, caller, [change])
+    return saved_as(work, caller, resource, change.result, dropped)
+
+
+def decide_new(view: View, caller: Caller, new: NewRecord) -> tuple[Change, tuple[str, ...]]:
+    """The change that creates a record, and the fields that lenient handling dropped. Nothing is written.
+
+    To be called by who writes, since records come in the order of their ids. Raises `Invalid`.
+    """
+    resource, request, problems = new.resource, new.request, list[Problem]()
+    rules, start = resource.rules, start_of(new.resource, caller)
+    given = rules.settle_blanks(new.sent, request.blank, problems)
+    given = rules.drop_protected(given, new.access, Before(start, start), problems)
+    fields = _fields(new, start, given, problems)
+    stamp = view.stamp(caller, request.reason)
+    record_id = view.service.new_id(stamp.time)
+    begun = {**start, **made(record_id, stamp.time, stamp.by)}
+    proposal = Proposal(resource, None, begun, fields, given, request.reason)
+    if refused := refused_fields(view, caller, proposal):
+        # What they may not give gets its default.
+        given = {name: value for name, value in given.items() if name not in refused}
+        problems += protected_problems(refused)
+        proposal = replace(proposal, values=_fields(new, start, given, []))
+    settled = settle(view, caller, replace(proposal, given={}), problems)
+    remaining, dropped = lenient(problems) if request.lenient else (problems, [])
+    if remaining:
+        raise Invalid(remaining)
+    return creation(resource.collection, record_id, settled.values, stamp), tuple(dropped)
+
+
+def _fields(new: NewRecord, start: Record, given: Record, problems: list[Problem]) -> Record:
+    """The fields of the new record, as they are kept."""
+    rules = new.resource.rules
+    return rules.validate_new(rules.start_record(given, start, problems), problems)

@@ -1,0 +1,105 @@
+"""Drafts: a unit of work whose changes are kept in memory over one moment of the database, and never written.
+
+A preview that depends on its own changes, such as undoing several saves of one record, is made in one: nobody
+who writes has to wait for it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+from contextlib import contextmanager
+from typing import Any, cast
+
+from fenland.core.changes.change import Change
+from fenland.service.service import Resource, Service
+from fenland.service.work import Work
+from fenland.storage.door import Reading, Record, Writing
+
+#: A collection and an id; a collection, a field and a value.
+_Id = tuple[str, str]
+_Place = tuple[str, str, Any]
+
+
+class Draft(Work):
+    """See `Work`. What was changed here is found as it would be; all else as it is."""
+
+    __slots__ = ("_by_value", "_records", "_undo")
+
+    def __init__(self, service: Service, reading: Reading) -> None:
+        super().__init__(service, cast(Writing, reading))
+        self._records: dict[_Id, Record | None] = {}
+        #: By the value of a unique field, or of a reference, the records changed here that hold it.
+        self._by_value: dict[_Place, set[str]] = {}
+        #: How each change is taken back: where it was, whether anything had changed there, and what it was.
+        self._undo: list[tuple[_Id, bool, Record | None]] = []
+
+    def take(self, changes: Iterable[Change]) -> None:
+        """Has the records as these changes leave them."""
+        for change in changes:
+            place = (change.collection, change.record_id)
+            known = place in self._records
+            before = self._records.get(place)
+            self._set(place, before, change.after)
+            self._undo.append((place, known, before))
+        self.forget()
+
+    def _set(self, place: _Id, before: Record | None, after: Record | None) -> None:
+        for name in self._indexed(place[0]):
+            if before is not None and before[name] is not None:
+                self._by_value[place[0], name, before[name]].discard(place[1])
+            if after is not None and after[name] is not None:
+                self._by_value.setdefault((place[0], name, after[name]), set()).add(place[1])
+        self._records[place] = after
+
+    def _back(self, place: _Id, known: bool, before: Record | None) -> None:
+        self._set(place, self._records[place], before)
+        if not known:
+            del self._records[place]
+
+    def _indexed(self, collection: str) -> list[str]:
+        fields = self.service.resources[collection].collection.fields.values()
+        return [one.name for one in fields if one.unique or one.references is not None]
+
+    @contextmanager
+    def nested(self) -> Iterator[None]:
+        """See `Work`."""
+        mark = len(self._undo)
+        try:
+            yield
+        except BaseException:
+            while len(self._undo) > mark:
+                self._back(*self._undo.pop())
+            self.forget()
+            raise
+
+    # --- reading ----------------------------------------------------------------------------------
+
+    def find(self, resource: Resource, field: str, value: Any) -> Record | None:
+        """See `View`."""
+        name = resource.collection.name
+        if field == "id":
+            place = (name, value)
+            return self._records[place] if place in self._records else super().find(resource, field, value)
+        for record_id in self._by_value.get((name, field, value), ()):
+            return self._records[name, record_id]
+        found = super().find(resource, field, value)
+        return None if found is None or (name, found["id"]) in self._records else found
+
+    def referring(self, resource: Resource, field: str, key: Any, limit: int) -> list[Record]:
+        """See `View`."""
+        name = resource.collection.name
+        here = [self._records[name, one] for one in sorted(self._by_value.get((name, field, key), ()))]
+        there = super().referring(resource, field, key, limit)
+        others = [one for one in there if (name, one["id"]) not in self._records]
+        return [*(one for one in here if one is not None), *others][:limit]
+
+    def count_referring(self, resource: Resource, field: str, key: Any) -> int:
+        """See `View`."""
+        return len(self.referring(resource, field, key, self.limits.cascade + 1))
+
+    def _follow(self, collection: str, key: Any) -> Record | None:
+        return self._whole(collection, key)
+
+    def _whole(self, collection: str, key: Any) -> Record | None:
+        target = self.service.resources[collection]
+        return self.find(target, target.collection.key, key)

@@ -1,0 +1,127 @@
+"""Settling: what a change of one record comes to, whichever way it was asked for.
+
+Creating, updating, replacing, restoring, undoing and erasing work out which fields would get which values,
+and come here. What must be asked of such a change is asked here and nowhere else, so that no way of writing
+can leave a question out: who may give these fields these values, whether the record may be changed to what
+it would be, the limits, the whole record, the collection's checks, other records, and the reason.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, replace
+from typing import Any
+
+from fenland.core.access.field_access import PROTECTIONS, FieldAccess, Record
+from fenland.core.access.policy import Caller
+from fenland.core.definitions.model import Right
+from fenland.core.limits import check_record
+from fenland.core.problems import Problem, pointer_to
+from fenland.core.values.plain import same
+from fenland.service.records.finding import demand_reason, permit
+from fenland.service.records.others import check_others
+from fenland.service.records.saved import Saved
+from fenland.service.service import Resource
+from fenland.service.work import View, Work
+
+#: What is said of a value that the caller neither sent nor may see.
+_UNSEEN = "What stood there cannot be put back as things are."
+
+
+@dataclass(frozen=True, slots=True)
+class Proposal:
+    """A change of one record before it is settled.
+
+    `stored` is the record as it is, or as it last was; None for one that is created. `values` are the fields
+    that get a value, each checked by its own constraints, and `given` those that the caller gives one: not
+    defaults, nor what stays as it is. `start` is the record that they are put into.
+    """
+
+    resource: Resource
+    stored: Record | None
+    start: Record
+    values: Mapping[str, Any]
+    given: Mapping[str, Any]
+    reason: str | None
+
+    @property
+    def record(self) -> Record:
+        """The record as it would be."""
+        return {**self.start, **self.values}
+
+    def without(self, refused: Iterable[str]) -> Proposal:
+        """The same, but for fields that the caller may not give."""
+        values, given = dict(self.values), dict(self.given)
+        for name in refused:
+            del values[name], given[name]
+        return replace(self, values=values, given=given)
+
+
+def refused_fields(view: View, caller: Caller, proposal: Proposal) -> dict[str, str]:
+    """The given fields that the caller may not give, by rules that ask what the record would be; and why."""
+    resource, record, given = proposal.resource, proposal.record, proposal.given
+    policy, sight, owner = resource.policy, view.sight(caller), resource.collection.owner
+    refused = dict.fromkeys(policy.refused(sight, proposal.stored, record, given), "not_permitted")
+    if owner is not None and owner in given:
+        before = proposal.stored or proposal.start
+        handed = not same(before[owner], given[owner]) and policy.asks_next("transfer", sight, before, given)
+        if handed and not policy.may("transfer", sight, before, record):
+            refused[owner] = "owner"
+    return refused
+
+
+def protected_problems(refused: Mapping[str, str]) -> list[Problem]:
+    """The problems of fields that the caller may not give."""
+    return [Problem(pointer_to(name), code, PROTECTIONS[code]) for name, code in refused.items()]
+
+
+def settle(view: View, caller: Caller, proposal: Proposal, problems: list[Problem]) -> Proposal:
+    """Adds all that is wrong with a change, and gives it without what the caller may not give.
+
+    Raises `NotPermitted`, and `TooLarge` for a record over the limits.
+    """
+    resource, stored, rules = proposal.resource, proposal.stored, proposal.resource.rules
+    refused = refused_fields(view, caller, proposal) if proposal.given else {}
+    if refused:
+        problems += protected_problems(refused)
+        proposal = proposal.without(refused)
+    record, sight = proposal.record, view.sight(caller)
+    right: Right = "create" if stored is None else "update"
+    asked = stored is None or proposal.given
+    if asked and resource.policy.asks_next(right, sight, stored, proposal.values):
+        permit(right, resource, sight, stored, record)
+    check_record(record, proposal.values, view.limits)
+    rules.validate_whole(record, problems)
+    problems += rules.run_checks(sight.names, record, stored, problems)
+    rules.check_schemes(proposal.values, view.limits.schemes, problems)
+    problems += check_others(view, caller, resource, proposal.values, record)
+    demand_reason(resource, proposal.reason, problems)
+    return proposal
+
+
+def unseen(problems: list[Problem], access: FieldAccess) -> list[Problem]:
+    """Problems of values that the caller did not send: of fields that they may not read, no value is told."""
+    hidden = {pointer_to(name) for name in access.hidden}
+    if not hidden:
+        return problems
+    return [
+        Problem(place, one.code, _UNSEEN)
+        if (place := "/" + one.pointer.split("/", 2)[1] if one.pointer else "") in hidden
+        else one
+        for one in problems
+    ]
+
+
+def saved_as(
+    work: Work, caller: Caller, resource: Resource, record: Record, dropped: tuple[str, ...] = ()
+) -> Saved:
+    """What is answered about a record that was changed: what its caller will see when they read it next.
+
+    Of one that they may not read any more, nothing but its id and key.
+    """
+    sight, collection = work.sight(caller), resource.collection
+    if resource.policy.may("read", sight, record):
+        access = resource.policy.fields(sight, record)
+        return Saved(access.shown(record), True, resource.etag(record, access), collection.name, dropped)
+    known = {"id": record["id"], collection.key: record[collection.key]}
+    return Saved(known, True, "", collection.name, dropped, unseen=True)

@@ -1,0 +1,1 @@
+"""What whoever runs a service does with its database as a whole: migrating, copies, and checking records."""

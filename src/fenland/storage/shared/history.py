@@ -1,0 +1,416 @@
+"""The history table: entries are added in the transaction of their change, and only ever read.
+
+Each is a leaf of a Merkle tree, whose nodes come with it (`tree.py`); its secret values stand in a table of
+their own, from which they can be erased; and each full block of entries has its terms (`terms.py`).
+"""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
+from dataclasses import replace
+from operator import attrgetter
+from typing import Any
+
+import orjson
+from sqlalchemy import BindParameter, Table, bindparam, func, select
+
+from fenland.core.history.entries import Entry, Seal
+from fenland.core.history.leaves import (
+    PARTS,
+    SALT,
+    changes_from,
+    changes_text,
+    from_leaf,
+    leaf_text,
+    leaf_value,
+    open_changes,
+    sealed,
+    sealed_text,
+)
+from fenland.core.history.terms import BLOCK
+from fenland.core.limits import DEFAULTS, Limits
+from fenland.core.values.canonical import canonical_plain
+from fenland.storage.shared.protocols import Reading, Writing
+from fenland.storage.shared.statements import Engine, Prepared, parameters_of
+from fenland.storage.shared.tables import UNSALTED, Tables
+from fenland.storage.shared.terms import Terms, block_of, has
+from fenland.storage.shared.tree import Tree
+from fenland.storage.shared.values import NONE_YET, Archive, Candidates, Last
+
+#: Entries of one record that are read at a time.
+_AT_A_TIME = 500
+#: Columns that an entry has no value for as it is: the first three, and the last three.
+_STORED = ("sequence", "time", "salt", "changes", "sealed", "nodes")
+
+
+class TableHistory:
+    """`History` of the door over its tables; its statements are prepared once."""
+
+    def __init__(self, tables: Tables, engine: Engine, limits: Limits = DEFAULTS) -> None:
+        self._limits = limits
+        #: In one epoch of the connection that writes, the newest entry, and the peaks of the tree as far as
+        #: they are known.
+        self._epoch: int | None = None
+        self._kept_last, self._peaks = NONE_YET, dict[int, bytes]()
+        self.tree = Tree(tables, engine)
+        self.terms = Terms(tables.tree.terms, tables.history, engine)
+        table, secrets = tables.history, tables.tree.sealed
+        self._columns = [column.name for column in table.columns]
+        self._places = {name: place for place, name in enumerate(self._columns)}
+        attributes = [name for name in self._columns if name not in _STORED]
+        #: What leaves call the parts of an entry, in the order of the columns.
+        self._names = [PARTS[name] for name in attributes]
+        self._get_parts = attrgetter(*attributes)
+        self._add = Prepared(
+            engine.numbering(table.insert().values(parameters_of(table, self._columns)), table.c.sequence),
+            engine,
+        )
+        meta = tables.meta
+        self._unsalted = Prepared(select(meta.c.value).where(meta.c.name == UNSALTED), engine)
+        self._last_unsalted: int | None = None
+        self._prepare_reading(table, engine)
+        self._prepare_archives(tables, engine)
+        self._prepare_secrets(secrets, engine)
+
+    def _prepare_reading(self, table: Table, engine: Engine) -> None:
+        entries = select(*table.columns)
+        self._last = Prepared(
+            select(table.c.sequence, table.c.time, table.c.nodes).order_by(table.c.sequence.desc()).limit(1),
+            engine,
+        )
+        self._last_values = self._last.values({})
+        of_record = table.c.record_id == bindparam("record_id", type_=table.c.record_id.type)
+        limited: BindParameter[int] = bindparam("x_limit")
+        below: BindParameter[int] = bindparam("below")
+        above: BindParameter[int] = bindparam("above")
+        self._of_record = Prepared(
+            entries.where(of_record, table.c.version < below).order_by(table.c.version.desc()).limit(limited),
+            engine,
+        )
+        self._since = Prepared(
+            entries.where(of_record, table.c.version > bindparam("version"))
+            .order_by(table.c.version)
+            .limit(limited),
+            engine,
+        )
+        some = select(table.c.sequence, table.c.version, table.c.changes, table.c.sealed)
+        self._back = Prepared(
+            some.where(of_record, table.c.version > bindparam("version"), table.c.version < below)
+            .order_by(table.c.version.desc())
+            .limit(limited),
+            engine,
+        )
+        deletions = entries.where(table.c.collection == bindparam("collection"), table.c.action == "delete")
+        self._last_deleted = Prepared(
+            deletions.where(table.c.key == bindparam("key", type_=table.c.key.type))
+            .order_by(table.c.sequence.desc())
+            .limit(1),
+            engine,
+        )
+        self._deleted_since = Prepared(
+            select(table.c.record_id)
+            .where(
+                table.c.collection == bindparam("collection"),
+                table.c.action == "delete",
+                table.c.record_id > bindparam("after", type_=table.c.record_id.type),
+                table.c.sequence > bindparam("sequence"),
+            )
+            .order_by(table.c.record_id)
+            .limit(limited),
+            engine,
+        )
+        within = entries.where(table.c.sequence > above, table.c.sequence < below)
+        self._newest = Prepared(within.order_by(table.c.sequence.desc()).limit(limited), engine)
+        self._oldest = Prepared(within.order_by(table.c.sequence).limit(limited), engine)
+        self._time = Prepared(select(table.c.time).where(table.c.sequence == bindparam("sequence")), engine)
+        self._first = Prepared(select(table.c.sequence).order_by(table.c.sequence).limit(1), engine)
+        self._counts = Prepared(
+            select(table.c.collection, table.c.actor, func.count())
+            .where(table.c.sequence > above, table.c.sequence <= bindparam("last"))
+            .group_by(table.c.collection, table.c.actor),
+            engine,
+        )
+
+    def _prepare_archives(self, tables: Tables, engine: Engine) -> None:
+        table, gone = tables.history, tables.tree.archives
+        self._add_archive = Prepared(gone.insert().values(parameters_of(gone, gone.c.keys())), engine)
+        out, kept = table.c.sequence <= bindparam("last"), tables.tree.archived
+        nodes = select(table.c.sequence, table.c.nodes).where(out)
+        self._keep_nodes = Prepared(kept.insert().from_select(["sequence", "nodes"], nodes), engine)
+        self._take_out = Prepared(table.delete().where(out), engine)
+        self._archives = Prepared(
+            select(gone.c.first, gone.c.last, gone.c.file, gone.c.digest, gone.c.time).order_by(gone.c.last),
+            engine,
+        )
+
+    def _prepare_secrets(self, secrets: Table, engine: Engine) -> None:
+        self._seal = Prepared(secrets.insert().values(parameters_of(secrets, secrets.c.keys())), engine)
+        self._seals = Prepared(
+            select(secrets.c.field, secrets.c.side, secrets.c.salt, secrets.c.value).where(
+                secrets.c.sequence == bindparam("sequence")
+            ),
+            engine,
+        )
+        self._erase = Prepared(
+            secrets.delete().where(
+                secrets.c.record_id == bindparam("record_id", type_=secrets.c.record_id.type),
+                secrets.c.field == bindparam("field", type_=secrets.c.field.type),
+                secrets.c.sequence > bindparam("above", type_=secrets.c.sequence.type),
+                secrets.c.sequence <= bindparam("upto", type_=secrets.c.sequence.type),
+            ),
+            engine,
+        )
+
+    # --- adding ------------------------------------------------------------------------------------------
+
+    def last(self, reading: Reading) -> Last:
+        """See `History`."""
+        epoch = getattr(reading, "epoch", None)
+        if epoch is not None and epoch == self._epoch:
+            return self._kept_last
+        # Each transaction asks this, so that what need not be converted is not looked through.
+        row = reading.execute(self._last.text, self._last_values).fetchone()
+        found = NONE_YET
+        if row is not None:
+            found = Last(*(self._last.converted(row) if self._last.conversions else row))
+        if epoch is not None:
+            self._epoch, self._kept_last, self._peaks = epoch, found, {}
+        return found
+
+    def add(self, writing: Writing, entry: Entry) -> Last:
+        """See `History`."""
+        last = self.last(writing)
+        entry = sealed(entry, lambda: os.urandom(SALT))
+        sequence = last.sequence + 1
+        # Whatever the clock does, no entry is from before the one before it.
+        time = max(entry.time, last.time)
+        parts = self._get_parts(entry)
+        changes = changes_text(open_changes(entry) if entry.seals else entry.changes)
+        seals = sealed_text(entry.seals)
+        leaf = {name: value for name, value in zip(self._names, parts, strict=True) if value is not None}
+        salt = os.urandom(SALT).hex()
+        leaf["sequence"], leaf["time"], leaf["salt"] = sequence, time, salt
+        # Without epochs nothing tells whether what is remembered was undone.
+        peaks = self._peaks if getattr(writing, "epoch", None) is not None else {}
+        nodes = self.tree.completed(writing, last, leaf_text(leaf, changes, seals), peaks)
+        # In the order of the columns.
+        row = (
+            sequence,
+            time,
+            salt,
+            *parts,
+            changes.decode(),
+            None if seals is None else seals.decode(),
+            nodes,
+        )
+        self._add.added(writing, row)
+        if entry.seals:
+            self._keep_secrets(writing, sequence, entry)
+        if sequence % BLOCK == 0:
+            self.terms.add(writing, sequence)
+        self._kept_last = Last(sequence, time, nodes)
+        return self._kept_last
+
+    def _keep_secrets(self, writing: Writing, sequence: int, entry: Entry) -> None:
+        for name, seals in entry.seals.items():
+            for side, (seal, value) in enumerate(zip(seals, entry.changes[name], strict=True)):
+                if seal is not None:
+                    kept = None if name in entry.unkept else canonical_plain(leaf_value(value)).decode()
+                    given = (sequence, name, side, entry.record_id, seal.salt, kept)
+                    names = ("sequence", "field", "side", "record_id", "salt", "value")
+                    self._seal.run(
+                        writing, {f"v_{one}": value for one, value in zip(names, given, strict=True)}
+                    )
+
+    def erase(self, writing: Writing, record_id: str, field: str, above: int, upto: int) -> int:
+        """See `History`."""
+        given = {"record_id": record_id, "field": field, "above": above, "upto": upto}
+        return self._erase.run(writing, given)
+
+    # --- reading -----------------------------------------------------------------------------------------
+
+    def of_record(
+        self, reading: Reading, record_id: str, *, below: int, limit: int
+    ) -> tuple[list[Entry], bool]:
+        """See `History`."""
+        given = {"record_id": record_id, "below": below, "x_limit": limit + 1}
+        rows, cut = self._of_record.some(reading, given, self._limits.answer)
+        return [self._entry(reading, row) for row in rows[:limit]], cut or len(rows) > limit
+
+    def changes_back(
+        self, reading: Reading, record_id: str, version: int
+    ) -> Iterator[tuple[int, Mapping[str, tuple[Any, Any]]]]:
+        """See `History`."""
+        # There may be very many, of which nothing else is wanted.
+        below, given = 2**62, {"record_id": record_id, "version": version, "x_limit": _AT_A_TIME}
+        while rows := self._back.all(reading, {**given, "below": below}):
+            for sequence, _, changes, seals in rows:
+                opened = None if seals is None else self.entry(reading, sequence)
+                yield sequence, changes_from(changes) if opened is None else opened.changes
+            below = rows[-1][1]
+
+    def since(
+        self, reading: Reading, record_id: str, version: int, *, most: int, characters: int
+    ) -> list[Entry] | None:
+        """See `History`."""
+        given = {"record_id": record_id, "version": version, "x_limit": most + 1}
+        rows = self._since.all(reading, given)
+        changes = self._places["changes"]
+        if len(rows) > most or sum(len(row[changes]) for row in rows) > characters:
+            return None
+        return [self._entry(reading, row) for row in rows]
+
+    def last_deleted(self, reading: Reading, collection: str, key: Any) -> Entry | None:
+        """See `History`."""
+        row = self._last_deleted.one(reading, {"collection": collection, "key": key})
+        return None if row is None else self._entry(reading, row)
+
+    def counts(self, reading: Reading, above: int, last: int) -> list[tuple[str, str, int]]:
+        """See `History`."""
+        return [tuple(row) for row in self._counts.all(reading, {"above": above, "last": last})]
+
+    def deleted_since(
+        self, reading: Reading, collection: str, sequence: int, *, after: str, limit: int
+    ) -> list[str]:
+        """See `History`."""
+        given = {"collection": collection, "sequence": sequence, "after": after, "x_limit": limit}
+        return [row[0] for row in self._deleted_since.all(reading, given)]
+
+    def entry(self, reading: Reading, sequence: int) -> Entry | None:
+        """See `History`."""
+        found = self._within(reading, sequence - 1, sequence + 1, 1)
+        return found[0] if found else None
+
+    def following(self, reading: Reading, above: int, limit: int, below: int = 2**62) -> list[Entry]:
+        """See `History`."""
+        return self._within(reading, above, below, limit)
+
+    def unsalted(self, reading: Reading) -> int:
+        """See `History`."""
+        if self._last_unsalted is None:
+            row = self._unsalted.one(reading, {})
+            self._last_unsalted = 0 if row is None else int(self._unsalted.converted(row)[0])
+        return self._last_unsalted
+
+    def first(self, reading: Reading) -> int:
+        """See `History`."""
+        row = self._first.one(reading, {})
+        return 1 if row is None else int(row[0])
+
+    def archives(self, reading: Reading) -> list[Archive]:
+        """See `History`."""
+        return [Archive(*self._archives.converted(row)) for row in self._archives.all(reading, {})]
+
+    def archive(self, writing: Writing, about: Archive) -> None:
+        """See `History`."""
+        given = {f"v_{name}": getattr(about, name) for name in ("last", "first", "file", "digest", "time")}
+        self._add_archive.run(writing, given)
+        self._keep_nodes.run(writing, {"last": about.last})
+        self._take_out.run(writing, {"last": about.last})
+
+    def at(self, reading: Reading, time: str) -> int:
+        """See `History`."""
+        return self._last_for(reading, lambda found: found <= time)
+
+    def before(self, reading: Reading, time: str) -> int:
+        """See `History`."""
+        return self._last_for(reading, lambda found: found < time)
+
+    def _last_for(self, reading: Reading, is_early: Callable[[str], bool]) -> int:
+        # Times never go back, so that the last entry up to one is found as in a dictionary.
+        low, high = self.first(reading) - 1, self.last(reading).sequence
+        while low < high:
+            middle = (low + high + 1) // 2
+            [found] = self._time.converted(self._time.one(reading, {"sequence": middle}))
+            low, high = (middle, high) if is_early(found) else (low, middle - 1)
+        return low
+
+    def candidates(
+        self, reading: Reading, wanted: Candidates, *, below: int
+    ) -> Iterator[tuple[int, list[Entry]]]:
+        """See `History`."""
+        for start, top, mask in self._spans(reading, wanted, below):
+            above = max(start, wanted.above)
+            if mask is None:
+                rows = self._newest.all(reading, {"above": above, "below": top, "x_limit": BLOCK})
+            else:
+                rows = self._of(reading, range(top - 1, above, -1), mask)
+            yield above, [self._entry(reading, row) for row in rows if self._meets(row, wanted.equal)]
+
+    def _of(self, reading: Reading, sequences: Sequence[int], mask: int) -> list[Any]:
+        """The rows of those entries of a block that are among some, each found by its number."""
+        found = []
+        for sequence in sequences:
+            if has(mask, sequence):
+                given = {"above": sequence - 1, "below": sequence + 1, "x_limit": 1}
+                found += self._newest.all(reading, given)
+        return found
+
+    def _meets(self, row: Sequence[Any], equal: Mapping[str, Collection[Any]]) -> bool:
+        return all(row[self._places[name]] in allowed for name, allowed in equal.items())
+
+    def _spans(
+        self, reading: Reading, wanted: Candidates, below: int
+    ) -> Iterator[tuple[int, int, int | None]]:
+        """What is to be looked through, newest first: each span is above one sequence and below another.
+
+        Where it is known, it comes with those of its entries that have all terms, a bit for each.
+        """
+        last = self.last(reading).sequence
+        top = min(below, last + 1)
+        full = last - last % BLOCK
+        start = block_of(top - 1) - BLOCK
+        if top - 1 > full or not wanted.terms:
+            # What is newest is in no full block yet, and its terms are not kept.
+            start = max(start, 0)
+            yield start, top, None
+            top = start + 1
+        if not wanted.terms:
+            while top - 1 > wanted.above:
+                start = max(top - 1 - BLOCK, 0)
+                yield start, top, None
+                top = start + 1
+            return
+        newest = block_of(top - 1)
+        terms = self.terms.rarest(reading, wanted.terms, newest)
+        for block, mask in self.terms.blocks(reading, terms, newest + 1):
+            if block <= wanted.above:
+                return
+            yield block - BLOCK, min(top, block + 1), mask
+
+    def _within(self, reading: Reading, above: int, below: int, limit: int) -> list[Entry]:
+        rows = self._oldest.all(reading, {"above": above, "below": below, "x_limit": limit})
+        return [self._entry(reading, row) for row in rows]
+
+    def _entry(self, reading: Reading, row: Sequence[Any]) -> Entry:
+        values = dict(zip(self._columns, self._oldest.converted(row), strict=True))
+        del values["nodes"]
+        seals, changes = values.pop("sealed"), changes_from(values.pop("changes"))
+        entry = Entry(**values, changes=changes)
+        return entry if seals is None else self._opened(reading, entry, orjson.loads(seals))
+
+    def opened(self, reading: Reading, entry: Entry, hashes: Mapping[str, list[str | None]]) -> Entry:
+        """The entry of a leaf that is kept elsewhere, with what is here of its secret values."""
+        return self._opened(reading, entry, hashes) if hashes else entry
+
+    def _opened(self, reading: Reading, entry: Entry, hashes: Mapping[str, list[str | None]]) -> Entry:
+        """The entry with what its seals hold, as far as that is kept."""
+        rows = self._seals.all(reading, {"sequence": entry.sequence})
+        opened = {(field, side): (bytes(salt), value) for field, side, salt, value in rows}
+        changes, seals = dict(entry.changes), dict(entry.seals)
+        for name, (old, new) in hashes.items():
+            before, after = opened.get((name, 0)), opened.get((name, 1))
+            changes[name] = (_secret(before), _secret(after))
+            seals[name] = (_seal(old, before), _seal(new, after))
+        return replace(entry, changes=changes, seals=seals)
+
+
+def _secret(kept: tuple[bytes, str | None] | None) -> Any:
+    return None if kept is None or kept[1] is None else from_leaf(orjson.loads(kept[1]))
+
+
+def _seal(hashed: str | None, kept: tuple[bytes, str | None] | None) -> Seal | None:
+    if hashed is None:
+        return None
+    return Seal(hashed) if kept is None else Seal(hashed, kept[0], kept[1] is not None)

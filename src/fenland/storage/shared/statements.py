@@ -1,0 +1,141 @@
+"""Statements built with SQLAlchemy once and run as text on the driver's own connection.
+
+Compiling and SQLAlchemy's result objects cost more than SQLite's own work; the compiled text with its
+parameters in order costs neither. What converts values is taken from the types of the columns, also once.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping, Sequence
+from operator import itemgetter
+from typing import Any, Protocol
+
+from sqlalchemy import BindParameter, Column, ColumnElement, Dialect, Executable, Insert, Table, bindparam
+from sqlalchemy.sql.elements import ClauseElement
+
+from fenland.storage.shared.column_types import Conversion, from_column, to_column
+from fenland.storage.shared.protocols import Reading, Writing
+
+
+def parameters_of(table: Table, names: Iterable[str]) -> dict[str, BindParameter[Any]]:
+    """Parameters for the values that columns are given, each called `v_` and the column's name."""
+    return {name: bindparam(f"v_{name}", type_=table.c[name].type) for name in names}
+
+
+class Engine(Protocol):
+    """What each database engine does its own way."""
+
+    dialect: Dialect
+    #: What its driver raises.
+    errors: tuple[type[Exception], ...]
+
+    def told(self, error: Exception) -> Exception:
+        """The error in the words of the door and the core, or itself when it is a defect of ours."""
+
+    def place(self, column: ColumnElement[str], text: ColumnElement[str]) -> ColumnElement[int]:
+        """Where a text begins in another one, counted from 1; 0 where it does not."""
+
+    def holds_word(self, column: ColumnElement[str], word: BindParameter[str]) -> ColumnElement[bool]:
+        """Whether a text holds a word, given as `word_pattern` makes it, in upper or lower case."""
+
+    def word_pattern(self, word: str) -> str:
+        """The pattern that finds a word within a text."""
+
+    def numbering(self, insert: Insert, column: Column[int]) -> Executable:
+        """The insert, made to tell the number that the engine gives the new row in this column."""
+
+    def number_in(self, cursor: Any) -> int:
+        """That number, once the insert has run."""
+
+
+class Prepared:
+    """A statement's text, the order of its parameters, and what converts values on their way in and out."""
+
+    def __init__(self, statement: Executable, engine: Engine) -> None:
+        if not isinstance(statement, ClauseElement):
+            raise TypeError("Only statements can be prepared.")
+        dialect = engine.dialect
+        compiled: Any = statement.compile(dialect=dialect)
+        self.text = str(compiled)
+        # None when a statement has no parameters.
+        self.order: tuple[str, ...] = tuple(compiled.positiontup or ())
+        self._errors, self._told, self._number_in = engine.errors, engine.told, engine.number_in
+        conversions = {name: to_column(bound.type, dialect) for bound, name in compiled.bind_names.items()}
+        self._conversions: tuple[tuple[int, Conversion], ...] = tuple(
+            (place, convert)
+            for place, name in enumerate(self.order)
+            if (convert := conversions[name]) is not None
+        )
+        self._fixed: dict[str, Any] = {
+            name: value for name, value in compiled.params.items() if value is not None
+        }
+        # For the usual case, all given and more than one, which itemgetter makes a tuple of.
+        self._picked = itemgetter(*self.order) if len(self.order) > 1 else None
+        columns = getattr(statement, "selected_columns", ())
+        converted = ((place, from_column(one.type, dialect)) for place, one in enumerate(columns))
+        #: What converts the columns of a row, by their places; for readers of rows to apply.
+        self.conversions: dict[int, Conversion] = {
+            place: convert for place, convert in converted if convert is not None
+        }
+
+    def values(self, given: Mapping[str, Any]) -> Sequence[Any]:
+        """Parameters by name, as `converted_in` gives them."""
+        if self._fixed:
+            given = {**self._fixed, **given}
+        if self._picked is not None:
+            return self.converted_in(self._picked(given))
+        return self.converted_in([given[name] for name in self.order])
+
+    def converted_in(self, picked: Sequence[Any]) -> Sequence[Any]:
+        """Parameters in the order of the text, as the columns hold them."""
+        if not self._conversions:
+            return picked
+        values = list(picked)
+        for place, convert in self._conversions:
+            if (value := values[place]) is not None:
+                values[place] = convert(value)
+        return values
+
+    def one(self, reading: Reading, given: Mapping[str, Any]) -> Any:
+        """The first row, or None."""
+        return reading.execute(self.text, self.values(given)).fetchone()
+
+    def all(self, reading: Reading, given: Mapping[str, Any]) -> list[Any]:
+        """Every row."""
+        found: list[Any] = reading.execute(self.text, self.values(given)).fetchall()
+        return found
+
+    def some(self, reading: Reading, given: Mapping[str, Any], characters: int) -> tuple[list[Any], bool]:
+        """Rows until they hold so many characters, one at least; and whether there were more."""
+        rows: list[Any] = []
+        cursor = reading.execute(self.text, self.values(given))
+        for row in cursor:
+            characters -= sum(len(value) for value in row if isinstance(value, str))
+            if characters < 0 and rows:
+                cursor.close()
+                return rows, True
+            rows.append(row)
+        return rows, False
+
+    def run(self, writing: Writing, given: Mapping[str, Any]) -> int:
+        """Runs a change and returns how many rows it touched. Raises in the words of the door."""
+        try:
+            touched: int = writing.execute(self.text, self.values(given)).rowcount
+        except self._errors as error:
+            raise self._told(error) from error
+        return touched
+
+    def added(self, writing: Writing, picked: Sequence[Any]) -> int:
+        """Runs an insert made by `numbering`, its parameters in order; gives the number of the new row."""
+        try:
+            return self._number_in(writing.execute(self.text, self.converted_in(picked)))
+        except self._errors as error:
+            raise self._told(error) from error
+
+    def converted(self, row: Sequence[Any]) -> list[Any]:
+        """A row's values, converted."""
+        conversions = self.conversions
+        return [
+            conversions[place](value) if value is not None and place in conversions else value
+            for place, value in enumerate(row)
+        ]

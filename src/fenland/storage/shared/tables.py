@@ -1,0 +1,294 @@
+"""Tables made from the definitions, and the service's own beside them.
+
+Every collection is a table that other tools can read: typed columns, unique and foreign keys, and
+indexes for owners, references and dates. What each type keeps, `column_types.py` says.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+from sqlalchemy import (
+    DDL,
+    JSON,
+    BigInteger,
+    Boolean,
+    Column,
+    ForeignKey,
+    Index,
+    Integer,
+    MetaData,
+    String,
+    Table,
+    Text,
+    event,
+)
+from sqlalchemy.types import TypeEngine
+
+from fenland.core.definitions.model import Collection, Definitions, Field, has_index, kept_as
+from fenland.core.reserved import RESERVED
+from fenland.storage.shared.column_types import BinaryNumber, Bytes, Day, ExactDecimal, Json, JsonText, Moment
+
+#: Grows when the service's own tables change shape; a newer database is refused by an older service.
+LAYOUT = 7
+#: Under this name stands, in a database that was brought over from layout 6, its last entry without a salt.
+UNSALTED = "unsalted"
+#: What the names of the service's own tables begin with; no collection may be called so.
+OWN = "fenland_"
+
+
+def _word(length: int | None = None) -> String:
+    """A column of short texts. On every engine they sort by their characters' numbers, and may be longer.
+
+    How long a value may be is a rule, and rules change: what was stored under another one stays.
+    """
+    return String(length).with_variant(Text(collation="C"), "postgresql")
+
+
+def _text() -> Text:
+    return Text().with_variant(Text(collation="C"), "postgresql")
+
+
+def column_type(item: Field) -> TypeEngine[Any]:
+    """The column type that holds a field's values."""
+    if item.type == "string":
+        by_format: dict[str | None, TypeEngine[Any]] = {
+            "date": Day(),
+            "date-time": Moment(),
+            "uuid": _word(36),
+        }
+        plain = _word(item.max_length) if item.max_length else _text()
+        return by_format.get(item.format, plain)
+    by_type: dict[str, TypeEngine[Any]] = {
+        "integer": BigInteger(),
+        "number": BinaryNumber() if item.scale is None else ExactDecimal(item.scale),
+        "boolean": Boolean(),
+        "array": Json(),
+        "object": Json(),
+    }
+    return by_type[item.type]
+
+
+#: Where a column notes as what its values are kept, in words.
+KEPT = "kept"
+
+
+def _column(item: Field, definitions: Definitions) -> Column[Any]:
+    foreign = []
+    if item.references is not None:
+        target = definitions.collections[item.references]
+        # The service clears or deletes dependants itself, each with its history; this is the backstop.
+        foreign.append(ForeignKey(f"{target.name}.{target.key}", deferrable=True, initially="DEFERRED"))
+    return Column(
+        item.name,
+        column_type(item),
+        *foreign,
+        nullable=not item.filled,
+        unique=item.unique or None,
+        info={KEPT: kept_as(item)},
+    )
+
+
+def _reserved_column(name: str, schema: Mapping[str, Any]) -> Column[Any]:
+    kinds: dict[Any, TypeEngine[Any]] = {"uuid": _word(36), "date-time": Moment(), "integer": BigInteger()}
+    kind = kinds.get(schema.get("format", schema["type"]), _word())
+    return Column(name, kind, primary_key=name == "id", nullable=False)
+
+
+def collection_table(collection: Collection, definitions: Definitions, metadata: MetaData) -> Table:
+    """The table of one collection: the fields the service keeps, then the defined ones."""
+    table = Table(
+        collection.name,
+        metadata,
+        *(_reserved_column(name, schema) for name, schema in RESERVED.items()),
+        *(_column(item, definitions) for item in collection.fields.values()),
+    )
+    for item in collection.fields.values():
+        # A unique column has an index of its own.
+        if has_index(item, collection) and not item.unique:
+            Index(f"{collection.name}_by_{item.name}", table.c[item.name], table.c.id)
+    return table
+
+
+class Tables:
+    """All tables of a project: those of its collections by their names, and the service's own."""
+
+    def __init__(self, project: Definitions) -> None:
+        self.project = project
+        self.metadata = MetaData()
+        self.records = {
+            name: collection_table(one, project, self.metadata) for name, one in project.collections.items()
+        }
+        self.meta = Table(
+            "fenland_meta",
+            self.metadata,
+            Column("name", _word(), primary_key=True),
+            Column("value", JSON, nullable=False),
+        )
+        self.accounts = Table(
+            "fenland_accounts",
+            self.metadata,
+            Column("name", _word(), primary_key=True),
+            Column("title", _word(), nullable=False),
+            Column("roles", Json(), nullable=False),
+            Column("created_at", Moment(), nullable=False),
+            # These came later, so that they hold nothing in older rows.
+            Column("attributes", Json()),
+            Column("disabled", Boolean),
+            Column("password", _text()),
+            Column("version", Integer),
+        )
+        self.tokens = Table(
+            "fenland_tokens",
+            self.metadata,
+            Column("hash", _word(64), primary_key=True),
+            Column("account", _word(), ForeignKey("fenland_accounts.name"), nullable=False),
+            Column("label", _word(), nullable=False),
+            Column("created_at", Moment(), nullable=False),
+            Column("expires_at", Moment()),
+            Column("revoked_at", Moment()),
+            Column("kind", _word()),
+            Column("scope", Json()),
+            Column("used_at", Moment()),
+            Column("idle", Integer),
+            Column("made_with", _word()),
+        )
+        self.outcomes = Table(
+            "fenland_outcomes",
+            self.metadata,
+            Column("account", _word(), primary_key=True),
+            Column("key", _word(), primary_key=True),
+            Column("fingerprint", _word(64), nullable=False),
+            Column("content", Json(verbatim=True), nullable=False),
+            Column("expires_at", Moment(), nullable=False, index=True),
+        )
+        self.history = history_table(self.metadata)
+        self.tree = TreeTables(self.metadata)
+        self.definitions = _definitions_table(self.metadata)
+
+
+def _definitions_table(metadata: MetaData) -> Table:
+    return Table(
+        "fenland_definitions",
+        metadata,
+        Column("number", Integer, primary_key=True, autoincrement=False),
+        Column("time", Moment(), nullable=False),
+        Column("actor", _word(), nullable=False),
+        Column("via", _word(), nullable=False),
+        Column("content", Json(), nullable=False),
+        Column("steps", Json(), nullable=False),
+        Column("moved", Json(), nullable=False),
+        # Entries up to this one are of older definitions.
+        Column("sequence", BigInteger, nullable=False),
+    )
+
+
+_SEQUENCE = Integer().with_variant(BigInteger(), "postgresql")
+
+
+def history_table(metadata: MetaData, name: str = "fenland_history") -> Table:
+    """The table of all entries, whose columns are the parts of an `Entry`; `history.py` here fills it."""
+    table = Table(
+        name,
+        metadata,
+        Column("sequence", _SEQUENCE, primary_key=True, autoincrement=False),
+        Column("time", Moment(), nullable=False),
+        # Entries of layout 6 have none.
+        Column("salt", _word(32)),
+        Column("collection", _word(), nullable=False),
+        Column("record_id", _word(36), nullable=False),
+        Column("key", JsonText(), nullable=False),
+        Column("version", BigInteger, nullable=False),
+        Column("action", _word(), nullable=False),
+        Column("actor", _word(), nullable=False),
+        Column("behalf", _word()),
+        Column("via", _word(), nullable=False),
+        Column("request_id", _word(), nullable=False),
+        Column("reason", _text()),
+        Column("cause", _SEQUENCE),
+        Column("client", _word()),
+        Column("batch", _word()),
+        Column("undoes", _SEQUENCE),
+        Column("restores", BigInteger),
+        # Both as they stand in the leaf, so that it is made without reading them.
+        Column("changes", _text(), nullable=False),
+        Column("sealed", _text()),
+        # The roots of the perfect subtrees that end with this entry, its own leaf first.
+        Column("nodes", Bytes(), nullable=False),
+    )
+    Index(f"{name}_by_record", table.c.record_id, table.c.version, unique=True)
+    deletions: dict[str, Any] = {
+        f"{engine}_where": table.c.action == "delete" for engine in ("sqlite", "postgresql")
+    }
+    # Finds the last record that had a key, once the record itself is gone; and all that are gone, by id.
+    Index(f"{name}_deleted", table.c.collection, table.c.key, **deletions)
+    Index(f"{name}_deleted_ids", table.c.collection, table.c.record_id, **deletions)
+    return table
+
+
+class TreeTables:
+    """What stands beside the history: values under seals, what searches skip by, heads, keys, archives."""
+
+    def __init__(self, metadata: MetaData) -> None:
+        self.sealed = Table(
+            "fenland_sealed",
+            metadata,
+            Column("sequence", _SEQUENCE, primary_key=True, autoincrement=False),
+            Column("field", _word(), primary_key=True),
+            # 0 is the value before, 1 the one after.
+            Column("side", Integer, primary_key=True, autoincrement=False),
+            Column("record_id", _word(36), nullable=False),
+            Column("salt", Bytes(), nullable=False),
+            # Of a field that is never shown, nothing.
+            Column("value", _text()),
+            sqlite_with_rowid=False,
+        )
+        Index("fenland_sealed_by_record", self.sealed.c.record_id, self.sealed.c.field)
+        self.terms = Table(
+            "fenland_terms",
+            metadata,
+            # Some blocks together, so that new terms all go to one place in the table.
+            Column("segment", _SEQUENCE, primary_key=True, autoincrement=False),
+            Column("term", BigInteger, primary_key=True, autoincrement=False),
+            Column("block", _SEQUENCE, primary_key=True, autoincrement=False),
+            # Which entries of the block have it, a bit for each.
+            Column("entries", BigInteger, nullable=False),
+            sqlite_with_rowid=False,
+        )
+        self.heads = Table(
+            "fenland_heads",
+            metadata,
+            Column("size", _SEQUENCE, primary_key=True, autoincrement=False),
+            Column("root", _word(64), nullable=False),
+            Column("time", Moment(), nullable=False),
+            Column("signed", _text(), nullable=False),
+        )
+        self.keys = Table(
+            "fenland_keys",
+            metadata,
+            Column("id", _word(), primary_key=True),
+            Column("key", Json(), nullable=False),
+            Column("since", Moment(), nullable=False),
+        )
+        self.archives = Table(
+            "fenland_archives",
+            metadata,
+            Column("last", _SEQUENCE, primary_key=True, autoincrement=False),
+            Column("first", _SEQUENCE, nullable=False),
+            Column("file", _text(), nullable=False),
+            Column("digest", _word(64), nullable=False),
+            Column("time", Moment(), nullable=False),
+        )
+        # The nodes of entries that are in an archive: all that proofs need of them.
+        self.archived = Table(
+            "fenland_archived",
+            metadata,
+            Column("sequence", _SEQUENCE, primary_key=True, autoincrement=False),
+            Column("nodes", Bytes(), nullable=False),
+        )
+
+
+def after_create(table: Table, text: str) -> None:
+    """Has a statement run once the table has been made."""
+    event.listen(table, "after_create", DDL(text))  # type: ignore[no-untyped-call]

@@ -1,0 +1,89 @@
+"""Who is asking: the one place where a request becomes a caller.
+
+A token in Authorization, as Bearer (RFC 6750) or as the password of Basic (RFC 7617); or a session's cookie.
+"""
+
+from __future__ import annotations
+
+import base64
+import binascii
+import re
+from collections.abc import Mapping
+from typing import Any
+
+from flask import Request
+
+from fenland.core.access.policy import Caller
+from fenland.core.problems import Malformed, NotSignedIn
+from fenland.service.accounts.callers import (
+    Came,
+    caller_by_session,
+    caller_by_token,
+    count_request,
+    on_behalf,
+)
+from fenland.service.service import Service
+from fenland.web.http.cookies import check_proof, session_of
+from fenland.web.http.environ import ACCOUNT, ADDRESS
+
+#: Through what a change may say it came; anything else counts as the API itself.
+VIAS = ("api", "client", "command-line", "console")
+
+#: How a client may name itself.
+_CLIENT = re.compile(r"[A-Za-z0-9._~-]{8,64}")
+
+
+def came_of(environ: Mapping[str, Any]) -> Came:
+    """How a request came, by our own `Fenland-Via` and `Fenland-Client`. Raises `Malformed`."""
+    via = environ.get("HTTP_FENLAND_VIA", "api")
+    client = environ.get("HTTP_FENLAND_CLIENT")
+    if client is not None and not _CLIENT.fullmatch(client):
+        raise Malformed(
+            f"Fenland-Client is {client[:80]!r}. It must be 8 to 64 letters, digits, '.', '_', '~' or '-'."
+        )
+    request_id, address = environ.get("fenland.request_id", ""), environ.get(ADDRESS, "")
+    return Came(via if via in VIAS else "api", request_id, client, address)
+
+
+def caller_of(request: Request, service: Service) -> Caller:
+    """Who is asking. To be asked before all else, since nothing is told to who is not signed in.
+
+    Raises `NotSignedIn`, `NotPermitted` for a change that another page sent, and `TooMany`.
+    """
+    environ = request.environ
+    came = came_of(environ)
+    if service.ways_in.rate:
+        count_request(service, f"address {came.address}")
+    caller = _signed_in(environ, service, came)
+    behalf = environ.get("HTTP_FENLAND_ON_BEHALF_OF")
+    if behalf:
+        caller = on_behalf(service, caller, behalf)
+    environ[ACCOUNT] = caller.actor.name if caller.acting is None else caller.acting.name
+    return caller
+
+
+def _signed_in(environ: Mapping[str, Any], service: Service, came: Came) -> Caller:
+    authorization = environ.get("HTTP_AUTHORIZATION", "")
+    scheme, _, rest = authorization.partition(" ")
+    if scheme.lower() == "basic":
+        name, token = _basic(rest.strip())
+        return caller_by_token(service, token, came, name=name)
+    if authorization:
+        return caller_by_token(service, rest.strip() if scheme.lower() == "bearer" else None, came)
+    secret = session_of(environ)
+    if secret is None:
+        return caller_by_token(service, None, came)
+    caller = caller_by_session(service, secret, came)
+    check_proof(environ, service.ways_in, secret)
+    return caller
+
+
+def _basic(credentials: str) -> tuple[str, str]:
+    """Account and token."""
+    try:
+        name, colon, token = base64.b64decode(credentials, validate=True).decode().partition(":")
+    except (binascii.Error, ValueError):
+        name, colon, token = "", "", ""
+    if not colon:
+        raise NotSignedIn("Basic takes account:token in Base64. Send that, or Authorization: Bearer TOKEN.")
+    return name, token

@@ -1,0 +1,88 @@
+"""The Flask app: every route added, and what stands around all of them."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Mapping
+from functools import cache, partial
+from itertools import zip_longest
+from typing import Any
+
+from flask import Flask, Request
+
+from fenland.core.values.plain import write_json
+from fenland.service.service import Service
+from fenland.service.settings import Settings
+from fenland.web import console
+from fenland.web.document import document
+from fenland.web.http import errors
+from fenland.web.http.answers import Answer
+from fenland.web.http.calls import Common
+from fenland.web.http.patch_formats import ACCEPT_PATCH
+from fenland.web.http.route import RECORDS
+from fenland.web.routes import ROUTES
+from fenland.web.serving.lean import Answering, LeanFlask
+from fenland.web.serving.logs import RequestLog
+from fenland.web.serving.origins import Origins
+from fenland.web.serving.override import MethodOverride
+
+
+def _same(answer: Answer, request: Request, place: Mapping[str, Any]) -> Answer:
+    """The same answer to every request."""
+    return answer
+
+
+def _add_routes(app: LeanFlask, service: Service, settings: Settings) -> None:
+    """Adds every route, and at each path of records what can be done there."""
+    address = settings.public_address or "/"
+
+    @cache
+    def described() -> bytes:
+        return write_json(document(service.definitions, settings.title, service.limits, address))
+
+    common = Common(service, settings, described)
+    for route in ROUTES:
+        name = f"{route.method} {route.path}"
+        _add(app, route.rule, name, partial(route.answer, common), route.method)
+    for path in dict.fromkeys(route.path for route in ROUTES):
+        rule = next(route.rule for route in ROUTES if route.path == path)
+        _add(app, rule, f"OPTIONS {path}", partial(_same, _possible(path)), "OPTIONS")
+
+
+def _add(app: LeanFlask, rule: str, name: str, answering: Answering, method: str) -> None:
+    app.add_route(rule, name, answering, methods=[method], provide_automatic_options=False)
+
+
+def _possible(path: str) -> Answer:
+    """What can be done at a path, and by which patch formats (RFC 5789 section 3.1)."""
+    here = [route for route in ROUTES if _covers(route.path, path)]
+    methods = {"OPTIONS", *(route.method for route in here)}
+    allow = ", ".join(sorted(methods | ({"HEAD"} if "GET" in methods else set())))
+    patched = any(route.method == "PATCH" and route.path.startswith(RECORDS) for route in here)
+    return Answer(None, 204, {"Allow": allow, **({"Accept-Patch": ACCEPT_PATCH} if patched else {})})
+
+
+def _covers(wider: str, path: str) -> bool:
+    """Whether what is at a path can be at a wider one, too: a record may be called as a part of a path is."""
+    pairs = list(zip_longest(wider.split("/"), path.split("/")))
+    return all(a == b or (a is not None and b is not None and a.startswith("{")) for a, b in pairs)
+
+
+def create_app(service: Service, settings: Settings) -> Flask:
+    """The app over an open service."""
+    app = LeanFlask("fenland")
+    app.config["MAX_FORM_MEMORY_SIZE"] = service.limits.body
+    # Which of the two it may be, the routes see to.
+    app.config["MAX_CONTENT_LENGTH"] = max(service.limits.body, service.limits.file)
+    app.config["MAX_FORM_PARTS"] = service.limits.operations
+    app.url_map.strict_slashes = False
+    # An empty step names nothing: no redirect, which behind a proxy could lead anywhere.
+    app.url_map.merge_slashes = False
+    errors.register(app)
+    console.register(app)
+    _add_routes(app, service, settings)
+    app.take_short_cuts()
+    served: Callable[..., Iterable[bytes]] = MethodOverride(app.wsgi_app)
+    if settings.allowed_origins:
+        served = Origins(served, settings.allowed_origins)
+    app.wsgi_app = RequestLog(served, service.limits.evaluation, settings.trusted_proxies)  # type: ignore[method-assign]
+    return app
