@@ -19,7 +19,7 @@ import httpx
 import pytest
 
 from fenland.core.access.policy import Actor, Caller
-from fenland.core.changes.change import Change, Stamp, alteration, creation, deletion
+from fenland.core.changes.change import Act, Change, Stamp, alteration, creation, deletion
 from fenland.service.records.applying import apply
 from fenland.service.records.batch import ACTIONS
 from fenland.service.service import Service
@@ -154,8 +154,8 @@ class Attempt:
     def make(self, *steps: str) -> None:
         """Writes `wished`, `stored` and `gone` in the order of the steps, each in a change by another account."""
         for number, step in enumerate(steps):
-            caller = Caller(Actor(f"past-{self.key}-{number}"), batch=f"{self.key}-{number}")
-            written(self.service, lambda unit, step=step, caller=caller: self._step(unit, step, caller))
+            caller, act = Caller(Actor(f"past-{self.key}-{number}")), Act(batch=f"{self.key}-{number}")
+            written(self.service, lambda unit, step=step, caller=caller: self._step(unit, step, caller), act)
 
     def _step(self, unit: Any, step: str, caller: Caller) -> None:
         collection = self.service.definitions.collections["things"]

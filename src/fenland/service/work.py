@@ -7,10 +7,11 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from dataclasses import replace
 from typing import Any, TypeVar
 
 from fenland.core.access.policy import Caller, Sight
-from fenland.core.changes.change import Stamp
+from fenland.core.changes.change import ALONE, Act, Stamp
 from fenland.core.history.entries import Entry
 from fenland.core.limits import Limits
 from fenland.core.problems import Conflict
@@ -23,11 +24,13 @@ Result = TypeVar("Result")
 class View:
     """What a use case can see."""
 
-    __slots__ = ("_found", "_sight", "reading", "service")
+    __slots__ = ("_found", "_sight", "act", "reading", "service")
 
-    def __init__(self, service: Service, reading: Reading) -> None:
+    def __init__(self, service: Service, reading: Reading, act: Act = ALONE) -> None:
         self.service = service
         self.reading = reading
+        #: What changes made within it are part of.
+        self.act = act
         self._sight: Sight | None = None
         #: The last record that was found by its id, which is mostly looked for again.
         self._found: tuple[Resource, Any, Record] | None = None
@@ -90,7 +93,16 @@ class View:
 
     def stamp(self, caller: Caller, reason: str | None = None) -> Stamp:
         """What marks changes that the caller makes now."""
-        return Stamp(self.service.now(), caller.actor.name, reason)
+        return Stamp(self.service.now(), caller.actor.name, reason, self.act)
+
+    @contextmanager
+    def doing(self, **parts: Any) -> Iterator[None]:
+        """Has the changes of the body taken for a part of something; see `Act`."""
+        before, self.act = self.act, replace(self.act, **parts)
+        try:
+            yield
+        finally:
+            self.act = before
 
 
 class Work(View):
@@ -98,14 +110,14 @@ class Work(View):
 
     __slots__ = ("writing",)
 
-    def __init__(self, service: Service, writing: Writing) -> None:
-        super().__init__(service, writing)
+    def __init__(self, service: Service, writing: Writing, act: Act = ALONE) -> None:
+        super().__init__(service, writing, act)
         self.writing = writing
 
     def stamp(self, caller: Caller, reason: str | None = None) -> Stamp:
         """See `View`. Never before the last change, whatever the clock does."""
         last = self.service.database.history.last(self.writing)
-        return Stamp(max(self.service.now(), last.time), caller.actor.name, reason)
+        return Stamp(max(self.service.now(), last.time), caller.actor.name, reason, self.act)
 
     def enter(self, entry: Entry) -> int:
         """Adds an entry to the history; its sequence."""
@@ -122,10 +134,13 @@ class Work(View):
             raise
 
 
-def written(service: Service, work: Callable[[Work], Result]) -> Result:
-    """What `work` gives, once all that it changed is durable. It may run again; see `Database.write`."""
+def written(service: Service, work: Callable[[Work], Result], act: Act = ALONE) -> Result:
+    """What `work` gives, once all that it changed is durable. It may run again; see `Database.write`.
+
+    `act` is what its changes are part of.
+    """
     try:
-        return service.database.write(lambda writing: work(Work(service, writing)))
+        return service.database.write(lambda writing: work(Work(service, writing, act)))
     except ReferenceBroken:
         # Found only at the commit: references are checked there.
         raise just_changed() from None

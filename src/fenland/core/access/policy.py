@@ -97,10 +97,6 @@ class Caller:
     let_in: str = ""
     until: str | None = None
     made_with: str = ""
-    #: What their changes are part of, and which entry they take back or which version they go back to.
-    batch: str | None = None
-    undoes: int | None = None
-    restores: int | None = None
 
     @property
     def is_themselves(self) -> bool:

@@ -6,7 +6,7 @@ list (`service/records/applying.py`); a preview is the same list, not applied.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -18,12 +18,26 @@ from fenland.core.reserved import made, renewed
 
 
 @dataclass(frozen=True, slots=True)
+class Act:
+    """What changes are part of: a batch; which entry they take back, or which version they go back to."""
+
+    batch: str | None = None
+    undoes: int | None = None
+    restores: int | None = None
+
+
+#: A change for itself.
+ALONE = Act()
+
+
+@dataclass(frozen=True, slots=True)
 class Stamp:
-    """When changes are made, by whom, and why."""
+    """When changes are made, in whose name, why, and as part of what."""
 
     time: str
     by: str
     reason: str | None = None
+    act: Act = ALONE
 
 
 @dataclass(frozen=True, slots=True)
@@ -67,6 +81,7 @@ class Change:
 
     def entry(self, caller: Caller, cause: int | None) -> Entry:
         """Its history entry; `cause` is the sequence of the entry of the change that it follows from."""
+        act = self.stamp.act
         return Entry(
             time=self.stamp.time,
             collection=self.collection,
@@ -82,9 +97,9 @@ class Change:
             changes=self.fields,
             reason=self.stamp.reason,
             cause=cause,
-            batch=caller.batch,
-            undoes=caller.undoes,
-            restores=caller.restores,
+            batch=act.batch,
+            undoes=act.undoes,
+            restores=act.restores,
             secret=self.secret,
             unkept=self.unkept,
         )
@@ -161,3 +176,14 @@ def _change(
         secret=collection.secret,
         unkept=collection.unkept,
     )
+
+
+def joined(parts: Iterable[Sequence[Change]]) -> list[Change]:
+    """Several lists of changes as one: each cause stands where its change is now."""
+    found: list[Change] = []
+    for part in parts:
+        before = len(found)
+        found += [
+            one if one.cause is None or not before else replace(one, cause=one.cause + before) for one in part
+        ]
+    return found

@@ -10,12 +10,12 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Iterator, Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from itertools import islice
 from typing import Any, Literal
 
 from fenland.core.access.policy import Caller
-from fenland.core.changes.change import Change
+from fenland.core.changes.change import Act, Change, joined
 from fenland.core.changes.patches import MergePatch
 from fenland.core.changes.tabular import CellReader, Match, Row, match_columns
 from fenland.core.definitions.catalog import followed_fields
@@ -132,10 +132,10 @@ def import_rows(service: Service, caller: Caller, request: ImportRequest) -> Imp
     _permit(service, caller, resource, request)
     if request.batch is not None:
         _check_batch(service, caller, request.batch)
-    caller = replace(caller, batch=request.batch or service.new_batch())
+    act = Act(batch=request.batch or service.new_batch())
     rows = iter(request.rows)
     first = next(rows, None)
-    found = Imported(batch=None if request.preview else caller.batch)
+    found = Imported(batch=None if request.preview else act.batch)
     columns = _columns_of(first, request)
     found.columns, found.unmatched = match_columns(columns, resource.collection, request.match)
     by = _identifying(resource, request)
@@ -144,7 +144,7 @@ def import_rows(service: Service, caller: Caller, request: ImportRequest) -> Imp
         _check_columns(found, request, by)
     all_rows = _watched(_chained(first, rows), found, by)
     if request.preview or request.atomic or request.once is not None:
-        return _in_one(service, caller, request, (all_rows, found))
+        return _in_one(service, caller, request, (all_rows, found, act))
     while True:
         portion = list(islice(all_rows, TOGETHER))
         if not portion:
@@ -156,7 +156,7 @@ def import_rows(service: Service, caller: Caller, request: ImportRequest) -> Imp
             # It may run again: what is told is made anew each time, and added once it is kept.
             return Importer(unit, caller, request, found.columns).run(portion)
 
-        _add(found, written(service, work))
+        _add(found, written(service, work, act))
 
 
 def _permit(service: Service, caller: Caller, resource: Resource, request: ImportRequest) -> None:
@@ -215,10 +215,10 @@ def _check_count(service: Service, found: Imported, more: int) -> None:
 
 
 def _in_one(
-    service: Service, caller: Caller, request: ImportRequest, given: tuple[Iterator[Row], Imported]
+    service: Service, caller: Caller, request: ImportRequest, given: tuple[Iterator[Row], Imported, Act]
 ) -> Imported:
     """All of it in one transaction."""
-    all_rows, found = given
+    all_rows, found, act = given
     whole = request.atomic or request.preview
     most = service.limits.rows if whole else TOGETHER
     rows = list(islice(all_rows, most + 1))
@@ -247,7 +247,7 @@ def _in_one(
         return done
 
     try:
-        _add(found, written(service, once(caller, request.once, work, _KEEPING)))
+        _add(found, written(service, once(caller, request.once, work, _KEEPING), act))
     except _Undone:
         _add(found, kept[0])
         found.done = False
@@ -294,6 +294,10 @@ def _check_columns(found: Imported, request: ImportRequest, by: str) -> None:
         )
 
 
+#: Rows whose changes are decided and not made yet.
+_Waiting = list[tuple[Row, list[Change]]]
+
+
 class Importer:
     """Brings rows in within one unit of work."""
 
@@ -309,7 +313,7 @@ class Importer:
         #: Whether rules look at other records of the collection, which must then be stored.
         self.looks = collection.name in followed_fields([collection])
         self.found = Imported(columns)
-        self.waiting: list[tuple[Row, Change]] = []
+        self.waiting: _Waiting = []
         #: What the waiting ones will hold, by unique field.
         self.held: set[tuple[str, Any]] = set()
         self.new: NewRecord | None = None
@@ -360,7 +364,7 @@ class Importer:
             raise Malformed(row.fault)
         self._know(row)
         problems: list[Problem] = []
-        change: Change | None = None
+        changes: list[Change] = []
         values = self.reader.values(row, problems)
         key = self.resource.collection.key
         asked = [(name, values.get(name)) for name in self.unique]
@@ -369,20 +373,20 @@ class Importer:
             # What waits could be what it is about.
             self._write()
         try:
-            change = self.decided(values)
+            changes = self.decided(values)
         except Invalid as more:
             # What could not be read is not said to be missing as well.
             told = {problem.pointer for problem in problems}
             problems += [problem for problem in more.problems if problem.pointer not in told]
         if problems:
             raise Invalid(problems)
-        if change is None:
-            self.found.unchanged += 1
+        if changes:
+            self._wait(row, changes)
         else:
-            self._wait(row, change)
+            self.found.unchanged += 1
 
-    def decided(self, values: Mapping[str, Any]) -> Change | None:
-        """What a row comes to; None where it changes nothing."""
+    def decided(self, values: Mapping[str, Any]) -> list[Change]:
+        """What a row comes to; nothing where it changes nothing."""
         stored = None if self.request.mode == "create" else self.stored(values)
         if stored is not None:
             return self.update(stored["id"], values)
@@ -423,15 +427,15 @@ class Importer:
             return None
         return None if self.by in policy.fields(sight, found).hidden else found
 
-    def create(self, values: Mapping[str, Any]) -> Change:
-        """The change that creates a row's record. Raises `Invalid`, `NotPermitted`."""
+    def create(self, values: Mapping[str, Any]) -> list[Change]:
+        """The changes that create a row's record. Raises `Invalid`, `NotPermitted`."""
         if self.new is None:
             raise self.creating or NotPermitted("No records may be created here.")
         new = NewRecord(self.resource, self.new.access, values, self.new.request)
         return decide_new(self.work, self.caller, new)[0]
 
-    def update(self, record_id: str, values: Mapping[str, Any]) -> Change | None:
-        """The change that brings a record up to date; None where it is. Raises `Invalid`, `NotPermitted`."""
+    def update(self, record_id: str, values: Mapping[str, Any]) -> list[Change]:
+        """The changes that bring a record up to date; none where it is. Raises `Invalid`, `NotPermitted`."""
         patch = MergePatch(dict(values))
         asked = UpdateRequest(
             Address(self.resource.collection.name, record_id, "id"),
@@ -441,11 +445,11 @@ class Importer:
         )
         decision = decide(self.work, self.caller, asked)
         decision.refuse_problems()
-        return decision.change
+        return decision.changes
 
-    def _wait(self, row: Row, change: Change) -> None:
-        self.waiting.append((row, change))
-        result = change.result
+    def _wait(self, row: Row, changes: list[Change]) -> None:
+        self.waiting.append((row, changes))
+        result = changes[0].result
         for name in self.unique:
             if result[name] is not None:
                 self.held.add((name, result[name]))
@@ -458,25 +462,25 @@ class Importer:
             return
         try:
             with self.work.nested():
-                apply(self.work, self.caller, [change for _, change in waiting])
+                apply(self.work, self.caller, joined(changes for _, changes in waiting))
         except Unavailable:
             raise
         except Refusal:
             waiting = list(self._one_by_one(waiting))
-        for row, change in waiting:
-            self._tell(row.number, change)
+        for row, changes in waiting:
+            self._tell(row.number, changes[0])
 
-    def _one_by_one(self, waiting: list[tuple[Row, Change]]) -> Iterator[tuple[Row, Change]]:
-        for row, change in waiting:
+    def _one_by_one(self, waiting: _Waiting) -> Iterator[tuple[Row, list[Change]]]:
+        for row, changes in waiting:
             try:
                 with self.work.nested():
-                    apply(self.work, self.caller, [change])
+                    apply(self.work, self.caller, changes)
             except Unavailable:
                 raise
             except Refusal as refusal:
                 self._refuse(row, refusal)
             else:
-                yield row, change
+                yield row, changes
 
     def _tell(self, number: int, change: Change) -> None:
         if change.action == "create":

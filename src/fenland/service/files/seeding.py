@@ -14,7 +14,7 @@ from pathlib import Path
 from typing import Any
 
 from fenland.core.access.policy import Actor, Caller
-from fenland.core.changes.change import Change
+from fenland.core.changes.change import Act, Change
 from fenland.core.changes.tabular import Match, Row, match_columns, read_csv, read_jsonl
 from fenland.core.definitions.model import EVERYONE, RIGHTS, Collection, DefinitionMistakes, Definitions, Rule
 from fenland.core.limits import DEFAULTS
@@ -101,7 +101,6 @@ def seed(project: Project, made: Made, request: SeedRequest) -> list[Seeded]:
     service = Service(unguarded(project.definitions), opened.database, settings.limits())
     try:
         caller = Caller(Actor(made.by, roles=frozenset(project.definitions.roles)), via=_VIA)
-        caller = replace(caller, batch=service.new_batch())
         found: list[Seeded] = []
 
         def work(unit: Work) -> None:
@@ -110,7 +109,7 @@ def seed(project: Project, made: Made, request: SeedRequest) -> list[Seeded]:
                 raise _Nothing
 
         with suppress(_Nothing):
-            written(service, work)
+            written(service, work, Act(batch=service.new_batch()))
         return found
     finally:
         service.close()
@@ -165,20 +164,20 @@ class _Seeding(Importer):
         self._update_too = update
         self.left: list[Left] = []
 
-    def decided(self, values: Mapping[str, Any]) -> Change | None:
+    def decided(self, values: Mapping[str, Any]) -> list[Change]:
         """See `Importer`."""
         stored = self.stored(values)
         if stored is None:
             if self._was_deleted(values[self.by]):
                 self.left.append(Left(values[self.by], "deleted since"))
-                return None
+                return []
             return self.create(values)
-        change = self.update(stored["id"], values)
-        why = None if change is None else self._why_left(stored["id"])
+        changes = self.update(stored["id"], values)
+        why = self._why_left(stored["id"]) if changes else None
         if why is not None:
             self.left.append(Left(stored[self.resource.collection.key], why))
-            return None
-        return change
+            return []
+        return changes
 
     def _was_deleted(self, key: Any) -> bool:
         history = self.work.service.database.history
@@ -189,7 +188,7 @@ class _Seeding(Importer):
     def _why_left(self, record_id: str) -> str | None:
         """Why a record is left as it is; None where it is to be brought up to date."""
         for count, entry in enumerate(newest_first(self.work, record_id)):
-            if count == 0 and entry.batch == self.caller.batch:
+            if count == 0 and entry.batch == self.work.act.batch:
                 # By another file of the same seeds.
                 return None
             if entry.action == "erase":

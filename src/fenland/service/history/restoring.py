@@ -6,7 +6,7 @@ Bringing back is like creating, with the id and the owner that the record had.
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 from fenland.core.access.field_access import Record
 from fenland.core.access.policy import Caller
@@ -18,6 +18,7 @@ from fenland.core.values.plain import same
 from fenland.service.history.past import NOW, Subject, When, as_it_was, subject
 from fenland.service.records.applying import apply
 from fenland.service.records.finding import UNCONDITIONAL, Address, Base, Preconditions, permit
+from fenland.service.records.following import follow
 from fenland.service.records.once import SAVED, Once, once
 from fenland.service.records.saved import Saved
 from fenland.service.records.settling import Proposal, saved_as, settle, unseen
@@ -54,7 +55,8 @@ def restore_within(work: Work, caller: Caller, request: RestoreRequest) -> Saved
     if not found.there:
         return bring_back(work, caller, found, request)
     asked, version = _as_update(work, found, request)
-    return update_within(work, replace(caller, restores=version), asked)
+    with work.doing(restores=version):
+        return update_within(work, caller, asked)
 
 
 def preview(service: Service, caller: Caller, request: RestoreRequest) -> Preview:
@@ -98,7 +100,7 @@ def bring_back(work: Work, caller: Caller, found: Subject, request: RestoreReque
         raise Invalid(problems)
     resource = found.resource
     change = restoration(resource.collection, record, work.stamp(caller, request.reason))
-    apply(work, caller, [change])
+    apply(work, caller, follow(work, caller, change))
     return saved_as(work, caller, resource, change.result)
 
 

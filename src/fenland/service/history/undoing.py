@@ -14,6 +14,7 @@ from dataclasses import dataclass, field, replace
 from typing import Any
 
 from fenland.core.access.policy import Caller
+from fenland.core.changes.change import Act
 from fenland.core.changes.patches import Exactly
 from fenland.core.expressions.budget import renew
 from fenland.core.history.entries import ACCOUNTS, DEFINITIONS, Entry
@@ -123,14 +124,13 @@ def undo(service: Service, caller: Caller, request: UndoRequest) -> Undoing:
 
     All or nothing, or with `atomic` false each save on its own, some at a time: others work in between.
     """
-    if request.sequence is None:
-        caller = replace(caller, batch=service.new_batch())
+    act = Act(batch=service.new_batch() if request.sequence is None else None)
     if request.preview:
         with service.database.snapshot(caller.actor.name) as reading:
-            draft = Draft(service, reading)
+            draft = Draft(service, reading, act)
             return replace(_taken_back_by(draft, caller, request, _saves(draft, caller, request)), done=False)
     if not request.atomic and request.sequence is None and request.once is None:
-        return _in_portions(service, caller, request)
+        return _in_portions(service, caller, request, act)
 
     def work(unit: Work) -> Undoing:
         found = _taken_back_by(unit, caller, request, _saves(unit, caller, request))
@@ -139,16 +139,16 @@ def undo(service: Service, caller: Caller, request: UndoRequest) -> Undoing:
         return found
 
     try:
-        return written(service, once(caller, request.once, work, _KEEPING))
+        return written(service, once(caller, request.once, work, _KEEPING), act)
     except _Back as back:
         return replace(back.found, done=False, undone=0)
 
 
-def _in_portions(service: Service, caller: Caller, request: UndoRequest) -> Undoing:
+def _in_portions(service: Service, caller: Caller, request: UndoRequest, act: Act) -> Undoing:
     with service.database.snapshot(caller.actor.name) as reading:
         saves = _saves(View(service, reading), caller, request)
     together = {sequence for save in saves for sequence in save}
-    found, ends = Undoing(batch=caller.batch), time.monotonic() + _MOST_SECONDS
+    found, ends = Undoing(batch=act.batch), time.monotonic() + _MOST_SECONDS
     for begin in range(0, len(saves), _TOGETHER):
         if time.monotonic() > ends:
             found.left = len(saves) - begin
@@ -158,7 +158,7 @@ def _in_portions(service: Service, caller: Caller, request: UndoRequest) -> Undo
         def work(unit: Work, portion: list[_Save] = portion) -> Undoing:
             return _taken_back_by(unit, caller, request, portion, together)
 
-        part = written(service, work)
+        part = written(service, work, act)
         renew()
         found.take(part.items)
         found.unseen += part.unseen
@@ -245,7 +245,7 @@ def _taken_back_by(
     work: Work, caller: Caller, request: UndoRequest, saves: list[_Save], together: set[int] | None = None
 ) -> Undoing:
     """Takes saves back within a unit of work. `together` are the entries of all that are taken back."""
-    found = Undoing(batch=caller.batch)
+    found = Undoing(batch=work.act.batch)
     together = together or {sequence for save in saves for sequence in save}
     run = _Run(work, caller, request, together, Reader(work, caller))
     run.look_ahead(saves)
@@ -324,14 +324,14 @@ class _Run:
 def _undone(run: _Run, entry: Entry, resource: Resource | None) -> Undone:
     if resource is None or entry.action == "erase":
         raise Conflict(f"Entry {entry.sequence} cannot be undone: what it did is for good.")
-    work, reason = run.work, run.request.reason
-    caller = replace(run.caller, undoes=entry.sequence, restores=None)
+    work, caller, reason = run.work, run.caller, run.request.reason
     entry = today(work, resource, entry)
-    if entry.action == "update":
-        return _changed_back(work, caller, resource, entry, reason)
-    if entry.action == "delete":
-        return _brought_back(work, caller, resource, entry, reason)
-    return _removed(run, caller, resource, entry)
+    with work.doing(undoes=entry.sequence):
+        if entry.action == "update":
+            return _changed_back(work, caller, resource, entry, reason)
+        if entry.action == "delete":
+            return _brought_back(work, caller, resource, entry, reason)
+        return _removed(run, caller, resource, entry)
 
 
 def _changed_back(work: Work, caller: Caller, resource: Resource, entry: Entry, reason: str | None) -> Undone:

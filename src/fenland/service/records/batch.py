@@ -12,6 +12,7 @@ from dataclasses import dataclass, field, replace
 from typing import Any, Literal
 
 from fenland.core.access.policy import Caller
+from fenland.core.changes.change import Act
 from fenland.core.definitions.model import Collection
 from fenland.core.limits import beyond, weight
 from fenland.core.problems import Malformed, NotFound, Refusal, Unavailable, refusal_data, refusal_from
@@ -186,17 +187,17 @@ def batch(
     once, and then everything is undone.
     """
 
-    caller = replace(caller, batch=service.new_batch())
+    batch_id = service.new_batch()
 
     def work(unit: Work) -> Done:
         run = _Run(unit, caller, room=service.limits.answer)
         results = [run.attempt(item) for item in items]
         if atomic and any(one.saved is None for one in results):
             raise _Broken(results)
-        return Done(results, batch=caller.batch)
+        return Done(results, batch=batch_id)
 
     try:
-        return written(service, once(caller, asked, work, Keeping(_keep, _give)))
+        return written(service, once(caller, asked, work, Keeping(_keep, _give)), Act(batch=batch_id))
     except _TooMuch:
         raise beyond(
             "answer_limit", service.limits.answer, "The records of the batch are too large together."

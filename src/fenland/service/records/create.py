@@ -15,6 +15,7 @@ from fenland.core.problems import Invalid, Problem
 from fenland.core.reserved import made
 from fenland.service.records.applying import apply
 from fenland.service.records.finding import permit
+from fenland.service.records.following import follow
 from fenland.service.records.once import SAVED, Once, once
 from fenland.service.records.saved import Saved
 from fenland.service.records.settling import Proposal, protected_problems, refused_fields, saved_as, settle
@@ -79,13 +80,13 @@ def start_of(resource: Resource, caller: Caller) -> dict[str, Any]:
 def create_within(work: Work, caller: Caller, new: NewRecord) -> Saved:
     """Creates a record within a unit of work that somebody else has opened. Raises `Invalid`."""
     resource = new.resource
-    change, dropped = decide_new(work, caller, new)
-    apply(work, caller, [change])
-    return saved_as(work, caller, resource, change.result, dropped)
+    changes, dropped = decide_new(work, caller, new)
+    apply(work, caller, changes)
+    return saved_as(work, caller, resource, changes[0].result, dropped)
 
 
-def decide_new(view: View, caller: Caller, new: NewRecord) -> tuple[Change, tuple[str, ...]]:
-    """The change that creates a record, and the fields that lenient handling dropped. Nothing is written.
+def decide_new(view: View, caller: Caller, new: NewRecord) -> tuple[list[Change], tuple[str, ...]]:
+    """The changes that create a record, and the fields that lenient handling dropped. Nothing is written.
 
     To be called by who writes, since records come in the order of their ids. Raises `Invalid`.
     """
@@ -107,7 +108,8 @@ def decide_new(view: View, caller: Caller, new: NewRecord) -> tuple[Change, tupl
     remaining, dropped = lenient(problems) if request.lenient else (problems, [])
     if remaining:
         raise Invalid(remaining)
-    return creation(resource.collection, record_id, settled.values, stamp), tuple(dropped)
+    change = creation(resource.collection, record_id, settled.values, stamp)
+    return follow(view, caller, change), tuple(dropped)
 
 
 def _fields(new: NewRecord, start: Record, given: Record, problems: list[Problem]) -> Record:

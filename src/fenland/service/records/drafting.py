@@ -10,7 +10,7 @@ from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
 from typing import Any, cast
 
-from fenland.core.changes.change import Change
+from fenland.core.changes.change import ALONE, Act, Change
 from fenland.service.service import Resource, Service
 from fenland.service.work import Work
 from fenland.storage.door import Reading, Record, Writing
@@ -25,8 +25,8 @@ class Draft(Work):
 
     __slots__ = ("_by_value", "_records", "_undo")
 
-    def __init__(self, service: Service, reading: Reading) -> None:
-        super().__init__(service, cast(Writing, reading))
+    def __init__(self, service: Service, reading: Reading, act: Act = ALONE) -> None:
+        super().__init__(service, cast(Writing, reading), act)
         self._records: dict[_Id, Record | None] = {}
         #: By the value of a unique field, or of a reference, the records changed here that hold it.
         self._by_value: dict[_Place, set[str]] = {}

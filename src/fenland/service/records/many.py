@@ -8,17 +8,18 @@ sender saw.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from typing import Any
 
 from fenland.core.access.conditions import Among, Column, both
 from fenland.core.access.field_access import FieldAccess
 from fenland.core.access.policy import Caller
+from fenland.core.changes.change import Act
 from fenland.core.changes.patches import Patch
 from fenland.core.definitions.model import Blank, Right
 from fenland.core.limits import beyond
 from fenland.core.problems import Conflict, Malformed, NotPermitted, Refusal, Unavailable
-from fenland.service.records.delete import DeleteRequest, delete_within, plan_of
+from fenland.service.records.delete import DeleteRequest, decide_deletion, delete_within
 from fenland.service.records.filtering import Filter, filter_condition
 from fenland.service.records.finding import Address
 from fenland.service.records.once import Keeping, Once, is_kept, once
@@ -100,7 +101,7 @@ def _check(service: Service, caller: Caller, request: ManyRequest) -> None:
 def change_many(service: Service, caller: Caller, request: ManyRequest) -> Many:
     """Changes or deletes the chosen records. All or nothing, nothing is done where one is refused."""
     _check(service, caller, request)
-    caller = replace(caller, batch=service.new_batch())
+    batch = service.new_batch()
     # Looking through a table takes long, and is done before anybody else has to wait for this.
     with service.database.snapshot(caller.actor.name) as reading:
         view, before = View(service, reading), Many()
@@ -108,7 +109,7 @@ def change_many(service: Service, caller: Caller, request: ManyRequest) -> Many:
         chosen = [] if repeated else _chosen(view, caller, request, before)
 
     def work(unit: Work) -> Many:
-        found = Many(before.matched, batch=caller.batch)
+        found = Many(before.matched, batch=batch)
         for record_id, key in _still_chosen(unit, caller, request, chosen):
             try:
                 with unit.nested():
@@ -122,7 +123,7 @@ def change_many(service: Service, caller: Caller, request: ManyRequest) -> Many:
         return found
 
     try:
-        return written(service, once(caller, request.once, work, _KEEPING))
+        return written(service, once(caller, request.once, work, _KEEPING), Act(batch=batch))
     except _Undone as undone:
         undone.found.done, undone.found.changed, undone.found.batch = False, 0, None
         undone.found.shown = [one for one in undone.found.shown if "refusal" in one]
@@ -217,7 +218,7 @@ def _carry_out(unit: Work, caller: Caller, request: ManyRequest, record_id: str)
 
 def _foreseen(view: View, caller: Caller, request: ManyRequest, record_id: str) -> Any:
     if request.read_patch is None:
-        plan_of(view, caller, DeleteRequest(Address(request.collection, record_id, "id")))
+        decide_deletion(view, caller, DeleteRequest(Address(request.collection, record_id, "id")))
         return {}
     decision = decide(view, caller, _update(request, request.read_patch, record_id))
     decision.refuse_problems()

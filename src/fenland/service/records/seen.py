@@ -51,7 +51,7 @@ def as_seen(view: View, caller: Caller, resource: Resource, stored: Record, base
     for entry in entries[1:]:
         if (
             # Who takes an older change back has not seen what came of it, whoever made that.
-            caller.undoes is None
+            view.act.undoes is None
             and entry.on_behalf == caller.actor.name
             and entry.client is not None
             and entry.client == caller.client

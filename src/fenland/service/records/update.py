@@ -36,6 +36,7 @@ from fenland.service.records.finding import (
     meet,
     permit,
 )
+from fenland.service.records.following import follow
 from fenland.service.records.once import SAVED, Once, once
 from fenland.service.records.saved import Saved
 from fenland.service.records.seen import as_seen
@@ -66,13 +67,21 @@ class UpdateRequest:
 
 @dataclass(frozen=True, slots=True)
 class Decision:
-    """What an update comes to: a change, if anything differs, and all that is wrong with it."""
+    """What an update comes to: changes, if anything differs, and all that is wrong with it.
+
+    The first change is that of the record itself; the others follow from it.
+    """
 
     stored: Record
     access: FieldAccess
-    change: Change | None
+    changes: list[Change]
     problems: list[Problem]
     dropped: tuple[str, ...]
+
+    @property
+    def change(self) -> Change | None:
+        """The change of the record itself."""
+        return self.changes[0] if self.changes else None
 
     def refuse_problems(self) -> None:
         """Raises `Invalid` when something is wrong."""
@@ -117,7 +126,7 @@ def carry_out(work: Work, caller: Caller, request: UpdateRequest, decision: Deci
         shown = decision.access.shown(decision.stored)
         tag = resource.etag(decision.stored, decision.access)
         return Saved(shown, False, tag, resource.collection.name, decision.dropped)
-    apply(work, caller, [change])
+    apply(work, caller, decision.changes)
     return saved_as(work, caller, resource, change.result, decision.dropped)
 
 
@@ -162,11 +171,12 @@ def decide(view: View, caller: Caller, request: UpdateRequest) -> Decision:
     if before.seen is not stored:
         values = rules.without_unchanged(values, patch, before.seen, access)
         refuse_conflicts(before, values, access, patch.atomic)
-    change = None
+    changes: list[Change] = []
     if values:
         proposal = Proposal(resource, stored, stored, values, values, request.reason)
         values = settle(view, caller, proposal, problems).values
         if values:
             change = alteration(resource.collection, stored, values, view.stamp(caller, request.reason))
+            changes = follow(view, caller, change)
     remaining, dropped = lenient(problems) if request.lenient else (problems, [])
-    return Decision(stored, access, change, remaining, tuple(dropped))
+    return Decision(stored, access, changes, remaining, tuple(dropped))
