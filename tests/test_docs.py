@@ -270,3 +270,19 @@ def _found(
         Rules(policy.collection).run_checks(sight.names, after, before, []) if right == "update" else []
     )
     return ", ".join(f"{one.code} {one.pointer}" for one in problems) or "yes"
+
+
+def test_every_place_that_the_map_names_is_there() -> None:
+    text = "\n".join(
+        path.read_text()
+        for path in [ROOT / "docs" / "architecture.md", *(ROOT / "docs" / "decisions").glob("*.md")]
+    )
+    named = set(
+        re.findall(
+            r"`((?:core|storage|service|web|client|cli|demo|console|tests|bench|scripts|app|api)/[\w/.]+)`",
+            text,
+        )
+    )
+    roots = (ROOT, ROOT / "src" / "fenland", ROOT / "console" / "src")
+    assert len(named) > 60
+    assert [one for one in sorted(named) if not any((root / one).exists() for root in roots)] == []

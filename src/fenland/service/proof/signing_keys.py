@@ -14,7 +14,7 @@ from collections.abc import Iterable, Mapping
 from pathlib import Path
 from typing import Any
 
-from cryptography.exceptions import InvalidSignature
+import jwt
 from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey, Ed25519PublicKey
 from cryptography.hazmat.primitives.serialization import (
     Encoding,
@@ -29,14 +29,11 @@ from fenland.core.values.canonical import canonical
 
 #: What a signed head says it is.
 TYPE = "fenland-head+jws"
+_JWS = jwt.PyJWS()
 
 
 def _text(data: bytes) -> str:
     return base64.urlsafe_b64encode(data).decode().rstrip("=")
-
-
-def _bytes(text: str) -> bytes:
-    return base64.urlsafe_b64decode(text + "=" * (-len(text) % 4))
 
 
 def public_jwk(key: Ed25519PublicKey) -> dict[str, Any]:
@@ -69,9 +66,8 @@ class SigningKey:
 
     def signed(self, content: Mapping[str, Any]) -> str:
         """The content with a signature, as a compact JWS."""
-        header = {"alg": "EdDSA", "kid": self.public["kid"], "typ": TYPE}
-        text = f"{_text(canonical(header))}.{_text(canonical(dict(content)))}"
-        return f"{text}.{_text(self.signature(text.encode()))}"
+        header = {"kid": self.public["kid"], "typ": TYPE}
+        return _JWS.encode(canonical(dict(content)), self._key, algorithm="EdDSA", headers=header)
 
 
 def make_key(path: Path) -> None:
@@ -94,19 +90,19 @@ def make_key(path: Path) -> None:
 def verified(signed: str, keys: Iterable[Mapping[str, Any]]) -> dict[str, Any]:
     """What a compact JWS says, signed by one of these keys. Raises `ValueError` with why it is not."""
     try:
-        head, body, signature = signed.split(".")
-        header, content = json.loads(_bytes(head)), json.loads(_bytes(body))
-        named = header["kid"]
-        if header["alg"] != "EdDSA" or not isinstance(content, dict):
-            raise ValueError
-        raw = _bytes(signature)
-    except (ValueError, KeyError, TypeError, AttributeError):
+        named = jwt.get_unverified_header(signed)["kid"]
+    except (jwt.InvalidTokenError, KeyError, TypeError):
         raise ValueError("It is no JWS signed with EdDSA.") from None
     key = next((one for one in keys if isinstance(one, dict) and one.get("kid") == named), None)
     if key is None:
         raise ValueError(f"The key {named!r} that it names is not known.")
     try:
-        Ed25519PublicKey.from_public_bytes(_bytes(key["x"])).verify(raw, f"{head}.{body}".encode())
-    except (InvalidSignature, ValueError, KeyError, TypeError, AttributeError):
+        found = _JWS.decode(signed, jwt.PyJWK(dict(key), "EdDSA").key, algorithms=["EdDSA"])
+        content = json.loads(found)
+    except jwt.InvalidAlgorithmError:
+        raise ValueError("It is no JWS signed with EdDSA.") from None
+    except (jwt.PyJWTError, ValueError):
         raise ValueError("Its signature is wrong.") from None
+    if not isinstance(content, dict):
+        raise ValueError("It is no JWS signed with EdDSA.")
     return content
