@@ -17,4 +17,4 @@ step "Console: types, style, unit tests"
 "$bin/python" scripts/console_types.py --check
 (cd console && npm run --silent check)
 step "Tests"
-"$bin/python" -m pytest -n 2 --dist loadfile "$@"
+"$bin/python" -m pytest -n 2 --dist loadfile --durations 30 --durations-min 5 "$@"

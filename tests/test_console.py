@@ -349,7 +349,7 @@ def test_all_found_are_changed_once_it_is_seen_what_that_comes_to(page: Page) ->
 def test_who_may_what_is_shown_and_what_may_not_be_read_is_not_there(page: Page) -> None:
     sign_in(page, "sample-crew")
     page.goto("/c/tickets")
-    page.get_by_role("link", name="Who may what").click()
+    page.get_by_role("link", name="Permissions").click()
     records = page.get_by_role("table", name="Records")
     expect(records.get_by_role("row", name=re.compile("^crew"))).to_contain_text("if (1)")
     page.goto("/c/tickets/r/T-0001")

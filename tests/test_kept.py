@@ -185,7 +185,7 @@ def test_a_definition_that_would_reread_what_is_stored_is_refused(
     fields = {**PAPERS["papers"]["fields"], **changed}
     with pytest.raises(DatabaseRefused, match=told):
         open_database(path, definitions_from({"papers": PAPERS["papers"] | {"fields": fields}}))
-    with pytest.raises(DatabaseRefused, match="The collection papers goes, with all its records"):
+    with pytest.raises(DatabaseRefused, match="Remove collection papers and all its records"):
         open_database(path, definitions_from({"leaves": PAPERS["papers"]}))
     open_database(path, definitions_from(PAPERS)).close()
 

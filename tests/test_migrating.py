@@ -154,7 +154,7 @@ CHANGES: dict[str, tuple[Any, Any, Any, str, Any]] = {
     "unique": ({"a": TEXT}, {"a": TEXT | {"unique": True}}, [{"a": "x"}, {"a": "y"}], "may not share values any more", [{"a": "x"}, {"a": "y"}]),
     "a reference": ({"a": TEXT}, {"a": {"references": "shelves"}}, [{"a": "S1"}], "papers.a refers to shelves.", [{"a": "S1"}]),
     "a reference no more": ({"a": {"references": "shelves"}}, {"a": TEXT}, [{"a": "S1"}], "refers to nothing any more", [{"a": "S1"}]),
-    "a field gone": ({"a": TEXT, "b": TEXT}, {"b": TEXT}, [{"a": "x", "b": "y"}], "papers.a goes, with all that it holds", [{"b": "y"}]),
+    "a field gone": ({"a": TEXT, "b": TEXT}, {"b": TEXT}, [{"a": "x", "b": "y"}], "Remove field papers.a and its values", [{"b": "y"}]),
     "other words for values": ({"a": TEXT | {"enum": ["x", "y"]}}, {"a": TEXT | {"enum": ["x", "z"], "values": {"y": "z"}}}, [{"a": "x"}, {"a": "y"}, {}], "'y' becomes 'z'", [{"a": "x"}, {"a": "z"}, {"a": None}]),
     "values that trade places": ({"a": TEXT}, {"a": TEXT | {"values": {"x": "y", "y": "x", "z": None}}}, [{"a": "x"}, {"a": "y"}, {"a": "z"}], "'x' becomes 'y'", [{"a": "y"}, {"a": "x"}, {"a": None}]),
     "words to flags": ({"a": TEXT}, {"a": {"type": "boolean", "values": {"yes": True, "no": False}}}, [{"a": "yes"}, {"a": "no"}, {"a": "true"}], "'yes' becomes true", [{"a": True}, {"a": False}, {"a": True}]),
@@ -549,7 +549,7 @@ def test_the_command_says_what_it_would_do_and_does_what_was_agreed(tmp_path: Pa
         )
     )
     told = run("--preview", "--write", "plan.sql")
-    assert "The field notes.due_on goes" in told
+    assert "Remove field notes.due_on and its values" in told
     assert "--lose notes.due_on" in told
     assert "INSERT INTO fenland_next_notes" in script.read_text()
     assert "--lose notes.due_on" in run(code=2)

@@ -1541,7 +1541,7 @@ export interface components {
       )[];
       atomic?: boolean;
     };
-    /** @description What became of an item: the record, or what was wrong. 424: not done for another's sake. */
+    /** @description What became of an item: the record, or what was wrong. 424: not done, since another item was refused. */
     BatchResult: {
       status: number;
       etag?: string;

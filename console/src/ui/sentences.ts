@@ -17,7 +17,7 @@ const ENTER: Record<string, string> = {
 };
 
 const FORMATS: Record<string, string> = {
-  date: "Enter a day that there is.",
+  date: "Enter a valid date.",
   "date-time": "Enter a day and a time that there are.",
   email: "Enter an e-mail address, such as name@firm.example.",
   uri: "Enter a web address, such as https://firm.example.",

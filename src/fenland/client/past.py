@@ -96,7 +96,7 @@ class Past:
         return self._client._run(calls.preview_restoring(collection, key, when))
 
     def undo(self, sequence: int, *, preview: bool = False, reason: str | None = None) -> Mapping[str, Any]:
-        """Takes back the save of one entry, with what it entailed.
+        """Takes back the save of one entry, with what followed from it.
 
         `done` of the answer says whether anything was kept; `items` what was done, or why it was refused.
         """
@@ -263,7 +263,7 @@ class AsyncPast:
     async def undo(
         self, sequence: int, *, preview: bool = False, reason: str | None = None
     ) -> Mapping[str, Any]:
-        """Takes back the save of one entry, with what it entailed.
+        """Takes back the save of one entry, with what followed from it.
 
         `done` of the answer says whether anything was kept; `items` what was done, or why it was refused.
         """

@@ -110,9 +110,9 @@ def open_database(
 ) -> Database:
     """Opens the database at `path`, creating what is not there yet.
 
-    Definitions that differ from those it is under are taken in where no stored data depends on it and `made`
-    lets them. Raises `DatabaseRefused` when they cannot be, when it cannot be read or written, or is of
-    another layout.
+    Definitions that differ from those it is under take effect where no stored data depends on what differs
+    and `made` allows it. Raises `DatabaseRefused` when they cannot, when it cannot be read or written, or is
+    of another layout.
     """
     return open_sqlite(path, definitions, limits, made or Made(timestamp(datetime.now(UTC))))
 

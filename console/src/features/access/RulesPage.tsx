@@ -20,6 +20,7 @@ const WORDS: Record<string, string> = {
   update: "Change",
   delete: "Delete",
   transfer: "Give to another",
+  erase: "Erase",
 };
 
 /** Who may do what with the records of a collection, role by role, for people who write no rules. */
@@ -33,12 +34,12 @@ export function RulesPage() {
   if (!found.data || !info.data) return null;
   return (
     <>
-      <title>{`Who may what · ${info.data.title}`}</title>
+      <title>{`Permissions · ${info.data.title}`}</title>
       <Link component={RouterLink} to={`/c/${collection}`} underline="hover">
         ← {info.data.title}
       </Link>
       <Typography variant="h1" sx={{ mt: 0.5, mb: 2 }}>
-        Who may do what with {info.data.title.toLowerCase()}
+        Permissions for {info.data.title.toLowerCase()}
       </Typography>
       <Matrix rules={found.data} />
     </>
@@ -70,7 +71,7 @@ function Matrix({ rules }: { rules: Rules }) {
       )}
       {rules.checks.length > 0 && (
         <Box component="section" aria-label="Checks" sx={{ mt: 3 }}>
-          <Typography variant="h2">What must hold to be saved</Typography>
+          <Typography variant="h2">Checks</Typography>
           {rules.checks.map((one) => (
             <Typography key={one.rule} sx={{ mt: 1 }}>
               {one.message}{" "}

@@ -1,7 +1,7 @@
 import type { Activity } from "../../api/history";
 import type { Entry } from "../../api/types";
 
-/** What was saved together: a batch, or one save with what it entailed. */
+/** What was saved together: a batch, or one save with what followed from it. */
 export interface Group {
   batch: string | null;
   entries: [Entry, ...Entry[]];
@@ -12,7 +12,7 @@ export function grouped(entries: Entry[]): Group[] {
   const groups: Group[] = [];
   for (const entry of entries) {
     const last = groups.at(-1);
-    const together = last !== undefined && (belongs(last.batch, entry) || entails(entry, last.entries));
+    const together = last !== undefined && (belongs(last.batch, entry) || followsFrom(entry, last.entries));
     if (together) last.entries.push(entry);
     else groups.push({ batch: entry.batch, entries: [entry] });
   }
@@ -22,7 +22,7 @@ export function grouped(entries: Entry[]): Group[] {
 const belongs = (batch: string | null, entry: Entry) => batch !== null && entry.batch === batch;
 
 /** Whether the entry is what those before it followed from, or follows from the same. */
-const entails = (entry: Entry, entries: Entry[]) =>
+const followsFrom = (entry: Entry, entries: Entry[]) =>
   entries.some((one) => one.cause !== null && (one.cause === entry.sequence || one.cause === entry.cause));
 
 /** Series that a picture can still tell apart; the rest are shown as one. */

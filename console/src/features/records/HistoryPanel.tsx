@@ -53,7 +53,7 @@ export function HistoryPanel({ collection, recordKey, schema }: Props) {
       </Box>
       {pages.isPending && <Waiting what="the history" />}
       {pages.isError && <Trouble error={pages.error} retry={pages.refetch} />}
-      {pages.data && entries.length === 0 && <Typography color="textSecondary">No change is like that.</Typography>}
+      {pages.data && entries.length === 0 && <Typography color="textSecondary">No matching changes.</Typography>}
       <Box component="ol" sx={{ listStyle: "none", m: 0, p: 0, borderLeft: 2, borderColor: "divider" }}>
         {all.flatMap((page) =>
           page.items.map((entry) => (

@@ -95,7 +95,7 @@ function Heading({ info, view, count }: { info: CollectionInfo; view: ListView; 
         )}
       </Box>
       <Button component={Link} to={`/c/${info.name}/access`}>
-        Who may what
+        Permissions
       </Button>
       <ExportMenu collection={info.name} view={view} />
       {info.may.create && (

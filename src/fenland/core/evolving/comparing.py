@@ -99,7 +99,7 @@ class Comparison:
 
 
 def _going(one: Collection) -> str:
-    words = f"The collection {one.name} goes, with all its records."
+    words = f"Remove collection {one.name} and all its records."
     if any(item.sensitive for item in one.fields.values()):
         words += " What its sensitive fields held stays in the history: erase first what must not."
     return words
@@ -179,7 +179,7 @@ def _succession(
         if item is None:
             lost.append(source)
             place = place_of(other, source)
-            steps.append(Step(place, f"The field {place} goes, with all that it holds.", "loses"))
+            steps.append(Step(place, f"Remove field {place} and its values.", "loses"))
             continue
         moves.append(Move(item, source))
         found = list(_field_steps(_Compared(place_of(other, item), source, item, one, other), renamed))

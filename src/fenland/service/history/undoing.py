@@ -2,7 +2,7 @@
 
 Each save is taken back by an ordinary change through the pipeline, with an entry of its own that says which
 one it undoes: what was changed is changed back, what was created is deleted, what was deleted comes back. A
-field that was changed again since is in conflict, and named. What a save entailed goes back with it.
+field that was changed again since is in conflict, and named. What followed from a save goes back with it.
 """
 
 from __future__ import annotations
@@ -40,7 +40,7 @@ _MOST_SECONDS, _MOST_TOLD = 600, 1_000
 _MOST_LATER, _MOST_CHARACTERS = 1_000, 1_000_000
 #: Entries that are read at once.
 _AHEAD = 500
-#: Entries that one save may have entailed, at most.
+#: Entries that may have followed from one save, at most.
 _MOST_ENTAILED = 10_000
 
 
@@ -172,7 +172,7 @@ def _in_portions(service: Service, caller: Caller, request: UndoRequest, act: Ac
 
 
 def _saves(view: View, caller: Caller, request: UndoRequest) -> list[_Save]:
-    """The saves to take back, newest first; each with what it entailed."""
+    """The saves to take back, newest first; each with what followed from it."""
     history = view.service.database.history
     reader = Reader(view, caller)
     if request.sequence is not None:
@@ -186,7 +186,7 @@ def _saves(view: View, caller: Caller, request: UndoRequest) -> list[_Save]:
     causes = dict(chosen)
     return [
         # Where the next entry is at hand and follows from another, nothing follows from this one.
-        (one,) if causes.get(one + 1, one) != one else (one, *_entailed(view, one))
+        (one,) if causes.get(one + 1, one) != one else (one, *_followed(view, one))
         for one, cause in chosen
         if cause not in causes
     ]
@@ -223,7 +223,7 @@ def _chosen(view: View, request: UndoRequest, reader: Reader) -> list[tuple[int,
     return found
 
 
-def _entailed(view: View, sequence: int) -> Iterator[int]:
+def _followed(view: View, sequence: int) -> Iterator[int]:
     """The entries that follow from one: they stand right behind it."""
     history, above, count, found = view.service.database.history, sequence, 1, 0
     while found < _MOST_ENTAILED:
@@ -300,7 +300,7 @@ class _Run:
         entry: Entry | None = None
         try:
             with self.work.nested() if by_itself else nullcontext():
-                # A deletion comes before what it entailed: what comes back may be referred to again.
+                # A deletion comes before what followed from it: what comes back may be referred to again.
                 for sequence in save:
                     entry = self.entry(sequence)
                     if entry is None:

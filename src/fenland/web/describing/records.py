@@ -160,7 +160,7 @@ _BATCH_RESULT: Schema = closed(
         **_PARAMETERS,
     },
     optional=("etag", "record", "type", "title", "detail", *_PARAMETERS),
-    description="What became of an item: the record, or what was wrong. 424: not done for another's sake.",
+    description="What became of an item: the record, or what was wrong. 424: not done, since another item was refused.",
 )
 
 
