@@ -24,12 +24,14 @@ from fenland.core.definitions.constraints import CONSTRAINTS
 from fenland.core.definitions.reading import definitions_from
 from fenland.core.expressions import EvaluationError, as_json, evaluate
 from fenland.core.history.auditing import Kind
+from fenland.core.limits import DEFAULTS
 from fenland.core.problems import REFUSALS, Refusal
 from fenland.service.accounts.accounts import NewAccount, add_account
 from fenland.service.accounts.tokens import NewToken, issue_token
 from fenland.service.opening import open_service
 from fenland.service.project import read_source
 from fenland.service.settings import Settings
+from fenland.web.document import document
 from fenland.web.serving.app import create_app
 
 ROOT = Path(__file__).parents[1]
@@ -286,3 +288,20 @@ def test_every_place_that_the_map_names_is_there() -> None:
     roots = (ROOT, ROOT / "src" / "fenland", ROOT / "console" / "src")
     assert len(named) > 60
     assert [one for one in sorted(named) if not any((root / one).exists() for root in roots)] == []
+
+
+#: Parts of names that say what somebody does with a thing, or how many there are, and are no terms.
+_PLAIN = {"create", "update", "delete", "new", "result", "matrix", "many", "json", "issued", "included", "invalid", "referring"}  # fmt: skip
+
+
+def test_names_in_the_document_are_of_the_words() -> None:
+    page = (ROOT / "docs" / "words.md").read_text()
+    terms = [one for one in re.findall(r"^\| ([a-z ]+) \|", page, re.MULTILINE) if one != "term"]
+    assert len(terms) == len(set(terms))
+    words = {word for term in terms for word in term.split()} | _PLAIN
+    # In the plural, and as what is done or was, they are still the same words.
+    words |= {f"{word}s" for word in words} | {f"{word[:-1]}ies" for word in words if word.endswith("y")}
+    words |= {"imported", "undoing", "undone", "proven"}
+    names = document(definitions_from({}), "", DEFAULTS)["components"]["schemas"]
+    used = {word.lower() for name in names for word in re.findall(r"[A-Z][a-z]+", name)}
+    assert used - words == set()
