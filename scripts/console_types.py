@@ -21,7 +21,6 @@ from fenland.web.document import document
 
 CONSOLE = Path(__file__).parents[1] / "console"
 TYPES = CONSOLE / "src" / "api" / "openapi.ts"
-HEAD = "/* Written by scripts/console_types.py from the OpenAPI document; not to be edited by hand. */\n"
 #: What a record holds besides what the service keeps: not known before its schema is read.
 _ANYTHING: dict[str, Any] = {"type": "object", "additionalProperties": {}}
 

@@ -289,7 +289,7 @@ class AsyncClient:
     ) -> Record:
         """See `Client.delete`."""
         return await self._run(
-            calls.delete(collection, key, How(by, seen, None, (), reason, idempotency_key))
+            calls.delete(collection, key, How(by, seen, base, (), reason, idempotency_key))
         )
 
     async def batch(
