@@ -78,7 +78,13 @@ function List({ collection }: { collection: string }) {
       ) : (
         <Shown collection={collection} schema={schema.data} page={found.data} sort={view.sort} onSort={view.order} />
       )}
-      <Paging view={view} shown={found.data.items.length} next={found.data.next} count={count} />
+      <Paging
+        view={view}
+        shown={found.data.items.length}
+        next={found.isPlaceholderData ? null : found.data.next}
+        count={count}
+        coming={found.isPlaceholderData}
+      />
     </>
   );
 }
@@ -118,15 +124,17 @@ interface PagingProps {
   shown: number;
   next: string | null;
   count: number | undefined;
+  /** Whether what is shown is of the page before still: then it has another range, and leads elsewhere. */
+  coming: boolean;
 }
 
-function Paging({ view, shown, next, count }: PagingProps) {
+function Paging({ view, shown, next, count, coming }: PagingProps) {
   if (shown === 0 && view.page === 1) return null;
   const first = (view.page - 1) * PAGE_SIZE + 1;
   return (
     <Box sx={{ display: "flex", gap: 1, alignItems: "center", justifyContent: "flex-end", mt: 1.5 }}>
       <Typography color="textSecondary" sx={{ mr: 1 }} role="status">
-        {shown > 0 && `${first}–${first + shown - 1}${count === undefined ? "" : ` of ${count}`}`}
+        {shown > 0 && !coming && `${first}–${first + shown - 1}${count === undefined ? "" : ` of ${count}`}`}
       </Typography>
       <Button disabled={view.page === 1} onClick={view.backward}>
         Previous
