@@ -11,6 +11,8 @@ from typing import Any
 import httpx
 import pytest
 
+from fenland.core.changes.change import Stamp, deletion, joined
+from fenland.core.definitions.reading import definitions_from
 from fenland.core.values.identity import time_of
 from fenland.core.values.plain import same
 from fenland.service.proof.archiving import archive
@@ -416,3 +418,17 @@ def test_undoing_needs_the_rights_that_the_change_back_needs(http: httpx.Client)
     sent(http, "DELETE", "/v1/records/visits/V1")
     found = undone(http, newest(http), 409, headers=bearer("carl"))
     assert found["items"][0]["problem"]["status"] == 403
+
+
+def test_lists_of_changes_put_together_keep_what_each_follows_from() -> None:
+    collection = definitions_from({"things": {"fields": {"a": {"type": "string"}}}}).collections["things"]
+    stamp, record = Stamp("2031-04-09T00:00:00.000000Z", "olga"), {"a": "x", "version": 1}
+    first = [
+        deletion(collection, {**record, "id": one}, stamp, cause) for one, cause in (("1", None), ("2", 0))
+    ]
+    second = [
+        deletion(collection, {**record, "id": one}, stamp, cause) for one, cause in (("3", None), ("4", 0))
+    ]
+    assert [(one.record_id, one.cause) for one in joined([first, second])] == [
+        ("1", None), ("2", 0), ("3", None), ("4", 2),
+    ]  # fmt: skip

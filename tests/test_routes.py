@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator, Mapping
+from pathlib import Path
 from typing import Any, NamedTuple
 
 import httpx
@@ -15,6 +16,7 @@ from fenland.core.reserved import RESERVED
 from fenland.web.document import document
 from fenland.web.http.parameters import EQUALS
 from fenland.web.routes import ROUTES
+from fenland.web.serving.short import Short, short_requests
 from support import workshop_of
 
 ANYONE = {right: ["everyone"] for right in ("read", "create", "update", "delete", "erase", "transfer")}
@@ -173,3 +175,24 @@ def test_what_is_possible_at_an_address_is_what_the_document_says(http: httpx.Cl
         allowed = set(http.options(address).headers["Allow"].replace(" ", "").split(","))
         assert here <= allowed, path
         assert allowed - here <= {"HEAD", "OPTIONS"} or path.endswith(("/import", "/undo")), (path, allowed)
+
+
+@pytest.mark.parametrize("said", ["lenient=true", "lenient=%74rue", "%6Cenient=true", "_=1&lenient=true"])
+def test_a_preference_is_heard_however_it_is_written(http: httpx.Client, said: str) -> None:
+    sent = {"phone": "2", "none_such": 1}
+    answer = http.patch(f"/v1/records/things/A?{said}", json=sent)
+    assert (answer.status_code, answer.headers.get("Fenland-Ignored")) == (200, "none_such"), answer.text
+    least = said.replace("%6Cenient", "%72eturn").replace("lenient", "return")
+    least = least.replace("true", "minimal").replace("%74rue", "minima%6C")
+    assert http.patch(f"/v1/records/things/A?{least}", json={"phone": "3"}).status_code == 204, least
+
+
+@pytest.mark.parametrize(
+    ("query", "short"),
+    [("", True), ("fields=code", True), ("at=2031-04-09", False), ("version=1", False), ("%61t=2031-04-09", False), ("fields=code&versio%6E=1", False)],
+)  # fmt: skip
+def test_only_a_record_as_it_is_is_sure_to_be_short(tmp_path: Path, query: str, short: bool) -> None:
+    with workshop_of(DEFINED, tmp_path / "x.db") as (service, _):
+        told = short_requests(service)
+        environ = {"REQUEST_METHOD": "GET", "PATH_INFO": "/v1/records/things/A", "QUERY_STRING": query}
+        assert (told(environ) is Short.READ) is short

@@ -3481,7 +3481,6 @@ export interface operations {
       };
       400: components["responses"]["malformed"];
       401: components["responses"]["not-signed-in"];
-      404: components["responses"]["not-found"];
       413: components["responses"]["too-large"];
       429: components["responses"]["too-many"];
       500: components["responses"]["internal"];

@@ -6,6 +6,7 @@ from pathlib import Path
 
 from fenland.core.definitions.model import Definitions
 from fenland.core.limits import DEFAULTS, Limits
+from fenland.service.accounts.issuers import IssuedTokens
 from fenland.service.service import Service, Surroundings
 from fenland.service.ways_in import WaysIn
 from fenland.storage.door import Made, open_database
@@ -23,9 +24,6 @@ def open_service(
     ways_in = ways_in or WaysIn()
     issued = None
     if ways_in.issuer is not None:
-        # Only who believes an issuer loads what reads its tokens.
-        from fenland.service.accounts.issuers import IssuedTokens
-
         issued = IssuedTokens(ways_in.issuer, frozenset(definitions.roles), database.turn.aside)
     around = Surroundings(ways_in, issued, path.with_name(path.name + ".key"), path.parent)
     return Service(definitions, database, limits, around=around)

@@ -164,7 +164,7 @@ def _batch(call: Call) -> Answer:
     todo, once = [_item(service, one) for one in items], call.once()
     call.check()
     found = batch(service, call.caller, todo, atomic=atomic, asked=once)
-    minimal = call.prefers("return=minimal")
+    minimal = call.minimal
     results = [_result(one, call.prefix, minimal=minimal) for one in found.results]
     done = not atomic or all(one["status"] < 300 for one in results)
     headers = dict(REPEATED) if found.repeated else {}

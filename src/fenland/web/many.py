@@ -39,7 +39,7 @@ def _many(call: Call, read_patch: ReadPatch | None) -> Answer:
         read_patch,
         blank=call.get(p.BLANK),
         clear=call.get(p.CLEAR),
-        lenient=call.prefers("handling=lenient"),
+        lenient=call.lenient,
         reason=call.get(p.REASON_WHY),
         expect=call.get(p.EXPECT),
         atomic=call.get(p.ALL_OR_NOTHING),

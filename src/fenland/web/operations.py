@@ -8,7 +8,7 @@ from typing import Any
 
 from fenland.core.definitions.model import Collection, Field
 from fenland.core.reserved import RESERVED
-from fenland.web.http.parameters import IF_MATCH, LIMIT, ONCE
+from fenland.web.http.parameters import IF_MATCH, ONCE
 from fenland.web.http.record_type import RecordType
 from fenland.web.http.replies import Reply
 from fenland.web.http.route import BY_FIELD, EXPORTS, RECORDS, Route
@@ -124,7 +124,7 @@ def _problems(route: Route) -> list[str]:
     codes = [*route.problems, "malformed"]
     if route.signed_in == "yes":
         codes.append("not-signed-in")
-    if "{" in route.path or LIMIT in route.takes:
+    if "{" in route.path:
         codes.append("not-found")
     if IF_MATCH in route.takes:
         codes.append("version-mismatch")

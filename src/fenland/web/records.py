@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
 from urllib.parse import quote
 
 from fenland.core.problems import Malformed
@@ -80,7 +79,7 @@ def _create(call: Call) -> Answer:
     asked = CreateRequest(
         collection=call.collection,
         blank=call.get(p.BLANK),
-        lenient=call.prefers("handling=lenient"),
+        lenient=call.lenient,
         reason=call.get(p.REASON_WHY),
         once=call.once(),
         read_fields=fields_reader(call),
@@ -107,22 +106,16 @@ def _read(call: Call) -> Answer:
 
 
 def _asked_update(call: Call, read_patch: ReadPatch) -> UpdateRequest:
-    more: dict[str, Any] = {}
-    # Most changes say no more than their body.
-    if call.query:
-        more = {
-            "base": call.get(p.SEEN),
-            "blank": call.get(p.BLANK),
-            "clear": call.get(p.CLEAR),
-            "reason": call.get(p.REASON_WHY),
-        }
     return UpdateRequest(
         address=call.address,
-        preconditions=call.preconditions(),
-        lenient=call.prefers("handling=lenient"),
-        once=call.once(),
         read_patch=read_patch,
-        **more,
+        preconditions=call.preconditions(),
+        base=call.get(p.SEEN),
+        blank=call.get(p.BLANK),
+        clear=call.get(p.CLEAR),
+        lenient=call.lenient,
+        reason=call.get(p.REASON_WHY),
+        once=call.once(),
     )
 
 
@@ -156,7 +149,7 @@ def _put(call: Call) -> Answer:
         preconditions=call.preconditions(),
         base=call.get(p.SEEN),
         blank=call.get(p.BLANK),
-        lenient=call.prefers("handling=lenient"),
+        lenient=call.lenient,
         reason=call.get(p.REASON_WHY),
         once=call.once(),
     )

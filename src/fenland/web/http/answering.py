@@ -29,12 +29,12 @@ def record_answer(call: Call, saved: Saved, location: str | None = None) -> Answ
     if not call.query and "HTTP_PREFER" not in call.environ:
         return Answer(None, 204, headers) if status == 204 else json_answer(saved.record, status, headers)
     applied = []
-    if call.prefers("handling=lenient"):
+    if call.lenient:
         applied.append("handling=lenient")
         if saved.dropped:
             # Names come from outside: escaped, they can break neither the header nor the list.
             headers["Fenland-Ignored"] = ", ".join(quote(name) for name in saved.dropped[:MOST_PROBLEMS])
-    minimal = call.prefers("return=minimal")
+    minimal = call.minimal
     if minimal:
         applied.append("return=minimal")
     if applied:

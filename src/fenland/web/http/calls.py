@@ -26,12 +26,15 @@ from fenland.service.service import Service
 from fenland.service.settings import Settings
 from fenland.web.http.body import body_of
 from fenland.web.http.caller import caller_of
-from fenland.web.http.headers import ReadBody, once_of, prefers
+from fenland.web.http.headers import ReadBody, once_of
 from fenland.web.http.parameters import (
     AT,
     BLANK_FILTERS,
     IF_MATCH,
     IF_NONE_MATCH,
+    LENIENT,
+    PREFER,
+    RETURN,
     UNCACHED,
     VERSION,
     WHERE,
@@ -49,8 +52,8 @@ class Common:
 
     service: Service
     settings: Settings
-    #: The OpenAPI document as JSON.
-    described: Callable[[], bytes]
+    #: The OpenAPI document as JSON, made at the start: nobody has to wait while it is.
+    described: bytes
     #: A mark for each file that is being sent now.
     sending: set[object] = field(default_factory=set)
 
@@ -153,9 +156,15 @@ class Call:
             return None
         return self.read(lambda: once_of(self.request, self.limits, read), None)
 
-    def prefers(self, preference: str) -> bool:
-        """Whether the client prefers something (RFC 7240), such as `handling=lenient`."""
-        return prefers(self.request, preference)
+    @property
+    def lenient(self) -> bool:
+        """Whether what the caller may not set is to be left out, and not refused."""
+        return self.get(LENIENT) or "handling=lenient" in self.header(PREFER)
+
+    @property
+    def minimal(self) -> bool:
+        """Whether the client can do without the record in the answer."""
+        return self.get(RETURN) == "minimal" or "return=minimal" in self.header(PREFER)
 
     def when(self) -> When:
         """The moment of a record's past that is asked for."""

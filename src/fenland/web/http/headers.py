@@ -20,8 +20,6 @@ _ENTITY_TAGS = re.compile(r'\s*(?:(?:W/)?"[\x21\x23-\x7e\x80-\xff]*"\s*(?:,\s*|$
 _ENTITY_TAG = re.compile(r'(?:W/)?"[^"]*"')
 
 
-#: The same preferences as parameters of the query.
-_IN_QUERY = {"handling=lenient": "lenient=true", "return=minimal": "return=minimal"}
 #: Gives the body of a request, by what bounds it.
 ReadBody = Callable[[Request, Limits], bytes]
 
@@ -36,15 +34,9 @@ def entity_tags(name: str, text: str) -> tuple[str, ...] | None:
     return tags
 
 
-def prefers(request: Request, preference: str) -> bool:
-    """Whether the client prefers something (RFC 7240), such as `handling=lenient`."""
-    query: str = request.environ.get("QUERY_STRING", "")
-    if query and _IN_QUERY[preference] in query.split("&"):
-        return True
-    sent = request.environ.get("HTTP_PREFER")
-    if sent is None:
-        return False
-    return preference in (part.split(";")[0].strip().lower() for part in sent.split(","))
+def preferences(text: str) -> frozenset[str]:
+    """What a client prefers (RFC 7240), such as `handling=lenient`; without parameters."""
+    return frozenset(part.split(";")[0].strip().lower() for part in text.split(","))
 
 
 def once_of(request: Request, limits: Limits, read: ReadBody = body_of) -> Once | None:

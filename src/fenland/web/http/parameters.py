@@ -22,7 +22,7 @@ from fenland.service.records.finding import Base, checked_reason
 from fenland.service.records.listing import LARGEST_PAGE, USUAL_PAGE
 from fenland.service.records.once import LONGEST_KEY
 from fenland.web.http.body import MEDIA
-from fenland.web.http.headers import entity_tags
+from fenland.web.http.headers import entity_tags, preferences
 from fenland.web.http.schemas import BASE, FLAG, NUMBER, REASON, TEXT, TIME, Schema
 
 T = TypeVar("T")
@@ -76,6 +76,10 @@ class Query:
 
 def _text(name: str, text: str) -> str:
     return text
+
+
+def _preferences(name: str, text: str) -> frozenset[str]:
+    return preferences(text)
 
 
 def whole(name: str, text: str) -> int:
@@ -341,7 +345,9 @@ ONCE = _headers(
     minLength=1,
     maxLength=LONGEST_KEY,
 )
-PREFER = _headers("Prefer", "return=minimal, handling=lenient (RFC 7240), by comma.", _text, "")
+PREFER = _headers(
+    "Prefer", "return=minimal, handling=lenient (RFC 7240), by comma.", _preferences, frozenset[str]()
+)
 CLIENT = _headers("Fenland-Client", "A name the client keeps: its own changes are not others'.", _text, "")
 
 #: What a change may prefer, by header or query.

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
-from functools import cache, partial
+from functools import partial
 from itertools import zip_longest
 from typing import Any
 
@@ -35,10 +35,7 @@ def _add_routes(app: LeanFlask, service: Service, settings: Settings) -> None:
     """Adds every route, and at each path of records what can be done there."""
     address = settings.public_address or "/"
 
-    @cache
-    def described() -> bytes:
-        return write_json(document(service.definitions, settings.title, service.limits, address))
-
+    described = write_json(document(service.definitions, settings.title, service.limits, address))
     common = Common(service, settings, described)
     for route in ROUTES:
         name = f"{route.method} {route.path}"

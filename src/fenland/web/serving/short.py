@@ -15,7 +15,8 @@ from fenland.service.service import Resource, Service
 
 _RECORD = re.compile(r"/v1/records/([a-z0-9_]+)(/[^/]+)?")
 #: How a record was is worked out from its entries, of which there may be many.
-_PAST = re.compile(r"\b(?:version|at)=")
+#: A name may be written in escapes as well, so that where there are any this cannot tell.
+_PAST = re.compile(r"\b(?:version|at)=|%")
 _PAGE = re.compile(r"(?:limit=[1-9][0-9]?)?")
 #: Bytes in the body of a small change.
 _SMALL_BODY = 16_000
