@@ -16,8 +16,8 @@ from contextvars import ContextVar
 
 from fenland.core.problems import Refusal, TooCostly
 
-#: Steps between two pulses: some milliseconds.
-PULSE = 10_000
+#: Steps between two pulses: a millisecond, or a few.
+PULSE = 2_000
 
 
 class Budget:

@@ -33,7 +33,7 @@ from fenland.service.work import View, Work, written
 from fenland.storage.door import Candidates
 
 #: Saves that share a transaction where each is on its own, and how long others then have for theirs.
-_TOGETHER, _BREATH = 50, 0.002
+_TOGETHER, _BREATH = 50, 0.0003
 #: Seconds that all of them may take; and how many are told one by one.
 _MOST_SECONDS, _MOST_TOLD = 600, 1_000
 #: How much of what came after an entry is looked through.

@@ -134,8 +134,8 @@ class Prepared:
 
     def converted(self, row: Sequence[Any]) -> list[Any]:
         """A row's values, converted."""
-        conversions = self.conversions
-        return [
-            conversions[place](value) if value is not None and place in conversions else value
-            for place, value in enumerate(row)
-        ]
+        values = list(row)
+        for place, convert in self.conversions.items():
+            if (value := values[place]) is not None:
+                values[place] = convert(value)
+        return values

@@ -16,8 +16,8 @@ import time
 
 #: How long one thread may work, in seconds, before it lets others in between.
 _SPELL = 0.005
-#: How long one that works very long lets them in each time: about as long as it worked.
-_REST = 0.003
+#: How long one that works very long lets them in each time: as long as it worked, within these seconds.
+_REST, _LONGEST_REST = 0.003, 0.02
 #: Long enough for a thread that waits to take the turn.
 _BREATH = 0.0002
 
@@ -79,14 +79,17 @@ class Turn:
             self._since = time.monotonic()
 
     def rest(self) -> None:
-        """Lets others work for as long as this thread just did; to be called within long work.
+        """Lets others work for as long as this thread just did; to be called within long work, and often.
 
         Raises `WouldWait` in a thread that may wait for nobody.
         """
         if self.hurried:
             raise WouldWait
-        with self.aside():
-            time.sleep(_REST)
+        worked = time.monotonic() - getattr(self._mine, "rested", 0.0)
+        if worked > _REST:
+            with self.aside():
+                time.sleep(min(worked, _LONGEST_REST))
+            self._mine.rested = time.monotonic()
 
     def aside(self) -> _Aside:
         """Gives the turn on, if this thread has it, while the body waits; then takes it again.

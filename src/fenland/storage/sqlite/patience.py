@@ -7,6 +7,7 @@ long reads share. Each account may have only so many of them, running or waiting
 
 from __future__ import annotations
 
+import sys
 import threading
 import time
 from collections import Counter
@@ -17,6 +18,9 @@ from fenland.storage.shared.turn import Turn, WouldWait
 
 #: Steps of SQLite's machine between two calls: some milliseconds.
 STEPS = 100_000
+#: Seconds after which Python lets another thread run. While a long read runs, others lose the interpreter to
+#: it at each statement of theirs, and would wait that long every time.
+_SHORT, _USUAL = 0.0005, sys.getswitchinterval()
 
 
 class LongReads:
@@ -42,10 +46,12 @@ class LongReads:
         if not self._slot.acquire(timeout=max(0.0, until - time.monotonic())):
             self._leave(account)
             return self.too_long()
+        sys.setswitchinterval(_SHORT)
         return None
 
     def exit(self, account: str | None) -> None:
         """Gives the slot on."""
+        sys.setswitchinterval(_USUAL)
         self._slot.release()
         self._leave(account)
 
