@@ -14,6 +14,8 @@ import pytest
 
 from fenland.client import Client
 from fenland.core.definitions.reading import definitions_from
+from fenland.core.problems import Conflict, NotFound
+from fenland.service.history.erasing_removed import erase_removed, removed
 from fenland.service.proof.reports import read_heads
 from fenland.service.proof.verifying import verify_database
 from fenland.service.proof.verifying_files import verify_evidence, verify_export
@@ -279,11 +281,48 @@ FATES: dict[str, tuple[list[dict[str, Any]], str]] = {
 }  # fmt: skip
 
 
-def test_before_a_collection_goes_it_is_said_what_stays(path: Path) -> None:
-    with workshop_of(PEOPLE, path):
-        pass
-    plan = plan_migration(path, definitions_from({}, ["office", "crew"]))
-    assert "erase first what must not" in plan.steps[0]
+def test_what_a_collection_held_can_be_erased_once_it_is_gone(path: Path) -> None:
+    keeps = {
+        "people": {**PEOPLE["people"], "fields": {**FIELDS, "line": {**FIELDS["phone"], "was": "phone"}}}
+    }
+    del keeps["people"]["fields"]["phone"]
+    other = {"helpers": PEOPLE["people"]}
+    for described, phone in ((PEOPLE | other, "phone"), (keeps | other, "line")):
+        with workshop_of(described, path) as (_, http):
+            for kept in ("people", "helpers"):
+                name = phone if kept == "people" else "phone"
+                for number in range(3):
+                    person = {"code": f"{phone}{number}", "birth": "1960", name: f"0555-{kept}-{phone}"}
+                    sent(http, "POST", f"/v1/records/{kept}", 201, json=person)
+            sent(http, "DELETE", f"/v1/records/people/{phone}1")
+            if phone == "phone":
+                definitions = definitions_from(keeps | other, ["office", "crew"])
+                head = http.get("/v1/history/head").text
+        if phone == "phone":
+            migrate(path, definitions, MADE, lambda plan: None)
+    plan = plan_migration(path, definitions_from(other, ["office", "crew"]))
+    assert "erase-removed erases that" in " ".join(plan.steps)
+    migrate(path, definitions_from(other, ["office", "crew"]), MADE, lambda plan: None)
+    for copy in path.parent.glob("people.before-*"):
+        copy.unlink()
+    with workshop_of(other, path) as (service, http):
+        held = removed(service)
+        assert [(name, one.records) for name, one in held.items()] == [("people", 6)]
+        with pytest.raises(Conflict):
+            erase_removed(service, "helpers", "asked")
+        with pytest.raises(NotFound):
+            erase_removed(service, "peoples", "asked")
+        assert files_with(path.parent, "0555-people-line")
+        assert erase_removed(service, "people", "asked").values == held["people"].values
+        assert removed(service) == {}
+        assert [files_with(path.parent, f"0555-people-{one}") for one in ("phone", "line")] == [[], []]
+        assert files_with(path.parent, "0555-helpers-phone")
+    report = verify_database(path, head)
+    assert report.sound, report.faults
+    # Without an entry that says so, it is a fault.
+    with sqlite3.connect(path) as base:
+        base.execute("DELETE FROM fenland_sealed")
+    assert {one.kind for one in verify_database(path, head).faults} == {"salt"}
 
 
 @pytest.mark.parametrize("fate", FATES)

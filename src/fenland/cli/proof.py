@@ -1,9 +1,11 @@
-"""`head`, `evidence`, `export-history`; `verify`, `archive`, `new-key`: the history and what proves it."""
+"""What proves the history: `head`, `evidence`, `export-history`; of a database at hand `verify`, `archive`,
+`erase-removed`, `new-key`.
+"""
 
 from __future__ import annotations
 
 import json
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from contextlib import closing, contextmanager
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -19,6 +21,7 @@ from fenland.cli.signing import PANEL, TIMEOUT, signed_in
 from fenland.cli.terminal import Exit, counted, err, escape, fail, json_option, out, print_json, tell
 
 if TYPE_CHECKING:
+    from fenland.service.history.erasing_removed import Held
     from fenland.service.proof.reports import Report
     from fenland.service.service import Service
     from fenland.service.settings import Settings
@@ -275,6 +278,61 @@ def archive(
         out.print(f"[green]✓[/] Entries {moved.first} to {moved.last} are in [bold]{escape(path)}[/].")
 
 
+def erase_removed(
+    collection: str | None = typer.Argument(None, help="The collection that was removed; none lists them."),
+    reason: str | None = typer.Option(None, help="Why; kept in the history for good."),
+    yes: bool = typer.Option(False, "--yes", help="Do not ask."),
+    project: Path = _PROJECT,
+    as_json: bool = json_option(),
+) -> None:
+    """Erase what the history still holds of sensitive fields of a collection that was removed.
+
+    Nobody can bring it back. The service may run meanwhile. Copies that migrations made and backups hold it
+    still; they are yours to see to.
+
+    [bold]fenland erase-removed[/]
+
+    [bold]fenland erase-removed volunteers --reason "No longer ours to keep"[/]
+    """
+    from fenland.service.history import erasing_removed
+
+    with _at_hand(project) as (service, _):
+        found = erasing_removed.removed(service)
+        if collection is None:
+            _list_removed(found, as_json=as_json)
+            return
+        if reason is None:
+            fail("Say why with --reason: it is kept in the history.", Exit.USAGE)
+        if not yes and as_json:
+            fail("With --json nothing is asked. Send --yes to erase.", Exit.USAGE)
+        if not yes and collection in found:
+            what = f"{counted(found[collection].records, 'record')} of {collection}"
+            typer.confirm(f"Erase what {what} held for good? It cannot be undone.", abort=True)
+        done = erasing_removed.erase_removed(service, collection, reason)
+    if as_json:
+        print_json({"collection": collection, "records": done.records, "values": done.values})
+    else:
+        what = f"{counted(done.values, 'value')} of {counted(done.records, 'record')}"
+        out.print(f"[green]✓[/] Erased {what} of {escape(collection)} for good.")
+
+
+def _list_removed(found: Mapping[str, Held], *, as_json: bool) -> None:
+    if as_json:
+        print_json(
+            {
+                "items": [
+                    {"collection": name, "records": one.records, "values": one.values}
+                    for name, one in found.items()
+                ]
+            }
+        )
+    elif not found:
+        out.print("The history holds nothing of sensitive fields of collections that were removed.")
+    else:
+        for name, one in found.items():
+            out.print(f"{escape(name)}  {counted(one.values, 'value')} of {counted(one.records, 'record')}")
+
+
 def new_key(project: Path = _PROJECT, as_json: bool = json_option()) -> None:
     """Sign heads of the history with a new key from now on. The old public key stays known; its file goes."""
     from fenland.service.proof.proving import newest_head, signing_key
@@ -299,4 +357,5 @@ def register(app: typer.Typer) -> None:
     app.command("export-history", rich_help_panel=PANEL)(export_history)
     app.command(rich_help_panel=PROJECTS)(verify)
     app.command(rich_help_panel=PROJECTS)(archive)
+    app.command("erase-removed", rich_help_panel=PROJECTS)(erase_removed)
     app.command("new-key", rich_help_panel=PROJECTS)(new_key)

@@ -101,7 +101,7 @@ class Comparison:
 def _going(one: Collection) -> str:
     words = f"Remove collection {one.name} and all its records."
     if any(item.sensitive for item in one.fields.values()):
-        words += " What its sensitive fields held stays in the history: erase first what must not."
+        words += " What its sensitive fields held stays in the history; fenland erase-removed erases that."
     return words
 
 

@@ -60,6 +60,9 @@ class Replay:
         if entry.collection == ACCOUNTS:
             return
         records = self.records.get(entry.collection)
+        if records is None and entry.action == "erase":
+            # Of a collection that was removed the history alone held anything.
+            return
         if records is None:
             raise ValueError(f"There is no collection {entry.collection!r} at this time.")
         before = records.get(entry.record_id)

@@ -78,10 +78,7 @@ def _erased(work: Work, caller: Caller, request: EraseRequest) -> Saved:
     spans = [span for name in request.fields for span in _spans(work, found, name)]
     for span in spans:
         history.erase(writing, found.id, span.name, span.above, span.upto)
-    names = {*request.fields, *(span.name for span in spans)}
-    work.service.database.outcomes.rewrite(
-        writing, found.id, lambda content: _without(content, found.id, names)
-    )
+    rewrite_outcomes(work, found.id, {*request.fields, *(span.name for span in spans)})
     record = {**found.record, **values, "version": change.version}
     if found.there:
         record = change.result
@@ -163,6 +160,12 @@ def _spans(work: Work, found: Subject, name: str) -> list[Span]:
     """Where a field stands in entries, under each name that it has and had."""
     lineage = work.service.lineage(found.resource)
     return always(name) if lineage is None else lineage.spans(name)
+
+
+def rewrite_outcomes(work: Work, record_id: str, fields: set[str]) -> None:
+    """Takes these fields of a record out of the kept outcomes of requests."""
+    outcomes = work.service.database.outcomes
+    outcomes.rewrite(work.writing, record_id, lambda content: _without(content, record_id, fields))
 
 
 def _without(content: Any, record_id: str, fields: set[str]) -> Any:

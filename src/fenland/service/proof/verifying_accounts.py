@@ -31,6 +31,8 @@ class Told:
         #: By field, the last entry with a value that is gone, and the last that says it was erased.
         self._gone: dict[_Place, Entry] = {}
         self._erased: dict[_Place, int] = {}
+        #: By record of a collection that was removed, the last entry that says all of it was erased.
+        self._removed: dict[str, int] = {}
         #: Fields that are, or were at some time, never shown: no value of them is kept anywhere.
         self._unkept = {name for one in defined for name in self._unkept_of(one)}
 
@@ -49,6 +51,8 @@ class Told:
         elif entry.collection == DEFINITIONS:
             self._definitions(entry, replay)
         else:
+            if entry.action == "erase" and replay and entry.collection not in replay.definitions.collections:
+                self._removed[entry.record_id] = entry.sequence or 0
             self._secrets(entry)
 
     def _tell(self, kind: Any, words: str, entry: Entry | None = None) -> None:
@@ -113,7 +117,8 @@ class Told:
         """Once all entries were taken in."""
         for place, entry in self._gone.items():
             # What an erasure puts in the place of a value is behind it.
-            if self._erased.get(place, 0) <= (entry.sequence or 0):
+            erased = max(self._erased.get(place, 0), self._removed.get(place[1], 0))
+            if erased <= (entry.sequence or 0):
                 words = f"The value of {place[2]} in entry {entry.sequence} is gone, and no entry says so."
                 self._tell("salt", words, entry)
         for sequence, time, name in stray:

@@ -37,6 +37,9 @@ def apply(work: Work, caller: Caller, changes: Sequence[Change]) -> None:
 
 
 def _write(work: Work, change: Change) -> None:
+    if change.before is None and change.after is None:
+        # Of a record that is gone, or whose collection is, only the history tells.
+        return
     records = work.service.resources[change.collection].records
     if change.before is None and change.after is not None:
         records.add(work.writing, change.after)

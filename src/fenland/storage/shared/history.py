@@ -13,7 +13,7 @@ from operator import attrgetter
 from typing import Any
 
 import orjson
-from sqlalchemy import BindParameter, Table, bindparam, func, select
+from sqlalchemy import BindParameter, Table, bindparam, func, select, tuple_
 
 from fenland.core.history.entries import Entry, Seal
 from fenland.core.history.leaves import (
@@ -152,6 +152,16 @@ class TableHistory:
             ),
             engine,
         )
+        places = (secrets.c.record_id, secrets.c.field)
+        after = [bindparam(one.name, type_=one.type) for one in places]
+        self._sealed_fields = Prepared(
+            select(*places, func.count())
+            .where(tuple_(*places) > tuple_(*after))
+            .group_by(*places)
+            .order_by(*places)
+            .limit(bindparam("x_limit")),
+            engine,
+        )
         self._erase = Prepared(
             secrets.delete().where(
                 secrets.c.record_id == bindparam("record_id", type_=secrets.c.record_id.type),
@@ -229,6 +239,14 @@ class TableHistory:
         return self._erase.run(writing, given)
 
     # --- reading -----------------------------------------------------------------------------------------
+
+    def sealed_fields(
+        self, reading: Reading, after: tuple[str, str], *, limit: int
+    ) -> list[tuple[str, str, int]]:
+        """See `History`."""
+        given = {"record_id": after[0], "field": after[1], "x_limit": limit}
+        rows = self._sealed_fields.all(reading, given)
+        return [tuple(self._sealed_fields.converted(row)) for row in rows]
 
     def of_record(
         self, reading: Reading, record_id: str, *, below: int, limit: int

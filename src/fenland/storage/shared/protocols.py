@@ -219,6 +219,11 @@ class History(Protocol):
         how many values there were.
         """
 
+    def sealed_fields(
+        self, reading: Reading, after: tuple[str, str], *, limit: int
+    ) -> list[tuple[str, str, int]]:
+        """Records and their fields with values under seals, behind this pair and in order; and how many."""
+
     def archives(self, reading: Reading) -> list[Archive]:
         """The archives that older entries were moved to, oldest first."""
 
