@@ -58,7 +58,7 @@ def fill(count: int) -> None:
         issue_token(service, f"owner-{number}", NewToken(secret=f"token-{number}"))
     for place, fields in enumerate(gauges(count)):
         caller = Caller(Actor(f"owner-{place % OWNERS}"))
-        create(service, caller, CreateRequest("gauges", lambda access, given=fields: given))
+        create(service, caller, CreateRequest("gauges", fields))
     service.close()
 
 
@@ -72,7 +72,7 @@ def pour(count: int) -> None:
         def work(unit: Work, piece: list[Any] = piece) -> None:
             for place, fields in piece:
                 caller = callers[place % OWNERS]
-                asked = CreateRequest("gauges", lambda access, given=fields: given)
+                asked = CreateRequest("gauges", fields)
                 create_within(unit, caller, read_new(service, caller, asked))
 
         written(service, work)

@@ -115,7 +115,7 @@ def test_what_people_did_since_is_not_undone_by_seeds(folder: Path) -> None:
     service = Service(unguarded(definitions), opened.database)
     people = Caller(Actor("ada", roles=frozenset(service.definitions.roles)))
     fields = MergePatch({"title": "Ours"})
-    update(service, people, UpdateRequest(Address("areas", "A2"), lambda access: fields))
+    update(service, people, UpdateRequest(Address("areas", "A2"), fields))
     delete(service, people, DeleteRequest(Address("areas", "A3")))
     service.close()
     (folder / "seeds" / "areas.yaml").write_text(

@@ -128,12 +128,10 @@ class _Writer:
         }
 
     def create(self, who: str, collection: str, fields: dict[str, Any]) -> None:
-        create(self.service, self.callers[who], CreateRequest(collection, lambda access: fields))
+        create(self.service, self.callers[who], CreateRequest(collection, fields))
 
     def update(self, who: str, collection: str, key: Any, fields: dict[str, Any], reason: str | None) -> None:
-        request = UpdateRequest(
-            Address(collection, str(key)), lambda access: MergePatch(fields), reason=reason
-        )
+        request = UpdateRequest(Address(collection, str(key)), MergePatch(fields), reason=reason)
         update(self.service, self.callers[who], request)
 
 

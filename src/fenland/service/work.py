@@ -32,8 +32,8 @@ class View:
         #: What changes made within it are part of.
         self.act = act
         self._sight: Sight | None = None
-        #: The last record that was found by its id, which is mostly looked for again.
-        self._found: tuple[Resource, Any, Record] | None = None
+        #: The last record that was found, which is mostly looked for again, by its id.
+        self._found: tuple[Resource, Record] | None = None
 
     @property
     def limits(self) -> Limits:
@@ -70,13 +70,12 @@ class View:
 
     def find(self, resource: Resource, field: str, value: Any) -> Record | None:
         """The record whose unique `field` (or `id`) holds this value, or None; whoever asks."""
-        if field != "id":
-            return resource.records.find(self.reading, field, value)
-        if self._found is not None and self._found[0] is resource and self._found[1] == value:
-            return self._found[2]
+        known = self._found
+        if field == "id" and known is not None and known[0] is resource and known[1]["id"] == value:
+            return known[1]
         found = resource.records.find(self.reading, field, value)
         if found is not None:
-            self._found = (resource, value, found)
+            self._found = (resource, found)
         return found
 
     def referring(self, resource: Resource, field: str, key: Any, limit: int) -> list[Record]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
-from fenland.core.changes.patches import MergePatch, Patch, read_object
+from fenland.core.changes.patches import NOTHING, MergePatch, Patch, read_object
 from fenland.core.definitions.model import Collection
 from fenland.core.definitions.validation import kind_of
 from fenland.core.limits import Limits, beyond
@@ -22,7 +22,7 @@ from fenland.web.describing.contents import one_body
 from fenland.web.http import parameters as p
 from fenland.web.http.answers import REPEATED, Answer, json_answer
 from fenland.web.http.body import JSON, body_of, check_coding
-from fenland.web.http.calls import Call, later
+from fenland.web.http.calls import Call, ahead, later
 from fenland.web.http.errors import PROBLEM, problem_json
 from fenland.web.http.patch_formats import ACCEPT_PATCH, MEMBERS, fields_of
 from fenland.web.http.replies import Reply
@@ -108,23 +108,30 @@ def _item(service: Service, sent: Any) -> Item:
         item = checked()
         collection = service.resource(item["collection"]).collection
         reason = checked_reason(item.get("reason"))
+
+        def fields() -> Mapping[str, Any]:
+            return fields_of(resolve(collection, item.get("fields")))
+
+        nothing: Mapping[str, Any] = {}
         if item["action"] == "create":
-            fields = resolve(collection, item.get("fields"))
-            return CreateRequest(collection.name, lambda access: fields_of(fields), reason=reason)
+            given, check = ahead(fields, nothing)
+            return CreateRequest(collection.name, given, reason=reason, check=check)
         if item["action"] == "put":
-            fields = resolve(collection, item.get("fields"))
+            given, check = ahead(fields, nothing)
             put_at = Address(collection.name, str(resolve(collection, item["value"])), item["by"])
-            return PutRequest(put_at, lambda access: fields_of(fields), _match(item), reason=reason)
+            return PutRequest(put_at, given, _match(item), reason=reason, check=check)
         address = Address(collection.name, str(resolve(collection, item["key"])))
         if item["action"] == "delete":
             return DeleteRequest(address, _match(item), reason=reason, base=base())
+        changed, check = ahead(lambda: _resolved(patch(), collection, resolve), NOTHING)
         return UpdateRequest(
             address,
-            lambda access: _resolved(patch(), collection, resolve),
+            changed,
             _match(item),
             base=base(),
             clear=tuple(item.get("clear", ())),
             reason=reason,
+            check=check,
         )
 
     name = sent.get("as") if isinstance(sent, dict) else None

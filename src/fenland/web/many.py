@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
+from fenland.core.changes.patches import Patch
 from fenland.service.records.many import Many, ManyRequest, change_many, preview_many
 from fenland.web.describing.contents import patch_body
 from fenland.web.http import parameters as p
 from fenland.web.http.answers import REPEATED, Answer, json_answer
 from fenland.web.http.calls import Call
 from fenland.web.http.errors import PROBLEM, problem_json
-from fenland.web.http.patch_formats import ReadPatch, patch_reader
+from fenland.web.http.patch_formats import sent_patch
 from fenland.web.http.replies import Body, Reply
 from fenland.web.http.route import RECORDS, Route
 
@@ -25,18 +27,18 @@ def _many_json(found: Many, prefix: str) -> dict[str, Any]:
 
 
 def _update(call: Call) -> Answer:
-    return _many(call, patch_reader(call))
+    return _many(call, *sent_patch(call))
 
 
 def _delete(call: Call) -> Answer:
-    return _many(call, None)
+    return _many(call, None, call.check)
 
 
-def _many(call: Call, read_patch: ReadPatch | None) -> Answer:
+def _many(call: Call, patch: Patch | None, check: Callable[[], None]) -> Answer:
     asked = ManyRequest(
         call.collection,
         call.filter(),
-        read_patch,
+        patch,
         blank=call.get(p.BLANK),
         clear=call.get(p.CLEAR),
         lenient=call.lenient,
@@ -44,6 +46,7 @@ def _many(call: Call, read_patch: ReadPatch | None) -> Answer:
         expect=call.get(p.EXPECT),
         atomic=call.get(p.ALL_OR_NOTHING),
         once=call.once(),
+        check=check,
     )
     looking = call.get(p.PREVIEW)
     call.check()

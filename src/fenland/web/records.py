@@ -26,10 +26,10 @@ from fenland.web.http.answers import Answer, json_answer
 from fenland.web.http.calls import Call
 from fenland.web.http.patch_formats import (
     ACCEPT_PATCH,
-    ReadPatch,
-    fields_reader,
-    patch_reader,
-    replacement_reader,
+    Ahead,
+    sent_fields,
+    sent_patch,
+    sent_whole,
 )
 from fenland.web.http.replies import Body, Reply
 from fenland.web.http.route import BY_FIELD, ONE, RECORDS, Route
@@ -76,13 +76,15 @@ def _list(call: Call) -> Answer:
 
 
 def _create(call: Call) -> Answer:
+    fields, check = sent_fields(call)
     asked = CreateRequest(
         collection=call.collection,
+        fields=fields,
         blank=call.get(p.BLANK),
         lenient=call.lenient,
         reason=call.get(p.REASON_WHY),
         once=call.once(),
-        read_fields=fields_reader(call),
+        check=check,
     )
     saved = create(call.service, call.caller, asked)
     return record_answer(call, saved, _location(call, saved))
@@ -105,10 +107,11 @@ def _read(call: Call) -> Answer:
     return fresh_answer(call, found)
 
 
-def _asked_update(call: Call, read_patch: ReadPatch) -> UpdateRequest:
+def _asked_update(call: Call, sent: Ahead) -> UpdateRequest:
+    patch, check = sent
     return UpdateRequest(
         address=call.address,
-        read_patch=read_patch,
+        patch=patch,
         preconditions=call.preconditions(),
         base=call.get(p.SEEN),
         blank=call.get(p.BLANK),
@@ -116,42 +119,45 @@ def _asked_update(call: Call, read_patch: ReadPatch) -> UpdateRequest:
         lenient=call.lenient,
         reason=call.get(p.REASON_WHY),
         once=call.once(),
+        check=check,
     )
 
 
 def _preview(call: Call) -> Answer:
-    return _previewed(call, _asked_update(call, patch_reader(call)))
+    return _previewed(call, _asked_update(call, sent_patch(call)))
 
 
 def _previewed(call: Call, asked: UpdateRequest) -> Answer:
     return json_answer(preview_json(preview(call.service, call.caller, asked)))
 
 
-def _updated(call: Call, read_patch: ReadPatch) -> Answer:
-    asked = _asked_update(call, read_patch)
+def _updated(call: Call, sent: Ahead) -> Answer:
+    asked = _asked_update(call, sent)
     if call.get(p.PREVIEW):
         return _previewed(call, asked)
     return record_answer(call, update(call.service, call.caller, asked))
 
 
 def _update(call: Call) -> Answer:
-    return _updated(call, patch_reader(call))
+    return _updated(call, sent_patch(call))
 
 
 def _replace(call: Call) -> Answer:
-    return _updated(call, replacement_reader(call))
+    return _updated(call, sent_whole(call))
 
 
 def _put(call: Call) -> Answer:
+    fields, check = sent_fields(call)
     asked = PutRequest(
         address=call.address,
-        read_fields=fields_reader(call),
+        fields=fields,
         preconditions=call.preconditions(),
         base=call.get(p.SEEN),
         blank=call.get(p.BLANK),
         lenient=call.lenient,
         reason=call.get(p.REASON_WHY),
         once=call.once(),
+        check=check,
     )
     found = put(call.service, call.caller, asked)
     return record_answer(call, found.saved, _location(call, found.saved) if found.created else None)

@@ -72,21 +72,30 @@ class MergePatch:
         }
 
 
+#: What changes nothing.
+NOTHING: Patch = MergePatch({})
+
+
 @dataclass(frozen=True, slots=True)
 class Replacement:
-    """A whole record: a field that is left out gets its default, or null.
-
-    `absent` gives those values; what it does not name (fields that the service keeps, that are
-    fixed, or that are never shown) stays as it is.
-    """
+    """A whole record: a field that is left out gets its default, or null."""
 
     fields: Mapping[str, Any]
-    absent: Mapping[str, Any]
     atomic: frozenset[str] = frozenset()
 
+    def within(self, access: FieldAccess) -> Exactly:
+        """The same, as far as its sender may set fields, and see them; the others stay as they are."""
+        absent = {
+            name: None if item.default is MISSING else item.default
+            for name, item in access.collection.fields.items()
+            # Whose a record is changes only when that is said.
+            if access.sets(name) and name not in access.hidden and name != access.collection.owner
+        }
+        return Exactly({**absent, **self.fields})
+
     def against(self, stored: Mapping[str, Any], problems: list[Problem]) -> dict[str, Any]:
-        """See `Patch`."""
-        return {**self.absent, **self.fields}
+        """See `Patch`: all that was not sent goes, whatever its sender may do."""
+        return dict.fromkeys(stored) | dict(self.fields)
 
 
 @dataclass(frozen=True, slots=True)
@@ -99,14 +108,3 @@ class Exactly:
     def against(self, stored: Mapping[str, Any], problems: list[Problem]) -> dict[str, Any]:
         """See `Patch`."""
         return dict(self.fields)
-
-
-def replacement(fields: Mapping[str, Any], access: FieldAccess) -> Replacement:
-    """The patch that puts these fields in the place of all that the caller can set, and see."""
-    absent = {
-        name: None if item.default is MISSING else item.default
-        for name, item in access.collection.fields.items()
-        # Whose a record is changes only when that is said.
-        if access.sets(name) and name not in access.hidden and name != access.collection.owner
-    }
-    return Replacement(fields, absent)

@@ -326,7 +326,7 @@ class Importer:
                 access = creating_access(self.work.sight(self.caller), self.resource)
                 request = CreateRequest(
                     self.resource.collection.name,
-                    lambda access: {},
+                    {},
                     blank=self.request.blank,
                     reason=self.request.reason,
                 )
@@ -436,10 +436,9 @@ class Importer:
 
     def update(self, record_id: str, values: Mapping[str, Any]) -> list[Change]:
         """The changes that bring a record up to date; none where it is. Raises `Invalid`, `NotPermitted`."""
-        patch = MergePatch(dict(values))
         asked = UpdateRequest(
             Address(self.resource.collection.name, record_id, "id"),
-            lambda access: patch,
+            MergePatch(dict(values)),
             blank=self.request.blank,
             reason=self.request.reason,
         )

@@ -84,7 +84,7 @@ def _as_update(view: View, found: Subject, request: RestoreRequest) -> tuple[Upd
     values = {name: record[name] for name in fields if name not in found.access.hidden}
     asked = UpdateRequest(
         Address(request.address.collection, found.id, "id"),
-        lambda access: Exactly(values),
+        Exactly(values),
         preconditions=request.preconditions,
         base=request.base,
         blank="store",

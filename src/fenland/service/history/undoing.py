@@ -347,7 +347,7 @@ def _changed_back(work: Work, caller: Caller, resource: Resource, entry: Entry, 
     values = {name: old for name, (old, _) in entry.changes.items() if name in fields}
     asked = UpdateRequest(
         address,
-        lambda access: Exactly(values),
+        Exactly(values),
         preconditions=_ANY,
         base=Base(entry.version, entry.record_id),
         blank="store",

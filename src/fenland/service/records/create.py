@@ -25,14 +25,16 @@ from fenland.service.work import View, Work, written
 
 @dataclass(frozen=True, slots=True)
 class CreateRequest:
-    """A record to create. `read_fields` gives what was sent, or raises why it cannot."""
+    """A record to create, as asked."""
 
     collection: str
-    read_fields: Callable[[FieldAccess], Mapping[str, Any]]
+    fields: Mapping[str, Any]
     blank: Blank | None = None
     lenient: bool = False
     reason: str | None = None
     once: Once | None = None
+    #: Raises why the fields could not be read, once records may be created.
+    check: Callable[[], None] = lambda: None
 
 
 @dataclass(frozen=True, slots=True)
@@ -60,7 +62,8 @@ def read_new(service: Service, caller: Caller, request: CreateRequest) -> NewRec
     resource = service.resource(request.collection)
     # What is not there yet refers to nothing, so that nothing has to be read for this.
     access = creating_access(service.sight(caller), resource)
-    return NewRecord(resource, access, request.read_fields(access), request)
+    request.check()
+    return NewRecord(resource, access, request.fields, request)
 
 
 def creating_access(sight: Sight, resource: Resource) -> FieldAccess:

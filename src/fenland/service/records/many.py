@@ -36,11 +36,11 @@ _TOGETHER = 500
 
 @dataclass(frozen=True, slots=True)
 class ManyRequest:
-    """A change for many as asked; without `read_patch` it is a deletion."""
+    """A change for many as asked; without a `patch` it is a deletion."""
 
     collection: str
     filter: Filter
-    read_patch: Callable[[FieldAccess], Patch] | None = None
+    patch: Patch | None = None
     blank: Blank | None = None
     clear: tuple[str, ...] = ()
     lenient: bool = False
@@ -48,6 +48,8 @@ class ManyRequest:
     expect: int | None = None
     atomic: bool = True
     once: Once | None = None
+    #: Raises why the patch could not be read, once records may be changed.
+    check: Callable[[], None] = lambda: None
 
 
 @dataclass(slots=True)
@@ -91,11 +93,10 @@ class _Undone(Exception):
 def _check(service: Service, caller: Caller, request: ManyRequest) -> None:
     """Raises what is wrong with the request itself, and not with one of the records."""
     policy, sight = service.resource(request.collection).policy, service.sight(caller)
-    right: Right = "update" if request.read_patch is not None else "delete"
+    right: Right = "update" if request.patch is not None else "delete"
     if not policy.ever(right, sight):
         raise NotPermitted(f"{caller.actor.title or caller.actor.name} may {right} no records here.")
-    if request.read_patch is not None:
-        request.read_patch(policy.fields(sight))
+    request.check()
 
 
 def change_many(service: Service, caller: Caller, request: ManyRequest) -> Many:
@@ -190,12 +191,10 @@ def _still_chosen(
     return (pair for pair in chosen if pair[0] in still)
 
 
-def _update(
-    request: ManyRequest, read_patch: Callable[[FieldAccess], Patch], record_id: str
-) -> UpdateRequest:
+def _update(request: ManyRequest, patch: Patch, record_id: str) -> UpdateRequest:
     return UpdateRequest(
         Address(request.collection, record_id, "id"),
-        read_patch,
+        patch,
         blank=request.blank,
         clear=request.clear,
         lenient=request.lenient,
@@ -205,22 +204,22 @@ def _update(
 
 def _carry_out(unit: Work, caller: Caller, request: ManyRequest, record_id: str) -> Any:
     """The changes that were made to one record; None for none."""
-    if request.read_patch is None:
+    if request.patch is None:
         delete_within(
             unit, caller, DeleteRequest(Address(request.collection, record_id, "id"), reason=request.reason)
         )
         return {}
-    asked = _update(request, request.read_patch, record_id)
+    asked = _update(request, request.patch, record_id)
     decision = decide(unit, caller, asked)
     carry_out(unit, caller, asked, decision)
     return None if decision.change is None else _shown(decision.access, dict(decision.change.fields))
 
 
 def _foreseen(view: View, caller: Caller, request: ManyRequest, record_id: str) -> Any:
-    if request.read_patch is None:
+    if request.patch is None:
         decide_deletion(view, caller, DeleteRequest(Address(request.collection, record_id, "id")))
         return {}
-    decision = decide(view, caller, _update(request, request.read_patch, record_id))
+    decision = decide(view, caller, _update(request, request.patch, record_id))
     decision.refuse_problems()
     return None if decision.change is None else _shown(decision.access, dict(decision.change.fields))
 

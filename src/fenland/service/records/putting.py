@@ -6,9 +6,8 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from fenland.core.access.field_access import FieldAccess, Record
 from fenland.core.access.policy import Caller
-from fenland.core.changes.patches import Patch, replacement
+from fenland.core.changes.patches import Replacement
 from fenland.core.definitions.model import Blank
 from fenland.core.problems import Invalid, NotFound, Problem, VersionMismatch, pointer_to
 from fenland.core.values.plain import same
@@ -35,13 +34,15 @@ class PutRequest:
     """A whole record as sent, for the address of a unique field; `Address.field` is given."""
 
     address: Address
-    read_fields: Callable[[FieldAccess], Mapping[str, Any]]
+    fields: Mapping[str, Any]
     preconditions: Preconditions = UNCONDITIONAL
     base: Base | None = None
     blank: Blank | None = None
     lenient: bool = False
     reason: str | None = None
     once: Once | None = None
+    #: Raises why the fields could not be read, once it is known that they may be written.
+    check: Callable[[], None] = lambda: None
 
 
 @dataclass(frozen=True, slots=True)
@@ -72,9 +73,11 @@ def put_within(work: Work, caller: Caller, request: PutRequest) -> Put:
         # No record can be made to have it.
         raise not_there(address)
 
-    def fields(access: FieldAccess) -> Mapping[str, Any]:
-        return _addressed(request.read_fields(access), field, value)
+    def check() -> None:
+        request.check()
+        _refuse_another(request.fields, field, value)
 
+    fields = {**request.fields, field: value}
     try:
         find(work, caller, address)
     except NotFound:
@@ -84,31 +87,33 @@ def put_within(work: Work, caller: Caller, request: PutRequest) -> Put:
                 "The record you saw is not there any more. Read anew, then decide."
             ) from None
         asked = CreateRequest(
-            address.collection, fields, request.blank, lenient=request.lenient, reason=request.reason
+            address.collection,
+            fields,
+            request.blank,
+            lenient=request.lenient,
+            reason=request.reason,
+            check=check,
         )
         return Put(create_within(work, caller, read_new(work.service, caller, asked)), created=True)
 
-    def patch(access: FieldAccess) -> Patch:
-        return replacement(fields(access), access)
-
     update = UpdateRequest(
         address,
-        patch,
+        Replacement(fields),
         request.preconditions,
         request.base,
         request.blank,
         lenient=request.lenient,
         reason=request.reason,
+        check=check,
     )
     return Put(update_within(work, caller, update), created=False)
 
 
-def _addressed(sent: Mapping[str, Any], field: str, value: Any) -> Record:
-    """What was sent, with what the address says. Raises `Invalid` where both say otherwise."""
+def _refuse_another(sent: Mapping[str, Any], field: str, value: Any) -> None:
+    """Raises `Invalid` where what was sent says another value than the address."""
     if field in sent and not same(sent[field], value):
         detail = f"The address says {value!r}. Send the same, or leave it out."
         raise Invalid([Problem(pointer_to(field), "address", detail, {"address": value})])
-    return {**sent, field: value}
 
 
 def _keep(put: Put) -> dict[str, Any]:

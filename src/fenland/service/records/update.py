@@ -48,13 +48,13 @@ from fenland.storage.door import Record
 
 @dataclass(frozen=True, slots=True)
 class UpdateRequest:
-    """An update as asked. `read_patch` gives the patch, by what the caller may do, or raises why it cannot.
+    """An update as asked.
 
     `base` is what the caller was looking at: fields that others changed since are in conflict.
     """
 
     address: Address
-    read_patch: Callable[[FieldAccess], Patch]
+    patch: Patch
     preconditions: Preconditions = UNCONDITIONAL
     base: Base | None = None
     blank: Blank | None = None
@@ -63,6 +63,8 @@ class UpdateRequest:
     lenient: bool = False
     reason: str | None = None
     once: Once | None = None
+    #: Raises why the patch could not be read, once the record was found and may be changed.
+    check: Callable[[], None] = lambda: None
 
 
 @dataclass(frozen=True, slots=True)
@@ -158,8 +160,9 @@ def decide(view: View, caller: Caller, request: UpdateRequest) -> Decision:
     # Naming the version one saw is what a precondition is demanded for.
     if request.base is None or request.preconditions != UNCONDITIONAL:
         meet(request.preconditions, resource, stored)
+    request.check()
     rules, access, problems = resource.rules, resource.policy.fields(sight, stored), list[Problem]()
-    patch = request.read_patch(access)
+    patch = request.patch
     if isinstance(patch, Edits) and patch.asked:
         patch = answered(view, sight, resource, stored, patch)
     before = Before(stored, as_seen(view, caller, resource, stored, request.base))

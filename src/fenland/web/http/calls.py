@@ -242,3 +242,21 @@ def later(read: Callable[[], Result]) -> Callable[[], Result]:
 
         return refuse
     return lambda: found
+
+
+def ahead(
+    read: Callable[[], Result], instead: Result, check: Callable[[], None] = lambda: None
+) -> tuple[Result, Callable[[], None]]:
+    """What is read at once, with what raises why it could not be, in its place among the refusals.
+
+    `instead` stands for what could not be read; `check` raises what else there is to refuse.
+    """
+    try:
+        return read(), check
+    except Refusal as refusal:
+        kept = refusal
+
+    def refuse() -> None:
+        raise kept
+
+    return instead, refuse

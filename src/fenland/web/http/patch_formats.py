@@ -9,23 +9,31 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from typing import Any
 
-from fenland.core.access.field_access import FieldAccess
 from fenland.core.changes.edits import edits_from, read_edits
 from fenland.core.changes.html_forms import read_form, read_texts
 from fenland.core.changes.json_patch import json_patch_from, read_json_patch
-from fenland.core.changes.patches import MergePatch, Patch, read_object, replacement
+from fenland.core.changes.patches import NOTHING, MergePatch, Patch, Replacement, read_object
+from fenland.core.definitions.model import Field
 from fenland.core.definitions.validation import kind_of
 from fenland.core.limits import Limits
 from fenland.core.problems import Malformed, UnsupportedMedia
 from fenland.core.values.plain import MISSING
 from fenland.web.http.body import HTML_FORMS, JSON, body_of, check_coding
-from fenland.web.http.calls import Call, later
+from fenland.web.http.calls import Call, ahead
 from fenland.web.http.html_forms import read_inputs
 from fenland.web.http.parameters import COERCE
 
 Schema = dict[str, Any]
-#: Gives the patch, by what the caller may do; or raises why it cannot be read.
-ReadPatch = Callable[[FieldAccess], Patch]
+
+
+@dataclass(frozen=True, slots=True)
+class Sent:
+    """A body, its Content-Type, and what it is read by: the fields of the collection, and the limits."""
+
+    body: bytes
+    content_type: str
+    fields: Mapping[str, Field]
+    limits: Limits
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,31 +49,16 @@ class Member:
 class PatchFormat:
     """One way to say what is to change.
 
-    `read` takes the body, its Content-Type and the limits. `schema` gives, for the name of a record type,
+    `schema` gives, for the name of a record type,
     what OpenAPI says of a body, and `example` makes a body of some fields. Without a `member` no batch
     takes it.
     """
 
     media_types: tuple[str, ...]
-    read: Callable[[bytes, str, Limits], ReadPatch]
+    read: Callable[[Sent], Patch]
     schema: Callable[[str], Schema]
     example: Callable[[Mapping[str, Any]], Any] = lambda fields: MISSING
     member: Member | None = None
-
-
-def _whatever(read: Callable[[bytes, Limits], Patch]) -> Callable[[bytes, str, Limits], ReadPatch]:
-    """Of a format that means the same whoever asks."""
-
-    def with_type(body: bytes, content_type: str, limits: Limits) -> ReadPatch:
-        patch = read(body, limits)
-        return lambda access: patch
-
-    return with_type
-
-
-def _html_form(body: bytes, content_type: str, limits: Limits) -> ReadPatch:
-    sent = read_inputs(content_type, body, limits)
-    return lambda access: read_form(access.collection.fields, sent, limits)
 
 
 def fields_of(sent: Any) -> Mapping[str, Any]:
@@ -80,14 +73,14 @@ _OPEN: Schema = {"type": "object", "additionalProperties": True}
 FORMATS: tuple[PatchFormat, ...] = (
     PatchFormat(
         media_types=("application/merge-patch+json", JSON),
-        read=_whatever(lambda body, limits: MergePatch(read_object(body, limits))),
+        read=lambda sent: MergePatch(read_object(sent.body, sent.limits)),
         schema=lambda name: {"$ref": f"#/components/schemas/{name}Patch"},
         example=dict,
         member=Member("fields", lambda sent, limits: MergePatch(fields_of(sent)), lambda limits: _OPEN),
     ),
     PatchFormat(
         media_types=("application/json-patch+json",),
-        read=_whatever(read_json_patch),
+        read=lambda sent: read_json_patch(sent.body, sent.limits),
         # As a text, since generators of clients cannot tell a list among other bodies.
         schema=lambda name: {
             "type": "string",
@@ -98,7 +91,7 @@ FORMATS: tuple[PatchFormat, ...] = (
     ),
     PatchFormat(
         media_types=("application/vnd.fenland.edits+json",),
-        read=_whatever(read_edits),
+        read=lambda sent: read_edits(sent.body, sent.limits),
         schema=lambda name: {"$ref": "#/components/schemas/Edits"},
         example=lambda fields: {
             "edits": [{"at": f"/{name}", "set": value} for name, value in list(fields.items())[:1]]
@@ -109,7 +102,13 @@ FORMATS: tuple[PatchFormat, ...] = (
             lambda limits: {"type": "array", "items": _OPEN, "maxItems": limits.operations},
         ),
     ),
-    PatchFormat(media_types=HTML_FORMS, read=_html_form, schema=lambda name: _OPEN),
+    PatchFormat(
+        media_types=HTML_FORMS,
+        read=lambda sent: read_form(
+            sent.fields, read_inputs(sent.content_type, sent.body, sent.limits), sent.limits
+        ),
+        schema=lambda name: _OPEN,
+    ),
 )
 
 _BY_TYPE = {kind: one for one in FORMATS for kind in one.media_types}
@@ -121,59 +120,62 @@ ACCEPT_PATCH = ", ".join(PATCH_TYPES)
 WHOLE_TYPES = (JSON, *HTML_FORMS)
 
 
-def _reader(call: Call, types: tuple[str, ...]) -> ReadPatch:
-    """A function that gives the patch a body holds, or raises why it cannot be read.
+#: A patch, or fields, and what raises why it could not be read, and whatever else is wrong with the request.
+Ahead = tuple[Patch, Callable[[], None]]
 
-    The body is read now, before anything is waited for; why it cannot be is told in the order of refusals.
-    With `coerce=text` the texts in its fields are read as a form's are, by type.
+
+def _ahead(call: Call, types: tuple[str, ...]) -> Ahead:
+    """The patch that a body holds, read now, before anything is waited for.
+
+    Why it cannot be read is told in the order of refusals. With `coerce=text` the texts in its fields are
+    read as a form's are, by type.
     """
+    resource = call.service.resources.get(call.collection)
+    if resource is None:
+        # Which is what will be told.
+        return NOTHING, call.check
+    fields = resource.collection.fields
+
+    def read() -> Patch:
+        kind = _kind(call, types)
+        body = body_of(call.request, call.limits)
+        found = _BY_TYPE[kind].read(Sent(body, call.environ.get("CONTENT_TYPE", ""), fields, call.limits))
+        if call.get(COERCE) and isinstance(found, MergePatch):
+            return replace(found, fields=read_texts(fields, found.fields))
+        return found
+
+    return ahead(read, NOTHING, call.check)
+
+
+def _kind(call: Call, types: tuple[str, ...]) -> str:
+    """The media type of the body, without its parameters. Raises `UnsupportedMedia`."""
     request = call.request
-
-    def read() -> ReadPatch:
-        sent: str = call.environ.get("CONTENT_TYPE", "")
-        kind = sent if sent in _BY_TYPE else request.mimetype
-        if kind not in types:
-            found = f"is of type {kind!r}" if kind else "has no Content-Type"
-            raise UnsupportedMedia(
-                f"The body {found}, which is not read here. Send one of {', '.join(types)}.",
-                headers={"Accept-Patch": ACCEPT_PATCH},
-            )
-        check_coding(request, ACCEPT_PATCH)
-        return _BY_TYPE[kind].read(body_of(request, call.limits), sent, call.limits)
-
-    found = later(read)
-
-    def patch(access: FieldAccess) -> Patch:
-        read_patch = found()
-        # Only now, when all else that the request says was read: nothing is done while any of it is refused.
-        call.check()
-        sent = read_patch(access)
-        if call.get(COERCE) and isinstance(sent, MergePatch):
-            return replace(sent, fields=read_texts(access.collection.fields, sent.fields))
-        return sent
-
-    return patch
+    sent: str = call.environ.get("CONTENT_TYPE", "")
+    kind = sent if sent in _BY_TYPE else request.mimetype
+    if kind not in types:
+        found = f"is of type {kind!r}" if kind else "has no Content-Type"
+        raise UnsupportedMedia(
+            f"The body {found}, which is not read here. Send one of {', '.join(types)}.",
+            headers={"Accept-Patch": ACCEPT_PATCH},
+        )
+    check_coding(request, ACCEPT_PATCH)
+    return kind
 
 
-def patch_reader(call: Call) -> ReadPatch:
+def sent_patch(call: Call) -> Ahead:
     """Of a body that says what is to change."""
-    return _reader(call, PATCH_TYPES)
+    return _ahead(call, PATCH_TYPES)
 
 
-def fields_reader(call: Call) -> Callable[[FieldAccess], Mapping[str, Any]]:
+def sent_fields(call: Call) -> tuple[Mapping[str, Any], Callable[[], None]]:
     """Of a body that holds a whole record: its fields."""
-    read = _reader(call, WHOLE_TYPES)
-
-    def fields(access: FieldAccess) -> Mapping[str, Any]:
-        patch = read(access)
-        if not isinstance(patch, MergePatch):
-            raise TypeError("A whole record is sent in a format of fields; WHOLE_TYPES names another.")
-        return patch.fields
-
-    return fields
+    patch, check = _ahead(call, WHOLE_TYPES)
+    if not isinstance(patch, MergePatch):
+        raise TypeError("A whole record is sent in a format of fields; WHOLE_TYPES names another.")
+    return patch.fields, check
 
 
-def replacement_reader(call: Call) -> ReadPatch:
+def sent_whole(call: Call) -> Ahead:
     """Of a body that is to take the place of the stored record."""
-    read = fields_reader(call)
-    return lambda access: replacement(read(access), access)
+    fields, check = sent_fields(call)
+    return Replacement(fields), check
