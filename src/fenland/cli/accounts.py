@@ -31,15 +31,14 @@ _JSON = json_option()
 @contextmanager
 def project_service(folder: Path) -> Iterator[Service]:
     """The service over a project's own database; what it refuses ends the command."""
-    from fenland.service.opening import open_service
+    from fenland.service.opening import open_project_service
     from fenland.service.upkeep.migrating import as_kept, made_now
     from fenland.storage.door import DatabaseRefused
 
     project = open_project(folder)
     try:
-        ways_in, database = project.settings.ways_in(), project.settings.database
         made = made_now("command-line", at_start=False)
-        service = open_service(as_kept(project), database, ways_in=ways_in, made=made)
+        service = open_project_service(project, made, as_kept(project))
     except DatabaseRefused as error:
         fail(str(error))
     try:

@@ -234,14 +234,13 @@ def _tell(report: Report) -> None:
 def _at_hand(project: Path) -> Iterator[tuple[Service, Settings]]:
     """The project's service without its server, which may run meanwhile; what it refuses ends the command."""
     from fenland.core.problems import Refusal
-    from fenland.service.opening import open_service
+    from fenland.service.opening import open_project_service
     from fenland.service.upkeep.migrating import as_kept
     from fenland.storage.door import DatabaseRefused
 
     found = open_project(project)
     try:
-        service = open_service(as_kept(found), found.settings.database)
-        service.key_file = found.settings.key_file
+        service = open_project_service(found, definitions=as_kept(found))
         with closing(service):
             yield service, found.settings
     except (DatabaseRefused, Refusal, ValueError, OSError) as error:

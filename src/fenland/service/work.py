@@ -16,7 +16,7 @@ from fenland.core.history.entries import Entry
 from fenland.core.limits import Limits
 from fenland.core.problems import Conflict
 from fenland.service.service import Resource, Service
-from fenland.storage.door import Account, Reading, Record, ReferenceBroken, Writing
+from fenland.storage.door import Account, History, Reading, Record, ReferenceBroken, Writing
 
 Result = TypeVar("Result")
 
@@ -34,6 +34,11 @@ class View:
         self._sight: Sight | None = None
         #: The last record that was found, which is mostly looked for again, by its id.
         self._found: tuple[Resource, Record] | None = None
+
+    @property
+    def history(self) -> History:
+        """The entries of all changes."""
+        return self.service.database.history
 
     @property
     def limits(self) -> Limits:
@@ -61,6 +66,10 @@ class View:
     def _whole(self, collection: str, key: Any) -> Record | None:
         target = self.service.resources[collection]
         return target.records.find(self.reading, target.collection.key, key)
+
+    def breathe(self) -> None:
+        """Lets others in between, where this has worked for a while; to be called within long work."""
+        self.service.database.turn.breathe()
 
     def forget(self) -> None:
         """To be called after a change: what was followed, or found, may not be so any more."""
@@ -131,6 +140,13 @@ class Work(View):
         except BaseException:
             self.forget()
             raise
+
+
+@contextmanager
+def snapshot(service: Service, caller: Caller | None = None) -> Iterator[View]:
+    """What can be seen at one moment; for a caller, whose long reads are counted."""
+    with service.database.snapshot(None if caller is None else caller.actor.name) as reading:
+        yield View(service, reading)
 
 
 def written(service: Service, work: Callable[[Work], Result], act: Act = ALONE) -> Result:

@@ -16,7 +16,7 @@ from fenland.core.problems import Malformed
 from fenland.service.files.spreadsheets import write_sheet
 from fenland.service.records.listing import LARGEST_PAGE, ListRequest, list_records
 from fenland.service.service import Service
-from fenland.service.work import View
+from fenland.service.work import snapshot
 
 #: Rows that a spreadsheet can have, its header among them.
 _MOST_ROWS = 1_048_576
@@ -30,8 +30,8 @@ def export_records(service: Service, caller: Caller, request: ListRequest, form:
     """
     request = replace(request, limit=LARGEST_PAGE)
     resource = service.resource(request.collection)
-    with service.database.reading(caller.actor.name) as reading:
-        access = resource.policy.fields(View(service, reading).sight(caller))
+    with snapshot(service, caller) as view:
+        access = resource.policy.fields(view.sight(caller))
     columns = exported_fields(resource.collection, access.hidden, request.wanted.fields)
     first = list_records(service, caller, request)
     pages = _pages(service, caller, request, first.items, first.next)

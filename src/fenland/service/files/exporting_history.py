@@ -15,7 +15,7 @@ from fenland.service.history.searching import HistoryRequest, Question, Reader
 from fenland.service.history.timeline import people_of
 from fenland.service.proof.proving import shown_hash, shown_leaf
 from fenland.service.service import Service
-from fenland.service.work import View
+from fenland.service.work import View, snapshot
 
 #: Entries that are read at a time.
 _AT_A_TIME = 500
@@ -36,8 +36,8 @@ def export_history(
     """
     if form == "xlsx":
         raise Malformed("The history comes as JSON Lines or CSV. Ask for one of those.")
-    with service.database.reading(caller.actor.name) as reading:
-        Question(View(service, reading), request)
+    with snapshot(service, caller) as view:
+        Question(view, request)
     pages = _pages(service, caller, request, after)
     return _csv(pages, after) if form == "csv" else _json_lines(pages)
 
@@ -48,11 +48,10 @@ def _pages(
     more = True
     while more:
         renew()
-        with service.database.snapshot(caller.actor.name) as reading:
-            view = View(service, reading)
+        with snapshot(service, caller) as view:
             reader, asked = Reader(view, caller), Question(view, request)
             entries = service.database.history.following(
-                reading, max(after, asked.candidates.above), _AT_A_TIME, asked.below
+                view.reading, max(after, asked.candidates.above), _AT_A_TIME, asked.below
             )
             found = [one for one in entries if reader.sees(one) and asked.fits(one, reader)]
             known = Known(people_of(view, found))

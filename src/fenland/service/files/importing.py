@@ -344,7 +344,7 @@ class Importer:
             except Refusal as refusal:
                 self._refuse(row, refusal)
             if self.request.preview:
-                self.work.service.database.turn.breathe()
+                self.work.breathe()
             if len(self.waiting) >= _WRITTEN or self.looks:
                 self._write()
         self._write()

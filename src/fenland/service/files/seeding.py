@@ -23,7 +23,7 @@ from fenland.core.problems import Malformed
 from fenland.core.values.plain import read_json
 from fenland.service.files.importing import Importer, ImportRequest, Refused
 from fenland.service.history.past import names_of, newest_first
-from fenland.service.opening import open_service
+from fenland.service.opening import open_project_service
 from fenland.service.project import Project, read_source
 from fenland.service.service import Service
 from fenland.service.work import Work, written
@@ -96,7 +96,7 @@ def seed(project: Project, made: Made, request: SeedRequest) -> list[Seeded]:
     `DatabaseRefused`.
     """
     seeds, settings = in_order(read_seeds(project), project.definitions), project.settings
-    opened = open_service(project.definitions, settings.database, settings.limits(), made=made)
+    opened = open_project_service(project, made)
     # The database is under the definitions as they are; only nobody is asked what they may.
     service = Service(unguarded(project.definitions), opened.database, settings.limits())
     try:
@@ -180,7 +180,7 @@ class _Seeding(Importer):
         return changes
 
     def _was_deleted(self, key: Any) -> bool:
-        history = self.work.service.database.history
+        history = self.work.history
         value = self.resource.rules.typed(self.by, key)
         names = names_of(self.work, self.resource) if self.by == self.resource.collection.key else []
         return any(history.last_deleted(self.work.reading, name, value) is not None for name in names)

@@ -17,7 +17,7 @@ from fenland.service.accounts.accounts import find_account
 from fenland.service.accounts.callers import actor_of
 from fenland.service.records.finding import Address, find_any
 from fenland.service.service import Service
-from fenland.service.work import View
+from fenland.service.work import View, snapshot
 from fenland.storage.door import Order, Page, Record
 
 
@@ -46,8 +46,7 @@ def evaluate_for(service: Service, request: EvaluateRequest) -> Evaluated:
     resource = service.resource(request.collection)
     checked = check(request.text, parse(request.text), filter_names(service.catalog, request.collection))
     actor = Actor("nobody") if request.account is None else actor_of(find_account(service, request.account))
-    with service.database.snapshot() as reading:
-        view = View(service, reading)
+    with snapshot(service) as view:
         sight = view.sight(Caller(actor, via="command-line"))
         sql = None
         if checked.type.kind in ("bool", "dyn"):

@@ -15,7 +15,7 @@ from fenland.service.accounts.accounts import permit_managing, there
 from fenland.service.accounts.callers import actor_of
 from fenland.service.records.finding import Address, find
 from fenland.service.service import Resource, Service
-from fenland.service.work import View
+from fenland.service.work import snapshot
 
 
 @dataclass(frozen=True, slots=True)
@@ -33,16 +33,15 @@ def explain(service: Service, caller: Caller, address: Address, account: str | N
 
     Of conditions only what the caller may know is told. Raises `NotFound`, `NotPermitted`.
     """
-    with service.database.snapshot() as reading:
-        view = View(service, reading)
+    with snapshot(service) as view:
         resource, record = find(view, caller, address)
         sight = view.sight(caller)
         names = Known(service.policies, sight).names(resource.collection.name, record)
         if account is not None and account != caller.actor.name:
             permit_managing(service, caller)
-            other = Caller(actor_of(there(service, reading, account)))
+            other = Caller(actor_of(there(service, view.reading, account)))
             # Who manages accounts sees the rules at work, as the rules themselves see the record.
-            sight = View(service, reading).sight(other)
+            sight = view.sight(other)
             names = {**sight.names, "record": record}
         judged = _Judged(resource, sight, record, names)
         rules = resource.collection.access

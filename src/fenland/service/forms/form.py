@@ -19,7 +19,7 @@ from fenland.service.records.finding import Address, find
 from fenland.service.records.labels import label_of
 from fenland.service.records.saved import Saved
 from fenland.service.service import Service
-from fenland.service.work import View
+from fenland.service.work import View, snapshot
 from fenland.storage.door import Order, Page, Record
 
 #: Choices listed for a reference at most; the rest is found by searching the collection.
@@ -46,8 +46,7 @@ def edit_form(service: Service, caller: Caller, address: Address, when: When = N
 
     Nor is anything of a record as it was at a moment.
     """
-    with service.database.snapshot() as reading:
-        view = View(service, reading)
+    with snapshot(service) as view:
         if when:
             return _past_form(view, caller, address, when)
         resource, record = find(view, caller, address)
@@ -93,8 +92,7 @@ def create_form(service: Service, caller: Caller, collection: str) -> Form:
         },
         **owned,
     }
-    with service.database.snapshot() as reading:
-        view = View(service, reading)
+    with snapshot(service) as view:
         access = creating_access(view.sight(caller), resource)
         return Form(
             values=access.shown(values),

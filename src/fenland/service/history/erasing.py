@@ -74,7 +74,7 @@ def _erased(work: Work, caller: Caller, request: EraseRequest) -> Saved:
         # Nothing to write but the entry.
         change = replace(change, before=None, after=None)
     apply(work, caller, follow(work, caller, change))
-    history, writing = work.service.database.history, work.writing
+    history, writing = work.history, work.writing
     spans = [span for name in request.fields for span in _spans(work, found, name)]
     for span in spans:
         history.erase(writing, found.id, span.name, span.above, span.upto)

@@ -19,7 +19,7 @@ from fenland.service.history.past import names_of
 from fenland.service.records.applying import apply
 from fenland.service.records.finding import checked_reason
 from fenland.service.service import Service
-from fenland.service.work import View, Work, written
+from fenland.service.work import View, Work, snapshot, written
 from fenland.storage.door import Reading
 
 #: Records whose values are erased in one transaction.
@@ -38,8 +38,8 @@ class Held:
 
 def removed(service: Service) -> dict[str, Held]:
     """What the history holds of collections that are no more, by the name that their entries have."""
-    with service.database.snapshot() as reading:
-        return _held(View(service, reading))
+    with snapshot(service) as view:
+        return _held(view)
 
 
 def erase_removed(service: Service, collection: str, reason: str | None) -> Held:
@@ -49,8 +49,7 @@ def erase_removed(service: Service, collection: str, reason: str | None) -> Held
     reason = checked_reason(reason)
     if reason is None:
         raise Conflict("Say why: what is erased cannot.")
-    with service.database.snapshot() as reading:
-        view = View(service, reading)
+    with snapshot(service) as view:
         if collection in _there(view):
             raise Conflict(f"{collection} is there. Erase what its records hold, one by one: fenland erase.")
         held = _held(view).get(collection)
@@ -77,7 +76,7 @@ def _there(view: View) -> set[str]:
 
 def _held(view: View) -> dict[str, Held]:
     there, found = _there(view), dict[str, Held]()
-    history = view.service.database.history
+    history = view.history
     for record_id, places in groupby(_sealed(view.service, view.reading), key=lambda one: one[0]):
         counts = {name: count for _, name, count in places}
         newest, _ = history.of_record(view.reading, record_id, below=BEYOND_ALL, limit=1)
@@ -113,5 +112,5 @@ def _erase(work: Work, newest: Entry, fields: list[str], reason: str) -> None:
     )
     apply(work, OPERATOR, [change])
     for name in fields:
-        work.service.database.history.erase(work.writing, newest.record_id, name, 0, BEYOND_ALL)
+        work.history.erase(work.writing, newest.record_id, name, 0, BEYOND_ALL)
     rewrite_outcomes(work, newest.record_id, set(fields))

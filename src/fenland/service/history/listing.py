@@ -10,7 +10,7 @@ from fenland.service.records.including import narrowed
 from fenland.service.records.labels import labels_of
 from fenland.service.records.listing import LARGEST_PAGE, Listed, ListRequest
 from fenland.service.service import Resource, Service
-from fenland.service.work import View
+from fenland.service.work import View, snapshot
 from fenland.storage.door import Order, Page, Record
 
 #: Records of one page that are looked at, of which few may have been there.
@@ -28,8 +28,7 @@ def list_past(service: Service, caller: Caller, request: ListRequest, at: str) -
     if not 1 <= request.limit <= LARGEST_PAGE:
         raise Malformed(f"limit is {request.limit}. It must be from 1 to {LARGEST_PAGE}.")
     resource = service.resource(request.collection)
-    with service.database.snapshot(caller.actor.name) as reading:
-        view = View(service, reading)
+    with snapshot(service, caller) as view:
         found, cursor = _page(view, caller, resource, request, at)
         labels = labels_of(view, caller, resource, found) if request.labels else None
     return Listed(narrowed(resource, found, request.wanted), cursor, None, labels)
@@ -58,7 +57,7 @@ def _ids(view: View, resource: Resource, after: str, limit: int, at: str) -> lis
     order = (Order("id"),)
     page = Page(ALWAYS, order=order, after=(after,) if after else None, limit=limit)
     there, _ = resource.records.page(view.reading, page)
-    history = view.service.database.history
+    history = view.history
     sequence = history.at(view.reading, at)
     gone = [
         one

@@ -90,7 +90,7 @@ def last_copy(view: View, resource: Resource, deletion: Entry) -> Record:
     """The record that an entry deleted, as it was; of the version that the newest entry made."""
     record: Record = dict.fromkeys((*RESERVED, *resource.collection.fields))
     record |= deletion.last_copy() | {"id": deletion.record_id} | deletion.kept()
-    history = view.service.database.history
+    history = view.history
     newest, _ = history.of_record(view.reading, deletion.record_id, below=BEYOND_ALL, limit=1)
     first, _ = history.of_record(view.reading, deletion.record_id, below=2, limit=1)
     # Where the first entry is in an archive, the id still says when that was, and the oldest that is here
@@ -106,7 +106,7 @@ def last_copy(view: View, resource: Resource, deletion: Entry) -> Record:
 def _deleted(view: View, resource: Resource, address: Address) -> Entry | None:
     """The deletion of the last record at this address, when none is there now."""
     field = lookup_field(resource, address)
-    history = view.service.database.history
+    history = view.history
     if field == "id":
         return deletion_of(view, resource, address.value.lower())
     if field != resource.collection.key:
@@ -134,12 +134,12 @@ def deletion_of(view: View, resource: Resource, record_id: str) -> Entry | None:
 
 def newest_first(view: View, record_id: str, below: int = BEYOND_ALL) -> Iterator[Entry]:
     """The entries of a record, newest first."""
-    history, more, count = view.service.database.history, True, _FIRST
+    history, more, count = view.history, True, _FIRST
     while more:
         entries, more = history.of_record(view.reading, record_id, below=below, limit=count)
         yield from entries
         count = min(count * 4, _AT_A_TIME)
-        view.service.database.turn.breathe()
+        view.breathe()
         below = entries[-1].version if entries else 0
 
 
@@ -172,11 +172,11 @@ def as_it_was(view: View, found: Subject, when: When) -> Record:
     if found.there and version == newest:
         return found.record
     record = dict(found.record) if found.there else dict.fromkeys(found.record)
-    history, lineage = view.service.database.history, view.service.lineage(found.resource)
+    history, lineage = view.history, view.service.lineage(found.resource)
     for sequence, changes in history.changes_back(view.reading, found.id, version):
         known = changes if lineage is None else lineage.today(sequence, changes)
         record |= _before(known, found.resource)
-        view.service.database.turn.breathe()
+        view.breathe()
     entries, _ = history.of_record(view.reading, found.id, below=version + 1, limit=1)
     if not entries or entries[0].version != version:
         raise NotFound(f"The entries of version {version} were moved to an archive.")
@@ -201,7 +201,7 @@ def _is_there(view: View, found: Subject, version: int) -> bool:
 
 def _version_at(view: View, found: Subject, time: str) -> int:
     """The version that the record was at. Raises `NotFound` where it was not there yet."""
-    history = view.service.database.history
+    history = view.history
     low, high = 0, int(found.record["version"])
     sequence = history.at(view.reading, time)
     while low < high:

@@ -24,7 +24,7 @@ from fenland.service.records.saved import Saved
 from fenland.service.records.settling import Proposal, saved_as, settle, unseen
 from fenland.service.records.update import Preview, UpdateRequest, preview_of, update_within
 from fenland.service.service import Service
-from fenland.service.work import View, Work, written
+from fenland.service.work import View, Work, snapshot, written
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,8 +61,7 @@ def restore_within(work: Work, caller: Caller, request: RestoreRequest) -> Saved
 
 def preview(service: Service, caller: Caller, request: RestoreRequest) -> Preview:
     """What restoring would do. Nothing is written."""
-    with service.database.snapshot() as reading:
-        view = View(service, reading)
+    with snapshot(service) as view:
         found = subject(view, caller, request.address)
         if found.there:
             return preview_of(view, caller, _as_update(view, found, request)[0])

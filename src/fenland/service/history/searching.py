@@ -40,7 +40,7 @@ from fenland.service.history.past import names_of, subject_of
 from fenland.service.history.timeline import changes_field, people_of, sides_of
 from fenland.service.records.labels import labels_of
 from fenland.service.service import Resource, Service
-from fenland.service.work import View
+from fenland.service.work import View, snapshot
 from fenland.storage.door import Candidates
 
 #: Entries that one page looks through: about as much as a tenth of a second allows.
@@ -102,13 +102,12 @@ class Entries:
 
 def search(service: Service, caller: Caller, request: HistoryRequest) -> Entries:
     """One page of the entries that are wanted and that the caller may see."""
-    with service.database.snapshot(caller.actor.name) as reading:
-        view = View(service, reading)
+    with snapshot(service, caller) as view:
         reader = Reader(view, caller)
         found, below = _page(view, reader, request)
         people = people_of(view, found)
         labels = _labels(view, caller, reader, found)
-        archives = [] if below is not None else service.database.history.archives(reading)
+        archives = [] if below is not None else service.database.history.archives(view.reading)
     items = [
         entry_json(one, reader.telling(one), Known(people, labels.get(one.collection, {}))) for one in found
     ]
@@ -116,7 +115,7 @@ def search(service: Service, caller: Caller, request: HistoryRequest) -> Entries
 
 
 def _page(view: View, reader: Reader, request: HistoryRequest) -> tuple[list[Entry], int | None]:
-    history = view.service.database.history
+    history = view.history
     asked = Question(view, request)
     below = asked.below if request.below is None else min(request.below, asked.below)
     found: list[Entry] = []
@@ -129,7 +128,7 @@ def _page(view: View, reader: Reader, request: HistoryRequest) -> tuple[list[Ent
                     # Whether there are more is for the next page to tell.
                     return found, one.sequence
         looked += len(entries) + 1
-        view.service.database.turn.breathe()
+        view.breathe()
         if looked >= _MOST_LOOKED and above > asked.candidates.above:
             return found, above + 1
     return found, None
@@ -139,7 +138,7 @@ class Question:
     """A request, read: what says which entries to look at, and what judges each."""
 
     def __init__(self, view: View, request: HistoryRequest) -> None:
-        history = view.service.database.history
+        history = view.history
         self._equal, self._field, self._reason = dict(request.equal), request.field, request.reason
         above = 0 if request.since is None else history.before(view.reading, request.since)
         self.below = 2**62 if request.until is None else history.at(view.reading, request.until) + 1
@@ -344,10 +343,9 @@ class Reader:
 
 def entry_of(service: Service, caller: Caller, sequence: int) -> dict[str, Any]:
     """One entry as answers show it. Raises `NotFound`."""
-    with service.database.snapshot() as reading:
-        view = View(service, reading)
+    with snapshot(service) as view:
         reader = Reader(view, caller)
-        found = service.database.history.entry(reading, sequence)
+        found = service.database.history.entry(view.reading, sequence)
         if found is None or not reader.sees(found):
             raise NotFound(f"There is no entry {sequence} that you may see.")
         labels = _labels(view, caller, reader, [found]).get(found.collection, {})

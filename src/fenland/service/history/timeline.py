@@ -15,7 +15,7 @@ from fenland.service.history.past import Subject, newest_first, subject
 from fenland.service.records.finding import Address
 from fenland.service.records.labels import labels_of
 from fenland.service.service import Service
-from fenland.service.work import View
+from fenland.service.work import View, snapshot
 
 #: Entries that a filtered page looks through.
 _MOST_LOOKED = 2_000
@@ -48,8 +48,7 @@ class Timeline:
 
 def timeline(service: Service, caller: Caller, address: Address, asked: Asked) -> Timeline:
     """The entries of a record that are wanted. Who may read a record may read its history."""
-    with service.database.snapshot() as reading:
-        view = View(service, reading)
+    with snapshot(service) as view:
         found = subject(view, caller, address)
         if asked.field is not None and asked.field not in found.resource.collection.fields:
             raise Malformed(f"field is {asked.field!r}, which is no field of {address.collection}.")
@@ -57,9 +56,9 @@ def timeline(service: Service, caller: Caller, address: Address, asked: Asked) -
         labels = _labels(view, caller, found, shown)
         people = people_of(view, shown)
         history = service.database.history
-        archives = history.archives(reading)
+        archives = history.archives(view.reading)
         # Nothing is in them where all of it was looked through, from the first entry on.
-        if archives and more is None and history.of_record(reading, found.id, below=2, limit=1)[0]:
+        if archives and more is None and history.of_record(view.reading, found.id, below=2, limit=1)[0]:
             archives = []
     tell, known = telling_of(service, found), Known(people, labels)
     items = [entry_json(one, tell(one), known) for one in shown]
@@ -69,7 +68,7 @@ def timeline(service: Service, caller: Caller, address: Address, asked: Asked) -
 def _wanted(view: View, found: Subject, asked: Asked) -> tuple[list[Entry], int | None]:
     """The entries of a page, and below which version the next one begins."""
     below = BEYOND_ALL if asked.below is None else asked.below
-    history, lineage = view.service.database.history, view.service.lineage(found.resource)
+    history, lineage = view.history, view.service.lineage(found.resource)
     if asked.field is None and asked.actor is None:
         shown, more = history.of_record(view.reading, found.id, below=below, limit=asked.limit)
         return shown, shown[-1].version if more else None

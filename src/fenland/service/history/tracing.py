@@ -17,7 +17,7 @@ from fenland.service.history.past import When, as_it_was, subject
 from fenland.service.history.searching import HistoryRequest, Question, Reader
 from fenland.service.records.finding import Address
 from fenland.service.service import Service
-from fenland.service.work import View
+from fenland.service.work import View, snapshot
 
 #: Days that one picture holds: those that are usual, and the most.
 _USUAL_DAYS, _MOST_DAYS = 30, 366
@@ -29,8 +29,7 @@ def difference(
     service: Service, caller: Caller, address: Address, older: int, newer: int | None
 ) -> dict[str, Any]:
     """What differs between two versions of a record, the newer being the newest where none is named."""
-    with service.database.snapshot(caller.actor.name) as reading:
-        view = View(service, reading)
+    with snapshot(service, caller) as view:
         found = subject(view, caller, address)
         newer = found.record["version"] if newer is None else newer
         sides = [found.access.shown(as_it_was(view, found, When(version=one))) for one in (older, newer)]
@@ -54,8 +53,8 @@ def activity(service: Service, caller: Caller, request: HistoryRequest, by: str)
     days = (last.date() - begin.date()).days + 1
     if not 1 <= days <= _MOST_DAYS:
         raise Malformed(f"from and to are {days} days apart. Ask for 1 to {_MOST_DAYS}.")
-    with service.database.snapshot(caller.actor.name) as reading:
-        view, history = View(service, reading), service.database.history
+    with snapshot(service, caller) as view:
+        history, reading = view.history, view.reading
         reader = Reader(view, caller)
         edges = [history.before(reading, _edge(begin, day)) for day in range(days + 1)]
         counts: list[Counter[str]] = []
@@ -99,7 +98,7 @@ def _judged(
     if reader.sees_everything:
         return None
     asked, looked = Question(view, HistoryRequest(equal=request.equal)), 0
-    history = view.service.database.history
+    history = view.history
     for above, entries in history.candidates(view.reading, asked.candidates, below=edges[-1] + 1):
         for one in entries:
             sequence = one.sequence or 0

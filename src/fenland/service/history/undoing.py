@@ -29,7 +29,7 @@ from fenland.service.records.finding import Address, Base, Preconditions
 from fenland.service.records.once import Keeping, Once, once
 from fenland.service.records.update import UpdateRequest, carry_out, decide
 from fenland.service.service import Resource, Service
-from fenland.service.work import View, Work, written
+from fenland.service.work import View, Work, snapshot, written
 from fenland.storage.door import Candidates
 
 #: Saves that share a transaction where each is on its own, and how long others then have for theirs.
@@ -145,8 +145,8 @@ def undo(service: Service, caller: Caller, request: UndoRequest) -> Undoing:
 
 
 def _in_portions(service: Service, caller: Caller, request: UndoRequest, act: Act) -> Undoing:
-    with service.database.snapshot(caller.actor.name) as reading:
-        saves = _saves(View(service, reading), caller, request)
+    with snapshot(service, caller) as view:
+        saves = _saves(view, caller, request)
     together = {sequence for save in saves for sequence in save}
     found, ends = Undoing(batch=act.batch), time.monotonic() + _MOST_SECONDS
     for begin in range(0, len(saves), _TOGETHER):
@@ -173,7 +173,7 @@ def _in_portions(service: Service, caller: Caller, request: UndoRequest, act: Ac
 
 def _saves(view: View, caller: Caller, request: UndoRequest) -> list[_Save]:
     """The saves to take back, newest first; each with what followed from it."""
-    history = view.service.database.history
+    history = view.history
     reader = Reader(view, caller)
     if request.sequence is not None:
         found = history.entry(view.reading, request.sequence)
@@ -194,7 +194,7 @@ def _saves(view: View, caller: Caller, request: UndoRequest) -> list[_Save]:
 
 def _chosen(view: View, request: UndoRequest, reader: Reader) -> list[tuple[int, int | None]]:
     """The sequences of the entries that are meant, each with its cause."""
-    history = view.service.database.history
+    history = view.history
     setting, most = ("many_limit", view.limits.many) if request.atomic else ("import_limit", view.limits.rows)
     above, below = 0, 2**62
     if request.since is not None:
@@ -216,7 +216,7 @@ def _chosen(view: View, request: UndoRequest, reader: Reader) -> list[tuple[int,
             and request.actor in (None, one.actor)
             and reader.sees(one)
         ]
-        view.service.database.turn.breathe()
+        view.breathe()
         if len(found) > most:
             how = " Send atomic: false to undo them some at a time." if request.atomic else ""
             raise beyond(setting, most, f"There are more than {most} changes to undo.{how}")
@@ -225,7 +225,7 @@ def _chosen(view: View, request: UndoRequest, reader: Reader) -> list[tuple[int,
 
 def _followed(view: View, sequence: int) -> Iterator[int]:
     """The entries that follow from one: they stand right behind it."""
-    history, above, count, found = view.service.database.history, sequence, 1, 0
+    history, above, count, found = view.history, sequence, 1, 0
     while found < _MOST_ENTAILED:
         page = history.following(view.reading, above, count)
         for one in page:
@@ -283,14 +283,14 @@ class _Run:
         wanted = {sequence for save in saves for sequence in save}
         if not wanted or len(wanted) > _AHEAD or max(wanted) - min(wanted) > 2 * _AHEAD:
             return
-        history, first, last = self.work.service.database.history, min(wanted), max(wanted)
+        history, first, last = self.work.history, min(wanted), max(wanted)
         for one in history.following(self.work.reading, first - 1, 2 * _AHEAD + 1, last + 1):
             self.ahead[one.sequence or 0] = one
 
     def entry(self, sequence: int) -> Entry | None:
         """An entry, or None where it is in an archive."""
         known = self.ahead.get(sequence)
-        return known or self.work.service.database.history.entry(self.work.reading, sequence)
+        return known or self.work.history.entry(self.work.reading, sequence)
 
     def attempt(self, save: _Save, *, by_itself: bool = False) -> list[Undone]:
         """Takes a save back, all of it or nothing; for the latter it must be `by_itself`."""
@@ -374,7 +374,7 @@ def _changed_back(work: Work, caller: Caller, resource: Resource, entry: Entry, 
 
 def _taken_back(work: Work, entry: Entry) -> bool:
     """Whether an entry was undone before, and that was not undone in its turn."""
-    later = work.service.database.history.since(
+    later = work.history.since(
         work.reading, entry.record_id, entry.version, most=_MOST_LATER, characters=_MOST_CHARACTERS
     )
     undoings = {one.undoes: one.sequence for one in later or []}
@@ -436,7 +436,7 @@ def _changed_since(run: _Run, resource: Resource, entry: Entry) -> dict[str, Any
     """
     found: dict[str, Any] = {}
     work = run.work
-    later = work.service.database.history.since(
+    later = work.history.since(
         work.reading, entry.record_id, entry.version, most=_MOST_LATER, characters=_MOST_CHARACTERS
     )
     if later is None:

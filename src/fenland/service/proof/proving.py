@@ -21,7 +21,7 @@ from fenland.service.history.timeline import telling_of
 from fenland.service.proof.signing_keys import SigningKey
 from fenland.service.records.finding import Address
 from fenland.service.service import Service
-from fenland.service.work import View
+from fenland.service.work import View, snapshot
 from fenland.storage.door import Head, Reading, Writing
 
 #: The newest entries that an evidence file holds, at most.
@@ -105,18 +105,20 @@ def key_set(service: Service) -> dict[str, Any]:
 
 def kept_heads(service: Service, caller: Caller, *, below: int | None, limit: int) -> list[Head]:
     """The heads that are kept, newest first."""
-    with service.database.reading() as reading:
-        found = service.database.heads.page(reading, below=2**62 if below is None else below, limit=limit)
-        if _may_have_hashes(View(service, reading), caller):
+    with snapshot(service) as view:
+        found = service.database.heads.page(
+            view.reading, below=2**62 if below is None else below, limit=limit
+        )
+        if _may_have_hashes(view, caller):
             return found
-        unsalted = service.database.history.unsalted(reading)
+        unsalted = service.database.history.unsalted(view.reading)
     return [one for one in found if one.size > unsalted]
 
 
 def consistency(service: Service, caller: Caller, older: int, size: int | None) -> dict[str, Any]:
     """What shows that the tree of `size` entries begins with all of the older one. Raises `Malformed`."""
-    with service.database.reading() as reading:
-        permit_hashes(View(service, reading), caller)
+    with snapshot(service) as view:
+        permit_hashes(view, caller)
     newest = newest_head(service)
     size = newest.size if size is None else size
     if not 0 < older <= size <= newest.size:
@@ -135,15 +137,14 @@ def consistency(service: Service, caller: Caller, older: int, size: int | None) 
 def entry_proof(service: Service, caller: Caller, sequence: int, size: int | None) -> dict[str, Any]:
     """What shows that one entry stands in the tree of a head. Raises `NotFound`."""
     head = _head(service, caller, size)
-    with service.database.snapshot() as reading:
-        view = View(service, reading)
+    with snapshot(service) as view:
         permit_hashes(view, caller)
         reader = Reader(view, caller)
-        entry = service.database.history.entry(reading, sequence)
+        entry = service.database.history.entry(view.reading, sequence)
         if entry is None or sequence > head.size or not reader.sees(entry):
             raise NotFound(f"There is no entry {sequence} under this head that you may see.")
         return {
-            **_proof(service, reading, entry, head),
+            **_proof(service, view.reading, entry, head),
             **shown_leaf(entry, reader.telling(entry).hidden),
             "head": head_json(head),
         }
@@ -154,14 +155,13 @@ def record_proof(
 ) -> dict[str, Any]:
     """The same for a page of a record's entries, newest first."""
     head = newest_head(service)
-    with service.database.snapshot() as reading:
-        view = View(service, reading)
+    with snapshot(service) as view:
         found = subject(view, caller, address)
         permit_hashes(view, caller)
         entries, more = service.database.history.of_record(
-            reading, found.id, below=2**62 if below is None else below, limit=limit
+            view.reading, found.id, below=2**62 if below is None else below, limit=limit
         )
-        shown = [_with_proof(service, reading, found, one, head) for one in _under(entries, head)]
+        shown = [_with_proof(service, view.reading, found, one, head) for one in _under(entries, head)]
     return {"head": head_json(head), "items": shown, "next": entries[-1].version if more else None}
 
 
@@ -171,8 +171,7 @@ def evidence(service: Service, caller: Caller, address: Address, size: int | Non
     With `size`, under the kept head of so many entries. Raises `NotFound` where there is none.
     """
     head = _head(service, caller, size)
-    with service.database.snapshot() as reading:
-        view = View(service, reading)
+    with snapshot(service) as view:
         found = subject(view, caller, address)
         permit_hashes(view, caller)
         entries = list[Entry]()
@@ -187,9 +186,10 @@ def evidence(service: Service, caller: Caller, address: Address, size: int | Non
             "id": found.id,
             "key": found.record[collection.key],
             "head": head_json(head),
-            "keys": {"keys": service.database.heads.keys(reading)},
+            "keys": {"keys": service.database.heads.keys(view.reading)},
             "entries": [
-                _with_proof(service, reading, found, one, head) for one in _under(reversed(entries), head)
+                _with_proof(service, view.reading, found, one, head)
+                for one in _under(reversed(entries), head)
             ],
         }
 

@@ -25,7 +25,7 @@ from fenland.service.records.finding import Address
 from fenland.service.records.once import Keeping, Once, is_kept, once
 from fenland.service.records.update import UpdateRequest, carry_out, decide
 from fenland.service.service import Service
-from fenland.service.work import View, Work, written
+from fenland.service.work import View, Work, snapshot, written
 from fenland.storage.door import Order, Page
 
 #: How many records a preview, or an answer, shows what becomes of.
@@ -104,8 +104,8 @@ def change_many(service: Service, caller: Caller, request: ManyRequest) -> Many:
     _check(service, caller, request)
     batch = service.new_batch()
     # Looking through a table takes long, and is done before anybody else has to wait for this.
-    with service.database.snapshot(caller.actor.name) as reading:
-        view, before = View(service, reading), Many()
+    before = Many()
+    with snapshot(service, caller) as view:
         repeated = request.once is not None and is_kept(view, caller, request.once)
         chosen = [] if repeated else _chosen(view, caller, request, before)
 
@@ -135,8 +135,7 @@ def preview_many(service: Service, caller: Caller, request: ManyRequest) -> Many
     """What it would come to: each record on its own, as they are now. Nothing is written."""
     _check(service, caller, request)
     found = Many(done=False)
-    with service.database.snapshot(caller.actor.name) as reading:
-        view = View(service, reading)
+    with snapshot(service, caller) as view:
         for record_id, key in _chosen(view, caller, request, found):
             try:
                 found.tell(key, _foreseen(view, caller, request, record_id))

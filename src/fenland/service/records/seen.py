@@ -33,7 +33,7 @@ def as_seen(view: View, caller: Caller, resource: Resource, stored: Record, base
         return stored
     if not 1 <= base.version < version:
         raise Malformed(f"base is {base.version}, and the record is at version {version}. Read it again.")
-    entries = view.service.database.history.since(
+    entries = view.history.since(
         view.reading, stored["id"], base.version - 1, most=_MOST_CHANGES, characters=_MOST_CHARACTERS
     )
     if not entries or entries[0].version != base.version:

@@ -42,7 +42,7 @@ from fenland.service.records.saved import Saved
 from fenland.service.records.seen import as_seen
 from fenland.service.records.settling import Proposal, saved_as, settle
 from fenland.service.service import Service
-from fenland.service.work import View, Work, written
+from fenland.service.work import View, Work, snapshot, written
 from fenland.storage.door import Record
 
 
@@ -134,8 +134,8 @@ def carry_out(work: Work, caller: Caller, request: UpdateRequest, decision: Deci
 
 def preview(service: Service, caller: Caller, request: UpdateRequest) -> Preview:
     """Does everything that `update` does but the saving. Field problems are part of the answer."""
-    with service.database.snapshot() as reading:
-        return preview_of(View(service, reading), caller, request)
+    with snapshot(service) as view:
+        return preview_of(view, caller, request)
 
 
 def preview_of(view: View, caller: Caller, request: UpdateRequest) -> Preview:

@@ -9,7 +9,7 @@ from typing import Any
 from fenland.core.access.policy import Actor, Caller
 from fenland.core.problems import Problem
 from fenland.service.service import Service
-from fenland.service.work import View
+from fenland.service.work import snapshot
 from fenland.storage.door import Page
 
 #: After how many records it is told how far the checking is.
@@ -33,15 +33,14 @@ def broken_records(
     `looked` is told how many were seen, and how many there are. Checks that compare with what a record was
     say nothing of one that nobody changes.
     """
-    with service.database.snapshot() as reading:
-        view = View(service, reading)
+    with snapshot(service) as view:
         sight = view.sight(Caller(Actor("nobody"), via="command-line"))
         resources = service.resources
-        whole = sum(one.records.count(reading, Page()) for one in resources.values())
+        whole = sum(one.records.count(view.reading, Page()) for one in resources.values())
         done = 0
         for name, resource in resources.items():
             rules = resource.rules
-            for record in resource.records.walk(reading):
+            for record in resource.records.walk(view.reading):
                 done += 1
                 problems: list[Problem] = []
                 fields = {one: record[one] for one in resource.collection.fields}

@@ -24,7 +24,7 @@ from granian.http import HTTP1Settings
 from granian.log import LogLevels
 
 from fenland.core.problems import Unavailable
-from fenland.service.opening import open_service
+from fenland.service.opening import open_project_service
 from fenland.service.project import Project, load_project
 from fenland.service.proof.proving import signing_key
 from fenland.service.proof.publishing import publish_always
@@ -64,18 +64,11 @@ def worker() -> Front:
     configure(project.settings)
     settings = project.settings
     try:
-        service = open_service(
-            project.definitions,
-            settings.database,
-            settings.limits(),
-            settings.ways_in(),
-            # Begun later, it must not take in what was written since: the others would be under older ones.
-            made_now("start", at_start=False),
-        )
+        # Begun later, it must not take in what was written since: the others would be under older ones.
+        service = open_project_service(project, made_now("start", at_start=False))
     except DatabaseRefused as error:
         structlog.get_logger().error("worker cannot begin", why=str(error))
         raise SystemExit(1) from None
-    service.key_file = settings.key_file
     threading.Thread(target=_note_uses, args=[service], daemon=True).start()
     if settings.backup_hours:
         threading.Thread(target=_back_up, args=[settings], daemon=True).start()
@@ -152,8 +145,7 @@ def run(project: Project, ready: Callable[[str], None]) -> None:
         raise StartRefused(f"{what} {remedy}.") from None
     try:
         made = made_now("start", at_start=settings.migrate_at_start)
-        service = open_service(project.definitions, settings.database, made=made)
-        service.key_file = settings.key_file
+        service = open_project_service(project, made)
         # Made at the first start: nobody should have to wait for it, or find that it cannot be.
         signing_key(service)
     except (DatabaseRefused, Unavailable) as error:
