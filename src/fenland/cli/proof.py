@@ -38,16 +38,22 @@ def entries_of(number: int) -> str:
 
 def head(
     file: Path | None = typer.Option(None, "--write", help="Add it to this file, with the keys that sign."),
+    above: int | None = typer.Option(None, help="Wait until there are more entries than this.", min=0),
+    wait: int = typer.Option(20, help="With --above: for so many seconds at most.", min=0, max=60),
     timeout: float = TIMEOUT,
     as_json: bool = json_option(),
 ) -> None:
     """Show the signed head of the history: how many entries there are, and the root of their tree.
 
     Keep heads where nobody who can change the database can change them: with [bold]fenland verify --head[/]
-    they show that nothing was rewritten since.
+    they show that nothing was rewritten since. With [bold]--above[/] it waits for the history to grow.
+
+    [bold]fenland head --write kept-elsewhere.jsonl[/]
+
+    [bold]fenland head --above 120 --wait 60[/]
     """
-    with signed_in(timeout) as client:
-        found = dict(client.past.head())
+    with signed_in(timeout if above is None else max(timeout, wait + 10)) as client:
+        found = dict(client.past.head(above=above, wait=None if above is None else wait))
         if file is not None:
             line = json.dumps({**found, "keys": client.past.keys()["keys"]})
             with file.open("a", encoding="utf-8") as kept:

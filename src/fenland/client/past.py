@@ -132,9 +132,12 @@ class Past:
         how = How(seen=seen, reason=reason)
         return self._client._run(calls.erase(collection, key, fields, values, how))
 
-    def head(self) -> Mapping[str, Any]:
-        """The signed head of the history as it is now."""
-        return self._client._run(calls.head())
+    def head(self, *, above: int | None = None, wait: int | None = None) -> Mapping[str, Any]:
+        """The signed head of the history as it is now.
+
+        With `above` and `wait`, once there are more entries than that, or so many seconds (60 at most) are over.
+        """
+        return self._client._run(calls.head(above, wait))
 
     def keys(self) -> Mapping[str, Any]:
         """The public keys that sign heads, as a JWK set."""
@@ -299,9 +302,12 @@ class AsyncPast:
         how = How(seen=seen, reason=reason)
         return await self._client._run(calls.erase(collection, key, fields, values, how))
 
-    async def head(self) -> Mapping[str, Any]:
-        """The signed head of the history as it is now."""
-        return await self._client._run(calls.head())
+    async def head(self, *, above: int | None = None, wait: int | None = None) -> Mapping[str, Any]:
+        """The signed head of the history as it is now.
+
+        With `above` and `wait`, once there are more entries than that, or so many seconds (60 at most) are over.
+        """
+        return await self._client._run(calls.head(above, wait))
 
     async def keys(self) -> Mapping[str, Any]:
         """The public keys that sign heads, as a JWK set."""

@@ -68,9 +68,9 @@ def difference(collection: str, key: Any, older: int, newer: int | None) -> Flow
     return _answered(path("records", collection, key, "difference"), {"from": older, "to": newer})
 
 
-def head() -> Flow[Mapping[str, Any]]:
+def head(above: int | None, wait: int | None) -> Flow[Mapping[str, Any]]:
     """The signed head."""
-    return _answered(path("history", "head"))
+    return _answered(path("history", "head"), {"above": above, "wait": wait})
 
 
 def keys() -> Flow[Mapping[str, Any]]:

@@ -11,6 +11,7 @@ from fenland.core.access.field_access import Record
 from fenland.core.definitions.model import Definitions
 from fenland.core.limits import DEFAULTS, Limits
 from fenland.core.values.identity import timestamp
+from fenland.storage.shared.growth import Growth
 from fenland.storage.shared.protocols import (
     MOST_TOGETHER,
     Accounts,
@@ -70,6 +71,7 @@ __all__ = [
     "Database",
     "DatabaseRefused",
     "Defined",
+    "Growth",
     "Head",
     "Heads",
     "History",

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from fenland.core.problems import Malformed
 from fenland.service.proof.proving import (
     consistency,
     entry_proof,
@@ -18,9 +19,16 @@ from fenland.web.http.answers import Answer, json_answer
 from fenland.web.http.calls import Call
 from fenland.web.http.replies import Reply
 from fenland.web.http.route import ONE, Route
+from fenland.web.http.waiting import later
 
 
 def _head(call: Call) -> Answer:
+    above, wait = call.get(p.ABOVE), call.get(p.WAIT)
+    if (above is None) != (wait is None):
+        detail = "above and wait go together: more entries than which, and for how many seconds at most."
+        raise Malformed(detail)
+    if above is not None and (waiting := later(call, above, wait or 0)) is not None:
+        return waiting
     return json_answer(head_json(newest_head(call.service)))
 
 
@@ -62,7 +70,8 @@ _READABLE = "Who may read the record may read this."
 ROUTES: tuple[Route, ...] = (
     Route(
         "GET", f"{HISTORY}/head", "readHead", "The signed head of the history", _head,
-        answers={200: Reply("The head.", "Head")},
+        (p.ABOVE, p.WAIT), {200: Reply("The head.", "Head")},
+        description="With above and wait it is answered once there are more entries, or the time is over.",
     ),
     Route(
         "GET", f"{HISTORY}/heads", "listHeads", "The heads that are kept, newest first", _heads,

@@ -94,12 +94,14 @@ class PostgresDatabase(Stores):
             try:
                 connection.execute("SELECT pg_advisory_xact_lock(%s)", (_LOCK,))
                 result = work(connection)
+                end = self.history.last(connection).sequence
                 connection.execute("COMMIT")
             except BaseException:
                 if not connection.closed:
                     connection.execute("ROLLBACK")
                 raise
-            return result
+        self.growth.note(end)
+        return result
 
     def change_accounts(self, work: Callable[[Writing], Result]) -> Result:
         """See `Database`."""

@@ -16,6 +16,7 @@ from typing import Any, Protocol, TypeVar
 from fenland.core.access.conditions import Condition
 from fenland.core.access.field_access import Record
 from fenland.core.history.entries import Entry
+from fenland.storage.shared.growth import Growth
 from fenland.storage.shared.turn import Turn
 from fenland.storage.shared.values import (
     Account,
@@ -317,6 +318,9 @@ class Database(Protocol):
     moved: Mapping[str, int]
     #: What of newer definitions was taken in as it was opened, in sentences.
     taken: tuple[str, ...]
+
+    #: How far the history has come.
+    growth: Growth
 
     @property
     def counters(self) -> Counting:

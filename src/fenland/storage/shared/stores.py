@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from fenland.core.limits import DEFAULTS, Limits
 from fenland.storage.shared.accounts import TableAccounts
+from fenland.storage.shared.growth import Growth
 from fenland.storage.shared.heads import TableHeads
 from fenland.storage.shared.history import TableHistory
 from fenland.storage.shared.outcomes import TableOutcomes
@@ -19,6 +20,7 @@ class Stores:
 
     def __init__(self, tables: Tables, engine: Engine, limits: Limits, known: Known) -> None:
         self.turn = Turn()
+        self.growth = Growth()
         self.number, self.moved, self.defined = known.number, known.moved, known.defined
         self.taken = known.taken
         self.records = {

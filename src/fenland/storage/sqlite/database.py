@@ -12,7 +12,7 @@ from pathlib import Path
 from types import TracebackType
 from typing import TypeVar
 
-from sqlalchemy import Engine
+from sqlalchemy import Engine, func, select
 from sqlalchemy.exc import DBAPIError
 
 from fenland.core.definitions.model import Definitions
@@ -27,9 +27,9 @@ from fenland.storage.shared.stores import Stores
 from fenland.storage.shared.tables import Tables
 from fenland.storage.shared.values import Admission, DatabaseRefused, Made
 from fenland.storage.sqlite import engine as sqlite
-from fenland.storage.sqlite.known import LONGEST, KnownTokens, Mark
+from fenland.storage.sqlite.known import LONGEST, KnownTokens, Mark, SharedGrowth
 from fenland.storage.sqlite.patience import STEPS, LongReads, Watch
-from fenland.storage.sqlite.writer import Shared, Waiting, Writer
+from fenland.storage.sqlite.writer import Ends, Shared, Waiting, Writer
 
 Result = TypeVar("Result")
 
@@ -91,6 +91,7 @@ class SqliteDatabase(Stores):
         self._long = LongReads(self.turn, per_account=limits.long_reads, seconds=limits.read_seconds)
         lock_path = path.with_name(path.name + ".lock")
         self.mark = Mark(lock_path)
+        self.growth = SharedGrowth(self.mark)
         self.last_moved = known.last_moved
         self._known = KnownTokens(self.mark)
         self.counters = Counters(path.with_name(path.name + ".counts"))
@@ -99,7 +100,7 @@ class SqliteDatabase(Stores):
             self._connect_writer,
             lock_path,
             Waiting(self.turn.aside, self.turn.rest),
-            guard=self._check_before_writing,
+            ends=Ends(self._check_before_writing, self._note_growth),
         )
 
     def connect(self) -> tuple[sqlite.Connection, Watch]:
@@ -125,6 +126,11 @@ class SqliteDatabase(Stores):
     def _check_before_writing(self, connection: sqlite.Connection) -> None:
         self.check_there()
         self._check_number(connection)
+
+    def _note_growth(self, connection: sqlite.Connection) -> None:
+        # What is kept stays so, whatever comes after.
+        with suppress(sqlite.Error):
+            self.growth.note(self.history.last(connection).sequence)
 
     def _check_number(self, connection: sqlite.Connection) -> None:
         """Raises `Unavailable` when the database is under other definitions by now."""
@@ -241,6 +247,7 @@ def open_sqlite(path: Path, definitions: Definitions, limits: Limits, made: Made
             mark = Mark(path.with_name(path.name + ".lock"))
             # While no other can: a migration that comes after sets it anew.
             mark.number = known.last_moved
+            mark.end = connection.scalar(select(func.coalesce(func.max(tables.history.c.sequence), 0))) or 0
             mark.close()
             connection.commit()
         return SqliteDatabase(engine, path, tables, limits, known)

@@ -17,6 +17,7 @@ from pathlib import Path
 from typing import NamedTuple
 
 from fenland.storage.shared.accounts import token_hash
+from fenland.storage.shared.growth import Growth
 from fenland.storage.shared.values import Admission
 
 #: How long an account may be remembered; only a crash makes this matter.
@@ -24,13 +25,13 @@ LONGEST = timedelta(seconds=5)
 
 _MOST = 4096
 _BYTES = 8
-#: Behind the mark, the number of the definitions that last moved records.
-_NUMBER = slice(_BYTES, 2 * _BYTES)
-_WHOLE = 2 * _BYTES
+#: Behind the mark, the number of the definitions that last moved records; and where the history ends.
+_NUMBER, _END = slice(_BYTES, 2 * _BYTES), slice(2 * _BYTES, 3 * _BYTES)
+_WHOLE = 3 * _BYTES
 
 
 class Mark:
-    """Eight bytes in a file, mapped into every process that opens it; and a number behind them."""
+    """Eight bytes in a file, mapped into every process that opens it; and two numbers behind them."""
 
     def __init__(self, path: Path) -> None:
         """Raises `OSError` when the file cannot be made."""
@@ -40,8 +41,8 @@ class Mark:
             # set through memory, and where the disk is full by then that ends the process.
             if os.fstat(file).st_size < _BYTES:
                 os.pwrite(file, os.urandom(_BYTES), 0)
-            if os.fstat(file).st_size < _WHOLE:
-                os.pwrite(file, bytes(_BYTES), _BYTES)
+            if (size := os.fstat(file).st_size) < _WHOLE:
+                os.pwrite(file, bytes(_WHOLE - size), size)
             self._shared = mmap.mmap(file, _WHOLE)
         finally:
             os.close(file)
@@ -63,9 +64,35 @@ class Mark:
     def number(self, value: int) -> None:
         self._shared[_NUMBER] = value.to_bytes(_BYTES)
 
+    @property
+    def end(self) -> int:
+        """The sequence of the last entry, as whoever committed it has set it."""
+        return int.from_bytes(self._shared[_END])
+
+    @end.setter
+    def end(self, sequence: int) -> None:
+        self._shared[_END] = sequence.to_bytes(_BYTES)
+
     def close(self) -> None:
         """Lets go of the file."""
         self._shared.close()
+
+
+class SharedGrowth(Growth):
+    """`Growth` of all processes on the database: the end stands in the mark."""
+
+    def __init__(self, mark: Mark) -> None:
+        super().__init__()
+        self._mark = mark
+
+    @property
+    def end(self) -> int:
+        """See `Growth`."""
+        return self._mark.end
+
+    @end.setter
+    def end(self, sequence: int) -> None:
+        self._mark.end = sequence
 
 
 #: Gives whom a token's hash lets in, and the moment until which that may be remembered.

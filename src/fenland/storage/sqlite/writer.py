@@ -56,6 +56,14 @@ class Waiting:
     rest: Callable[[], None] = lambda: None
 
 
+@dataclass(frozen=True, slots=True)
+class Ends:
+    """What is called when a transaction has begun, and raises when there may be none; and once kept."""
+
+    begun: Callable[[WritingConnection], None] = lambda connection: None
+    kept: Callable[[WritingConnection], None] = lambda connection: None
+
+
 class _Job:
     __slots__ = ("context", "done", "error", "result", "settled", "woken", "work")
 
@@ -136,11 +144,10 @@ class Writer:
         lock_path: Path,
         waiting: Waiting = Waiting(),
         longest_queue: int = 1024,
-        guard: Callable[[WritingConnection], None] = lambda connection: None,
+        ends: Ends = Ends(),
     ) -> None:
-        """`guard` is called when a transaction has begun, and raises when there may be none."""
         self._connect = connect
-        self._may_begin = guard
+        self._ends = ends
         self._connection: WritingConnection | None = connect()
         self._lock_file = os.open(lock_path, os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o600)
         self._aside, self._rest = waiting.aside, waiting.rest
@@ -217,6 +224,7 @@ class Writer:
             if shared.lost:
                 return self._undo()
             shared.connection.commit_work()
+            self._ends.kept(shared.connection)
         except BaseException as error:
             undone = shared.connection.in_transaction or isinstance(error, Error)
             self._undo()
@@ -327,7 +335,7 @@ class Writer:
         while True:
             try:
                 connection.begin()
-                self._may_begin(connection)
+                self._ends.begun(connection)
                 return connection
             except Error as error:
                 if not is_busy(error) or time.monotonic() > deadline:
@@ -341,6 +349,7 @@ class Writer:
             # Waits for the disk; others work meanwhile, and join the next commit.
             with self._aside():
                 connection.commit_work()
+            self._ends.kept(connection)
         except BaseException as error:
             if connection.in_transaction or isinstance(error, Error):
                 raise

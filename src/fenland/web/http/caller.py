@@ -24,7 +24,7 @@ from fenland.service.accounts.callers import (
 )
 from fenland.service.service import Service
 from fenland.web.http.cookies import check_proof, session_of
-from fenland.web.http.environ import ACCOUNT, ADDRESS
+from fenland.web.http.environ import ACCOUNT, ADDRESS, WAITED
 
 #: Through what a change may say it came; anything else counts as the API itself.
 VIAS = ("api", "client", "command-line", "console")
@@ -52,7 +52,8 @@ def caller_of(request: Request, service: Service) -> Caller:
     """
     environ = request.environ
     came = came_of(environ)
-    if service.ways_in.rate:
+    # One that has waited was counted when it came.
+    if service.ways_in.rate and WAITED not in environ:
         count_request(service, f"address {came.address}")
     caller = _signed_in(environ, service, came)
     behalf = environ.get("HTTP_FENLAND_ON_BEHALF_OF")

@@ -9,6 +9,9 @@ from typing import Any
 ACCOUNT, ADDRESS = "fenland.account", "fenland.address"
 #: Where the front leaves what tells whether a request's client has gone.
 GONE = "fenland.gone"
+#: Where the front says that it can wait; where a view then says what for; and, when a request that waited is
+#: answered anew, until when it was to wait.
+CAN_WAIT, LATER, WAITED = "fenland.can_wait", "fenland.later", "fenland.waited"
 
 
 def about(environ: Mapping[str, Any]) -> dict[str, Any]:

@@ -82,11 +82,22 @@ def _preferences(name: str, text: str) -> frozenset[str]:
     return preferences(text)
 
 
+#: Seconds that a request may wait, at most.
+LONGEST_WAIT = 60
+
+
 def whole(name: str, text: str) -> int:
     """A whole number. Raises `Malformed`."""
     if not (text.isascii() and text.isdigit() and len(text) < 19):
         raise Malformed(f"{name} is {text[:80]!r}. It must be a whole number.")
     return int(text)
+
+
+def _seconds(name: str, text: str) -> int:
+    seconds = whole(name, text)
+    if seconds > LONGEST_WAIT:
+        raise Malformed(f"{name} is {text[:80]}. It must be at most {LONGEST_WAIT} seconds; ask again after.")
+    return seconds
 
 
 def _page_size(name: str, text: str) -> int:
@@ -237,6 +248,15 @@ BLANK_FILTERS = Parameter[str](
 VERSION = _numbers("version", "As it was at this version.")
 AT = _times("at", "As it was at this time.")
 BELOW = _numbers("below", "Only what is below this; as `next` says.", least=0)
+
+ABOVE = _numbers("above", "Answered once there are more entries than this.", least=0)
+WAIT = Parameter[int | None](
+    "wait",
+    {"type": "integer", "minimum": 0, "maximum": LONGEST_WAIT},
+    "Wait for that for so many seconds, at most.",
+    _seconds,
+    None,
+)
 
 BLANK = Parameter[Blank | None](
     "blank", _enum(*BLANKS), "What a blank means for every field.", one_of(*BLANKS), None

@@ -7,6 +7,8 @@
     inline    what is sure to be short is answered on the loop itself when nobody works: it saves the way
               to a thread and back. Short changes that arrived together are made one after the other in
               one transaction, and answered once it is on disk, as long as the disk is quick
+    waiting   what is to be answered once the history has grown is kept by the loop (`waiting.py`), and
+              then answered like any other; meanwhile no thread knows of it
 
 It speaks granian's RSGI to the server and WSGI (PEP 3333) to the app, and knows neither records nor
 rules: `short` says which requests are sure to be short.
@@ -22,21 +24,24 @@ import re
 import signal
 import sys
 import threading
+import time
 from collections import Counter
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass
-from typing import Any, NamedTuple
+from dataclasses import dataclass, field
+from typing import Any
 
 import structlog
 from granian.rsgi import ProtocolClosed, ProtocolError  # type: ignore[attr-defined]
 
 from fenland.core.problems import BodyTimeout, Internal, Malformed, Refusal, Unavailable
-from fenland.storage.door import MOST_TOGETHER, Together, Turn, WouldWait
+from fenland.storage.door import MOST_TOGETHER, Growth, Together, Turn, WouldWait
 from fenland.web.http.body import BODY, STREAMED
-from fenland.web.http.environ import GONE, about
+from fenland.web.http.environ import ACCOUNT, CAN_WAIT, GONE, LATER, WAITED, about
 from fenland.web.http.errors import bare_problem
+from fenland.web.http.waiting import Wait
 from fenland.web.serving.connections import hang_up
 from fenland.web.serving.short import Short
+from fenland.web.serving.waiting import Waiting
 
 Environ = dict[str, Any]
 App = Callable[[Environ, Callable[..., Any]], Iterable[bytes]]
@@ -80,13 +85,18 @@ class Served:
     body_timeout: float
     #: Stripped from paths that begin with it, where a proxy leaves it in.
     prefix: str = ""
+    #: How far the history has come, for requests that wait for more.
+    growth: Growth = field(default_factory=Growth)
+    #: Whether this process is about to end.
+    stopping: Callable[[], bool] = lambda: False
     #: Called when requests can be taken.
     began: Callable[[], None] = lambda: None
     #: The process that ends with all its workers; 0 for whoever is the parent now.
     parent: int = 0
 
 
-class _Job(NamedTuple):
+@dataclass(eq=False, slots=True)
+class _Job:
     """A request to be answered; `sent` is done once it was, and says whether all of it was."""
 
     environ: Environ
@@ -150,6 +160,7 @@ class Front:
             "wsgi.multithread": True,
             "wsgi.multiprocess": False,
             "wsgi.run_once": False,
+            CAN_WAIT: True,
         }
 
     # --- life ---------------------------------------------------------------------------------
@@ -157,6 +168,7 @@ class Front:
     def __rsgi_init__(self, loop: asyncio.AbstractEventLoop) -> None:
         """Begins: called by the server before the first request."""
         self._loop = loop
+        self._waiting = Waiting[_Job](loop, self._served.growth, self._served.stopping, self._wake)
         self._threads = [
             threading.Thread(target=self._work, name=f"request-{number}", daemon=True)
             for number in range(self._served.threads)
@@ -387,6 +399,9 @@ class Front:
                 found = self._call(job.environ)
             finally:
                 turn.give()
+            if (wait := job.environ.pop(LATER, None)) is not None:
+                self._loop.call_soon_threadsafe(self._wait, job, wait)
+                continue
             # From here, not from the loop, which has then only to take note of it.
             whole = True
             if isinstance(found[2], bytes):
@@ -399,6 +414,25 @@ class Front:
                 return  # the loop is closed: nobody waits for it any more
             finally:
                 job.environ[GONE].end()
+
+    def _wait(self, job: _Job, wait: Wait) -> None:
+        """Keeps a request until it may be answered, or its client has gone."""
+        if not self._waiting.add(job, wait, job.environ.get(ACCOUNT) or ""):
+            self._wake(job, time.monotonic())
+            return
+        gone = self._loop.create_task(_awaited(job.protocol.client_disconnect()))
+
+        def end(_: object) -> None:
+            if self._waiting.drop(job):
+                job.sent.set_result(True)
+
+        gone.add_done_callback(end)
+        job.sent.add_done_callback(lambda _: gone.cancel())
+
+    def _wake(self, job: _Job, until: float) -> None:
+        """Has a request that waited answered anew."""
+        job.environ[WAITED] = until
+        self._hand(job)
 
     def _stream(self, job: _Job, answer: Answered) -> bool:
         """Sends an answer piece by piece, each made in turn, sent while others work; whether all was sent."""

@@ -17,7 +17,7 @@ import structlog
 
 from fenland.core.expressions.budget import begin
 from fenland.service.settings import Settings
-from fenland.web.http.environ import ADDRESS, GONE, about
+from fenland.web.http.environ import ADDRESS, GONE, LATER, about
 
 _REQUEST_ID = re.compile(r"[A-Za-z0-9._-]{1,64}")
 
@@ -110,7 +110,7 @@ class RequestLog:
         def start(status: str, headers: list[tuple[str, str]], *rest: Any) -> Any:
             headers.append(("X-Request-ID", request_id))
             headers.append(("X-Content-Type-Options", "nosniff"))
-            if self._each:
+            if self._each and LATER not in environ:
                 took = round((time.perf_counter() - started) * 1000, 2)
                 self._log.info("request", status=int(status[:3]), ms=took, **about(environ))
             return start_response(status, headers, *rest)

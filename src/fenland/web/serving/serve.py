@@ -52,6 +52,8 @@ _COLLECTED_AT = (20_000, 20, 20)
 
 #: Set by the first worker that takes connections; made before any is forked.
 _STARTED = multiprocessing.Event()
+#: Set when the workers are about to be told to stop.
+_STOPPING = multiprocessing.Event()
 
 
 class StartRefused(Exception):
@@ -115,6 +117,8 @@ def front_of(service: Service, settings: Settings) -> Front:
             body_limit=body_limits(service.limits),
             body_timeout=settings.body_timeout,
             prefix=settings.prefix,
+            growth=service.database.growth,
+            stopping=_STOPPING.is_set,
             began=_STARTED.set,
             parent=int(os.environ.get(PARENT_VARIABLE, "0")),
         )
@@ -180,6 +184,7 @@ def run(project: Project, ready: Callable[[str], None]) -> None:
         log_level=LogLevels.error,
         listening=listening,
         started=_STARTED.is_set,
+        stopping=_STOPPING.set,
         ready=lambda: ready(address),
     )
     server.serve()

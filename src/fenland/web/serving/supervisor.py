@@ -56,16 +56,18 @@ class Supervisor(mp.MPServer):
         *args: Any,
         listening: socket.socket,
         started: Callable[[], bool],
+        stopping: Callable[[], None],
         ready: Callable[[], None],
         **options: Any,
     ) -> None:
         """`listening` is the socket that the workers take connections from; see `listen`.
 
-        `started` tells whether any worker ever came so far as to take some; `ready` is called when one did.
+        `started` tells whether any worker ever came so far as to take some; `ready` is called when one did,
+        and `stopping` before they are told to stop.
         """
         super().__init__(*args, **options)
         self._listening = listening
-        self._started = started
+        self._started, self._stopping = started, stopping
         self._ready = ready
 
     def _init_shared_socket(self) -> None:
@@ -85,6 +87,7 @@ class Supervisor(mp.MPServer):
             if not interrupted:
                 continue
             if self.interrupt_signal:
+                self._stopping()
                 # Those that were told to stop are no failures.
                 self.interrupt_children.clear()
                 return
@@ -98,6 +101,7 @@ class Supervisor(mp.MPServer):
                 # What stops the first one stops all: it is for whoever started the service to see.
                 return
             if self.main_loop_interrupt.wait(pause) and self.interrupt_signal:
+                self._stopping()
                 return
             last = time.monotonic()
             self._respawn_workers(dead, spawn_target, target_loader)
