@@ -135,7 +135,7 @@ class Past:
     def head(self, *, above: int | None = None, wait: int | None = None) -> Mapping[str, Any]:
         """The signed head of the history as it is now.
 
-        With `above` and `wait`, once there are more entries than that, or so many seconds (60 at most) are over.
+        With `above` and `wait`, once there are more entries than that, or the seconds (at most 60) are over.
         """
         return self._client._run(calls.head(above, wait))
 
@@ -305,7 +305,7 @@ class AsyncPast:
     async def head(self, *, above: int | None = None, wait: int | None = None) -> Mapping[str, Any]:
         """The signed head of the history as it is now.
 
-        With `above` and `wait`, once there are more entries than that, or so many seconds (60 at most) are over.
+        With `above` and `wait`, once there are more entries than that, or the seconds (at most 60) are over.
         """
         return await self._client._run(calls.head(above, wait))
 
