@@ -9,7 +9,7 @@ from pathlib import Path
 from fenland.core.values.identity import timestamp
 from fenland.demo.data import START, fill
 from fenland.service.project import Project, load_project
-from fenland.storage.door import Made, open_database
+from fenland.storage.door import Made, open_database, remove_database
 
 _FILES = Path(__file__).with_name("project")
 
@@ -34,8 +34,7 @@ def lay_sample(folder: Path, progress: Callable[[int, int], None]) -> tuple[Proj
     if path.exists() and not mark.exists():
         return project, None
     mark.touch()
-    for suffix in ("", "-wal", "-shm", ".lock", ".counts"):
-        path.with_name(path.name + suffix).unlink(missing_ok=True)
+    remove_database(path)
     database = open_database(path, project.definitions, made=Made(timestamp(START), via="demo"))
     try:
         count = fill(project.definitions, database, progress)

@@ -11,7 +11,7 @@ from fenland.service.accounts.issuers import IssuedTokens
 from fenland.service.project import Project
 from fenland.service.service import Service, Surroundings
 from fenland.service.ways_in import WaysIn
-from fenland.storage.door import Database, Made, open_database
+from fenland.storage.door import Database, Made, beside, open_database
 
 
 def open_service(
@@ -23,7 +23,7 @@ def open_service(
 ) -> Service:
     """The service over the database at `path`; its key lies beside that. Raises `DatabaseRefused`."""
     database = open_database(path, definitions, limits, made)
-    around = Surroundings(ways_in or WaysIn(), None, path.with_name(path.name + ".key"), path.parent)
+    around = Surroundings(ways_in or WaysIn(), None, beside(path, ".key"), path.parent)
     return _over(database, definitions, limits, around)
 
 

@@ -35,6 +35,7 @@ from fenland.core.definitions.model import DefinitionMistakes, Mistake
 from fenland.core.limits import Bounds, Limits
 from fenland.core.names import did_you_mean
 from fenland.service.ways_in import Issuer, WaysIn
+from fenland.storage.door import beside
 
 FILE_NAME = "fenland.toml"
 
@@ -226,8 +227,7 @@ class Settings(BaseSettings):
     @property
     def key_file(self) -> Path:
         """Where the key lies that signs the history."""
-        beside = self.database.with_name(self.database.name + ".key")
-        return beside if self.signing_key == Path() else self.signing_key
+        return beside(self.database, ".key") if self.signing_key == Path() else self.signing_key
 
     @property
     def prefix(self) -> str:

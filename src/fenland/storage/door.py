@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from contextlib import AbstractContextManager
 from datetime import UTC, datetime
 from pathlib import Path
@@ -11,6 +11,7 @@ from fenland.core.access.field_access import Record
 from fenland.core.definitions.model import Definitions
 from fenland.core.limits import DEFAULTS, Limits
 from fenland.core.values.identity import timestamp
+from fenland.storage.shared.engines import Look, Offered
 from fenland.storage.shared.growth import Growth
 from fenland.storage.shared.protocols import (
     MOST_TOGETHER,
@@ -49,13 +50,8 @@ from fenland.storage.shared.values import (
     ValueTaken,
     VersionRace,
 )
-from fenland.storage.sqlite.auditing import Audited, Unreadable, audited_sqlite
-from fenland.storage.sqlite.copying import Look
-from fenland.storage.sqlite.copying import back_up as back_up_sqlite
-from fenland.storage.sqlite.copying import put_back as put_sqlite_back
-from fenland.storage.sqlite.database import open_sqlite
-from fenland.storage.sqlite.engine import fold as fold_sqlite
-from fenland.storage.sqlite.migrating import kept_in_sqlite, migrate_sqlite, plan_sqlite
+from fenland.storage.sqlite import offered as sqlite
+from fenland.storage.sqlite.auditing import Audited, Unreadable
 
 __all__ = [
     "MOST_TOGETHER",
@@ -98,13 +94,27 @@ __all__ = [
     "Writing",
     "audited",
     "back_up",
-    "fold",
+    "beside",
+    "checkpoint",
     "kept_definitions",
     "migrate",
     "open_database",
     "plan_migration",
     "put_back",
+    "remove_database",
 ]
+
+
+#: The engines, by how addresses of theirs begin; a path is of the first.
+_ENGINES: Mapping[str, Offered] = {"": sqlite}
+
+
+def _engine(path: Path) -> Offered:
+    scheme, colon, _ = str(path).partition("://")
+    try:
+        return _ENGINES[scheme if colon else ""]
+    except KeyError:
+        raise DatabaseRefused(f"No database can be kept at {path}: name a file.") from None
 
 
 def open_database(
@@ -116,17 +126,17 @@ def open_database(
     and `made` allows it. Raises `DatabaseRefused` when they cannot, when it cannot be read or written, or is
     of another layout.
     """
-    return open_sqlite(path, definitions, limits, made or Made(timestamp(datetime.now(UTC))))
+    return _engine(path).open_database(path, definitions, limits, made or Made(timestamp(datetime.now(UTC))))
 
 
 def kept_definitions(path: Path) -> Definitions | None:
     """The definitions that the database at `path` is under; None where it keeps none yet."""
-    return kept_in_sqlite(path)
+    return _engine(path).kept_definitions(path)
 
 
 def plan_migration(path: Path, definitions: Definitions, progress: Progress = QUIET) -> Migration:
     """What it takes to have the database at `path` under these definitions. Raises `DatabaseRefused`."""
-    return plan_sqlite(path, definitions, progress)
+    return _engine(path).plan_migration(path, definitions, progress)
 
 
 def migrate(
@@ -141,7 +151,7 @@ def migrate(
     `agreed` is given what is to be done, while nobody else writes, and raises where it is not to be. All of
     it is done, after a copy was made, or nothing. Raises `DatabaseRefused`.
     """
-    return migrate_sqlite(path, definitions, made, agreed, progress)
+    return _engine(path).migrate(path, definitions, made, agreed, progress)
 
 
 def back_up(path: Path, target: Path, progress: Progress = QUIET) -> Copied:
@@ -149,7 +159,7 @@ def back_up(path: Path, target: Path, progress: Progress = QUIET) -> Copied:
 
     It holds all that was committed when it began, and no half of anything. Raises `DatabaseRefused`.
     """
-    return back_up_sqlite(path, target, progress)
+    return _engine(path).back_up(path, target, progress)
 
 
 def put_back(
@@ -164,7 +174,7 @@ def put_back(
 
     With `replace`, what is there is moved aside; its new place is told. Raises `DatabaseRefused`.
     """
-    return put_sqlite_back(source, path, replace=replace, progress=progress, look=look)
+    return _engine(path).put_back(source, path, replace=replace, progress=progress, look=look)
 
 
 def audited(path: Path, *, still: bool = False) -> AbstractContextManager[Audited]:
@@ -172,12 +182,22 @@ def audited(path: Path, *, still: bool = False) -> AbstractContextManager[Audite
 
     `still` says that it is a copy, which nobody writes.
     """
-    return audited_sqlite(path, still=still)
+    return _engine(path).audited(path, still=still)
 
 
-def fold(path: Path) -> None:
+def checkpoint(path: Path) -> None:
     """Leaves the database at `path` so that a plain copy of that file is whole.
 
     To be called when every process has let go of it; while one has not, nothing happens.
     """
-    fold_sqlite(path)
+    _engine(path).checkpoint(path)
+
+
+def remove_database(path: Path) -> None:
+    """Removes the database at `path`, which no process may have open. Its key stays."""
+    _engine(path).remove_database(path)
+
+
+def beside(path: Path, ending: str) -> Path:
+    """Where a file lies that belongs to the database at `path`: its key, a lock."""
+    return _engine(path).beside(path, ending)

@@ -188,7 +188,7 @@ class Audited:
 
 
 @contextmanager
-def audited_sqlite(path: Path, *, still: bool = False) -> Iterator[Audited]:
+def audited(path: Path, *, still: bool = False) -> Iterator[Audited]:
     """See `audited` of the door."""
     if not path.is_file():
         raise DatabaseRefused(f"There is no database at {path}.")

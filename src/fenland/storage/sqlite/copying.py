@@ -11,12 +11,11 @@ from contextlib import closing, contextmanager, suppress
 from pathlib import Path
 
 from fenland.core.names import NAME
+from fenland.storage.shared.engines import Look
 from fenland.storage.shared.tables import LAYOUT, OWN
 from fenland.storage.shared.values import Copied, DatabaseRefused, Progress
 from fenland.storage.sqlite.engine import quoted
 
-#: Looks into a file, and raises `DatabaseRefused` for what it finds.
-Look = Callable[[Path], None]
 #: How large a part is copied between two calls of `copied`, in pages: some megabytes.
 _PAGES = 2_000
 

@@ -204,7 +204,7 @@ class SqliteDatabase(Stores):
         deadline = time.monotonic() + _SCRUB_SECONDS
         while True:
             with self.reading() as connection:
-                busy = connection.execute(sqlite.FOLD).fetchone()[0]
+                busy = connection.execute(sqlite.CHECKPOINT).fetchone()[0]
             if not busy:
                 return
             if time.monotonic() > deadline:
@@ -232,7 +232,7 @@ def _file_at(path: Path) -> tuple[int, int] | None:
     return found.st_dev, found.st_ino
 
 
-def open_sqlite(path: Path, definitions: Definitions, limits: Limits, made: Made) -> SqliteDatabase:
+def open_database(path: Path, definitions: Definitions, limits: Limits, made: Made) -> SqliteDatabase:
     """See `open_database` of the door."""
     tables = Tables(definitions)
     sqlite.append_only(tables.history)

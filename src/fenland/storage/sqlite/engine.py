@@ -43,7 +43,7 @@ _BUSY_TIMEOUT = 10_000
 _CHECKPOINT_PAGES = 4000
 
 #: Moves the whole log into the database and empties it.
-FOLD = "PRAGMA wal_checkpoint(TRUNCATE)"
+CHECKPOINT = "PRAGMA wal_checkpoint(TRUNCATE)"
 
 _FULL = {sqlite3.SQLITE_FULL}
 _UNIQUE = re.compile(r"UNIQUE constraint failed: (.+)")
@@ -284,9 +284,9 @@ def quoted(path: Path) -> str:
     return str(path.resolve()).replace("%", "%25").replace("?", "%3f").replace("#", "%23")
 
 
-def fold(path: Path) -> None:
+def checkpoint(path: Path) -> None:
     """Moves the write-ahead log into the database file; see the door."""
     engine = make_engine(path)
     with suppress(DBAPIError), engine.connect() as connection:
-        connection.exec_driver_sql(FOLD)
+        connection.exec_driver_sql(CHECKPOINT)
     engine.dispose()

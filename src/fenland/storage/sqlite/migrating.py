@@ -49,7 +49,7 @@ from fenland.storage.sqlite.older_history import refill, set_aside
 _NONE_YET = "There is no database yet. The first start makes it, and nothing is to migrate."
 
 
-def kept_in_sqlite(path: Path) -> Definitions | None:
+def kept_definitions(path: Path) -> Definitions | None:
     """See `kept_definitions` of the door."""
     if not path.is_file():
         return None
@@ -60,13 +60,13 @@ def kept_in_sqlite(path: Path) -> Definitions | None:
         return read_kept(all_defined(connection, tables)[-1])
 
 
-def plan_sqlite(path: Path, definitions: Definitions, progress: Progress) -> Migration:
+def plan_migration(path: Path, definitions: Definitions, progress: Progress) -> Migration:
     """See `plan_migration` of the door."""
     with _opened(path, "BEGIN") as connection:
         return _plan(connection, definitions, progress)[0]
 
 
-def migrate_sqlite(
+def migrate(
     path: Path,
     definitions: Definitions,
     made: Made,
@@ -101,7 +101,7 @@ def migrate_sqlite(
             connection.commit()
         finally:
             mark.close()
-    sqlite.fold(path)
+    sqlite.checkpoint(path)
     return plan, copy
 
 

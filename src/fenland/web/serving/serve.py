@@ -32,7 +32,7 @@ from fenland.service.service import Service
 from fenland.service.settings import Settings
 from fenland.service.upkeep.backups import make_due
 from fenland.service.upkeep.migrating import made_now
-from fenland.storage.door import DatabaseRefused, fold
+from fenland.storage.door import DatabaseRefused, beside, checkpoint
 from fenland.web.files import body_limits
 from fenland.web.serving.app import create_app
 from fenland.web.serving.front import Front, Served
@@ -75,7 +75,7 @@ def worker() -> Front:
     if settings.backup_hours:
         threading.Thread(target=_back_up, args=[settings], daemon=True).start()
     if settings.head_minutes and settings.head_target:
-        lock = settings.database.with_name(settings.database.name + ".heads")
+        lock = beside(settings.database, ".heads")
         told = [service, settings.head_target, settings.head_minutes, lock]
         threading.Thread(target=publish_always, args=told, daemon=True).start()
     front = front_of(service, settings)
@@ -188,7 +188,7 @@ def run(project: Project, ready: Callable[[str], None]) -> None:
         ready=lambda: ready(address),
     )
     server.serve()
-    fold(settings.database)
+    checkpoint(settings.database)
     if not _STARTED.is_set():
         raise StartRefused("The service could not begin; the lines above say why.")
     structlog.get_logger().info("stopped")
