@@ -16,5 +16,7 @@ step "Rooms: imports run downwards"
 step "Console: types, style, unit tests"
 "$bin/python" scripts/console_types.py --check
 (cd console && npm run --silent check)
+step "Client: the blocking one is what the asyncio one makes"
+"$bin/python" scripts/blocking_client.py --check
 step "Tests"
 "$bin/python" -m pytest -n 2 --dist loadfile --durations 30 --durations-min 5 "$@"

@@ -10,8 +10,7 @@ from typing import Any
 import httpx
 import pytest
 
-from fenland.client import AsyncClient, Client, ProblemError
-from fenland.client.past import AsyncPast, Past
+from fenland.client import AsyncClient, AsyncPast, Client, Past, ProblemError
 
 #: What would open no request of its own: drafts and loops over what others do, which have tests of their own.
 _APART = {"close", "edit", "edit_with", "past"}

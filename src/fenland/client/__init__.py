@@ -14,6 +14,7 @@ It knows HTTP only, and none of the service's own modules.
 """
 
 from fenland.client.async_client import AsyncClient
+from fenland.client.async_past import AsyncPast
 from fenland.client.client import Client
 from fenland.client.drafts import Draft
 from fenland.client.errors import (
@@ -31,7 +32,7 @@ from fenland.client.errors import (
     UnsendableError,
     VersionError,
 )
-from fenland.client.past import AsyncPast, Past
+from fenland.client.past import Past
 from fenland.client.records import BatchResult, Entry, Form, Preview, Record
 
 __all__ = [

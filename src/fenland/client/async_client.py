@@ -1,4 +1,4 @@
-"""The client for asyncio programs: the same calls as `Client`, awaited."""
+"""The client for asyncio programs, whose calls are awaited."""
 
 from __future__ import annotations
 
@@ -12,11 +12,11 @@ from typing import Any, TypeVar
 import httpx
 
 from fenland.client import calls, flows
+from fenland.client.async_past import AsyncPast
 from fenland.client.calls import Base, How, Related, Seen, Walk, Which, import_asked, many_asked
 from fenland.client.drafts import Draft
 from fenland.client.errors import ConflictError, UnreachableError
 from fenland.client.flows import Flow, Request, Response, checked, headers_for, request_for
-from fenland.client.past import AsyncPast
 from fenland.client.records import BatchResult, Entry, Form, Preview, Record
 
 Result = TypeVar("Result")
@@ -24,7 +24,18 @@ Item = TypeVar("Item")
 
 
 class AsyncClient:
-    """`Client` for asyncio: every method does what the one of that name does there, and is awaited."""
+    """A connection to one service as one account.
+
+    `timeout` is how many seconds each step of a request may take without an answer (connecting, sending,
+    waiting for the next bytes), and how long after the first try a request is sent again at most.
+    `name` is for a program that keeps a queue of unsent changes: a random text of its own, kept with them.
+    The service knows the program's earlier changes by it, and does not take them for others' when a later
+    one has the same base. Programs that change one record from several threads at once leave it out.
+
+    Every method raises a `ClientError`: `UnreachableError` when no answer came, else the
+    `ProblemError` of what the service said. Reads and changes are tried again by themselves when no
+    answer came: every change carries an idempotency key, so the service makes it once.
+    """
 
     def __init__(
         self,
@@ -76,15 +87,15 @@ class AsyncClient:
     # --- reading ------------------------------------------------------------------------------
 
     async def session(self) -> Mapping[str, Any]:
-        """See `Client.session`."""
+        """Who this client is signed in as: account, title and roles."""
         return await self._run(calls.session())
 
     async def schemas(self) -> list[Mapping[str, Any]]:
-        """See `Client.schemas`."""
+        """The collections there are."""
         return await self._run(calls.schemas())
 
     async def schema(self, collection: str) -> Mapping[str, Any]:
-        """See `Client.schema`."""
+        """The JSON Schema of a collection for this account."""
         return await self._run(calls.schema(collection))
 
     def list(
@@ -97,7 +108,12 @@ class AsyncClient:
         sort: str | None = None,
         limit: int | None = None,
     ) -> AsyncIterator[Record]:
-        """See `Client.list`."""
+        """The records of a collection, one by one; pages are fetched as they are needed.
+
+        `where` is a condition over the fields, such as `status == "open" && pumps > 2`; `equal` gives values
+        that fields must have, a list for any of several; `q` are words to find, `sort` is like
+        `-due_on,number`, `limit` ends the walk.
+        """
         return self._walk(calls.records(collection, Which(where, q, sort, equal or {}), limit))
 
     def included(
@@ -111,7 +127,10 @@ class AsyncClient:
         sort: str | None = None,
         limit: int | None = None,
     ) -> AsyncIterator[tuple[Record, Related]]:
-        """See `Client.included`."""
+        """Of each of these records itself, and what its references lead to: by collection and by key.
+
+        `include` names references, such as `station.watercourse`; the rest is as in `list`.
+        """
         return self._walk(calls.included(collection, Which(where, q, sort, equal or {}), include, limit))
 
     def values(
@@ -125,7 +144,7 @@ class AsyncClient:
         sort: str | None = None,
         limit: int | None = None,
     ) -> AsyncIterator[Mapping[str, Any]]:
-        """See `Client.values`."""
+        """Of each of these records the named fields alone; otherwise as `list`."""
         return self._walk(calls.values(collection, Which(where, q, sort, equal or {}), fields, limit))
 
     async def count(
@@ -136,15 +155,15 @@ class AsyncClient:
         equal: Mapping[str, Any] | None = None,
         q: str | None = None,
     ) -> int:
-        """See `Client.count`."""
+        """How many of a collection's records there are, by the same conditions."""
         return await self._run(calls.count(collection, Which(where, q, None, equal or {})))
 
     async def get(self, collection: str, key: Any, *, by: str | None = None) -> Record:
-        """See `Client.get`."""
+        """A record by its key, or by the value of another unique field."""
         return await self._run(calls.get(collection, key, by))
 
     async def form(self, collection: str, key: Any) -> Form:
-        """See `Client.form`."""
+        """All an edit form of this record needs."""
         return await self._run(calls.form(collection, key))
 
     def history(
@@ -156,7 +175,10 @@ class AsyncClient:
         actor: str | None = None,
         limit: int | None = None,
     ) -> AsyncIterator[Entry]:
-        """See `Client.history`."""
+        """The record's changes, newest first; pages are fetched as they are needed.
+
+        `field` and `actor` narrow them down.
+        """
         return self._walk(calls.history(collection, key, {"field": field, "actor": actor}, limit))
 
     # --- changing -----------------------------------------------------------------------------
@@ -169,7 +191,7 @@ class AsyncClient:
         reason: str | None = None,
         idempotency_key: str | None = None,
     ) -> Record:
-        """See `Client.create`."""
+        """Creates a record and returns it as saved, defaults included."""
         return await self._run(
             calls.create(collection, fields, How(reason=reason, idempotency_key=idempotency_key))
         )
@@ -187,7 +209,16 @@ class AsyncClient:
         reason: str | None = None,
         idempotency_key: str | None = None,
     ) -> Record:
-        """See `Client.update`."""
+        """Changes the given fields, no others, and returns the record as saved. None clears a field.
+
+        `seen` is the record, or the entity tag, that the change was made from: when the record has
+        changed since, nothing is saved and `VersionError` is raised. `base` is the record, its entity
+        tag or its version: changes of others to other fields are kept, and `ConflictError` tells of
+        those to the same fields. With neither, the last write wins, field by field. `clear` names
+        fields to empty even where their definition takes a blank for "leave it". `by` names the unique
+        field that `key` is the value of, when it is not the key. `idempotency_key` is made up for each
+        call when it is left out; one that is given makes it safe to repeat the call itself.
+        """
         return await self._run(
             calls.update(collection, key, fields, How(by, seen, base, clear, reason, idempotency_key))
         )
@@ -202,7 +233,16 @@ class AsyncClient:
         record: Record | None = None,
         reason: str | None = None,
     ) -> AsyncIterator[Draft]:
-        """See `Client.edit`: `async with client.edit(…) as record`."""
+        """A record to work on: at the end of the with statement what was changed is saved, nothing else.
+
+            async with client.edit("stations", "PS-014") as station:
+                station["pumps"] += 1
+                del station["access_notes"]
+
+        What others changed meanwhile in other fields is kept; for the same fields `ConflictError` is
+        raised. When the body raises, nothing is sent. `record` is what to begin from, if it was read; `by`
+        names the unique field that `key` is the value of, when it is not the key.
+        """
         draft = Draft(collection, key, record or await self.get(collection, key, by=by), by)
         yield draft
         await self._run(calls.save(draft, reason))
@@ -217,7 +257,12 @@ class AsyncClient:
         reason: str | None = None,
         attempts: int = 5,
     ) -> Record:
-        """See `Client.edit_with`; `work` may be a coroutine function."""
+        """The same with a function that works on the draft: it is called again while others are quicker.
+
+        Whenever others changed the same fields meanwhile, the record is read anew and `work` is
+        called with it, up to `attempts` times; then `ConflictError` is raised. Returns the record as saved.
+        `work` may be a coroutine function.
+        """
         for left in range(attempts - 1, -1, -1):
             draft = Draft(collection, key, await self.get(collection, key, by=by), by)
             waiting = work(draft)
@@ -241,7 +286,11 @@ class AsyncClient:
         reason: str | None = None,
         idempotency_key: str | None = None,
     ) -> Record:
-        """See `Client.send_edits`."""
+        """Makes edits at the service, such as `{"at": "/pumps", "increase_by": 1}`, all or none.
+
+        They are made of the stored value, so none of many at once is lost. Raises `ConflictError` when
+        an edit's `only_if` does not hold.
+        """
         return await self._run(
             calls.send_edits(collection, key, edits, How(by, seen, None, (), reason, idempotency_key))
         )
@@ -257,7 +306,10 @@ class AsyncClient:
         base: Base = None,
         clear: Sequence[str] = (),
     ) -> Preview:
-        """See `Client.preview`."""
+        """What `update` would do with these fields, or `send_edits` with these edits; saves nothing.
+
+        What is wrong with them is part of the answer.
+        """
         return await self._run(calls.preview(collection, key, change, How(by, seen, base, clear)))
 
     async def replace(
@@ -271,7 +323,7 @@ class AsyncClient:
         reason: str | None = None,
         idempotency_key: str | None = None,
     ) -> Record:
-        """See `Client.replace`."""
+        """Puts these fields in the place of all that can be set; what is left out gets its default."""
         return await self._run(
             calls.replace(collection, key, fields, How(by, seen, None, (), reason, idempotency_key))
         )
@@ -287,7 +339,7 @@ class AsyncClient:
         reason: str | None = None,
         idempotency_key: str | None = None,
     ) -> Record:
-        """See `Client.delete`."""
+        """Deletes a record and returns its last copy; `seen` and `base` as for `update`."""
         return await self._run(
             calls.delete(collection, key, How(by, seen, base, (), reason, idempotency_key))
         )
@@ -299,17 +351,24 @@ class AsyncClient:
         atomic: bool = True,
         idempotency_key: str | None = None,
     ) -> tuple[BatchResult, ...]:
-        """See `Client.batch`."""
+        """Does several things in one request: all or nothing, or with `atomic=False` each on its own.
+
+        An item is like `{"action": "update", "collection": "tickets", "key": "T-1", "fields": {...}}`;
+        docs/http.md lists what one may hold. The results come in the order of the items.
+        """
         return await self._run(calls.batch(items, atomic, How(idempotency_key=idempotency_key)))
 
     # --- access and accounts -------------------------------------------------------------------
 
     async def access(self, collection: str, key: Any, *, account: str | None = None) -> Mapping[str, Any]:
-        """See `Client.access`."""
+        """What may be done with a record, right by right and field by field, and by which rule.
+
+        `account` names another one, for who manages accounts.
+        """
         return await self._run(calls.access(collection, key, account))
 
     async def rules(self, collection: str) -> Mapping[str, Any]:
-        """See `Client.rules`."""
+        """Who may do what with the records of a collection, by role."""
         return await self._run(calls.rules(collection))
 
     async def update_many(
@@ -325,7 +384,11 @@ class AsyncClient:
         reason: str | None = None,
         idempotency_key: str | None = None,
     ) -> Mapping[str, Any]:
-        """See `Client.update_many`."""
+        """Changes all records that a filter chooses: fields to set, or edits.
+
+        All or nothing, unless `atomic` is false. `expect` refuses where the filter chooses another number;
+        `preview` only tells what would become of them. Gives the counts, and some records one by one.
+        """
         return await self._run(
             calls.change_many(
                 collection,
@@ -348,7 +411,7 @@ class AsyncClient:
         reason: str | None = None,
         idempotency_key: str | None = None,
     ) -> Mapping[str, Any]:
-        """See `Client.delete_many`."""
+        """Deletes all records that a filter chooses; otherwise as `update_many`."""
         return await self._run(
             calls.change_many(
                 collection,
@@ -371,7 +434,10 @@ class AsyncClient:
         reason: str | None = None,
         idempotency_key: str | None = None,
     ) -> Record:
-        """See `Client.put`."""
+        """Creates the record whose unique field `by` holds a value, or replaces it where it is there.
+
+        With `only_new` it is refused where it is there, with `seen` where it is not, or was changed since.
+        """
         how = How(by, seen, None, (), reason, idempotency_key)
         return await self._run(calls.put(collection, value, fields, how, only_new=only_new))
 
@@ -391,7 +457,13 @@ class AsyncClient:
         batch: str | None = None,
         idempotency_key: str | None = None,
     ) -> Mapping[str, Any]:
-        """See `Client.import_rows`."""
+        """Brings in the rows of a file, `content` being its bytes, and gives what became of them.
+
+        `form` is csv, jsonl or xlsx; `mode` create, update or both; `by` the unique field that says which
+        record a row is of, the key if left out; `match` says by column which field it stands for, or None.
+        Rows that are refused are told under `problems`; with `atomic` nothing is kept where one is. With the
+        `batch` of an earlier answer, both are one import, and can be undone as one.
+        """
         asked = import_asked(mode, by, match, blank, atomic=atomic, preview=preview) | {"batch": batch}
         how = How(reason=reason, idempotency_key=idempotency_key)
         return await self._run(calls.import_rows(collection, content, form, asked, how))
@@ -407,7 +479,10 @@ class AsyncClient:
         q: str | None = None,
         sort: str | None = None,
     ) -> AsyncIterator[bytes]:
-        """See `Client.export`."""
+        """A list as a file, in pieces: the records that `list` would give, with these fields.
+
+        `form` is csv, jsonl or xlsx. What is left to be read ends with an error where it is cut short.
+        """
         which = Which(where, q, sort, equal or {})
         return self._stream(calls.exported(collection, which, form, fields))
 
@@ -423,34 +498,37 @@ class AsyncClient:
             raise UnreachableError(f"The file is cut short: {error or type(error).__name__}.") from None
 
     async def accounts(self) -> builtins.list[Mapping[str, Any]]:
-        """See `Client.accounts`."""
+        """All accounts, for who manages them."""
         return await self._run(calls.accounts())
 
     async def add_account(self, name: str, **members: Any) -> Mapping[str, Any]:
-        """See `Client.add_account`."""
+        """Adds an account: `title`, `roles`, `attributes`, `password`."""
         return await self._run(calls.add_account(name, members))
 
     async def change_account(self, name: str, **members: Any) -> Mapping[str, Any]:
-        """See `Client.change_account`."""
+        """Changes an account: what is not named stays. `disabled=True` keeps it out."""
         return await self._run(calls.change_account(name, members))
 
     async def tokens(self, account: str | None = None) -> builtins.list[Mapping[str, Any]]:
-        """See `Client.tokens`."""
+        """The tokens and sessions of the own account, or of another for who manages accounts."""
         return await self._run(calls.tokens(account))
 
     async def issue_token(
         self, label: str = "", *, days: int | None = None, scope: Mapping[str, Any] | None = None
     ) -> str:
-        """See `Client.issue_token`."""
+        """Makes a token for the own account, which is shown this once.
+
+        `scope` is like `{"rights": ["read"], "collections": ["stations"]}`.
+        """
         issued = await self._run(calls.issue_token({"label": label, "days": days, "scope": scope}))
         return str(issued["token"])
 
     async def revoke_token(self, token_id: str, *, account: str | None = None) -> None:
-        """See `Client.revoke_token`."""
+        """Revokes a token, or ends a session, by its id."""
         await self._run(calls.revoke_token(token_id, account))
 
     def choices(
         self, collection: str, field: str, *, q: str | None = None, limit: int | None = None
     ) -> AsyncIterator[Mapping[str, Any]]:
-        """See `Client.choices`."""
+        """What a field may hold: values and labels; `q` are words to find."""
         return self._walk(calls.choices(collection, field, q, limit))

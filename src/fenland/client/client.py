@@ -1,4 +1,5 @@
-"""The blocking client."""
+# Made of async_client.py by scripts/blocking_client.py: change that, and run this.
+"""The client for programs that wait for each answer."""
 
 from __future__ import annotations
 
