@@ -27,6 +27,7 @@ from typing import Any
 import orjson
 
 from fenland.core.history.entries import Entry, Seal, Seals
+from fenland.core.history.parts import PARTS
 from fenland.core.values.canonical import LARGEST_EXACT, canonical_plain
 
 #: What a number begins with that stands as a text.
@@ -136,18 +137,6 @@ def open_changes(entry: Entry) -> dict[str, Pair]:
     return {name: pair for name, pair in entry.changes.items() if name not in entry.seals}
 
 
-#: The parts of a leaf besides its changes and seals, by the attributes of entries that they are.
-PARTS: Mapping[str, str] = {
-    **{name: name for name in ("action", "actor", "batch", "behalf", "cause", "client", "collection")},
-    "record_id": "id",
-    **{
-        name: name
-        for name in ("key", "reason", "request_id", "restores", "salt", "sequence", "time", "undoes")
-    },
-    **{name: name for name in ("version", "via")},
-}
-
-
 def leaf_text(parts: dict[str, Any], changes: bytes, seals: bytes | None) -> bytes:
     """The leaf of an entry by its parts, which are not null, and the texts of its changes and seals.
 
@@ -164,7 +153,7 @@ def leaf_text(parts: dict[str, Any], changes: bytes, seals: bytes | None) -> byt
 def entry_from(leaf: Mapping[str, Any]) -> tuple[Entry, Mapping[str, list[str | None]]]:
     """The entry that a leaf is of, and the commitments to its secret values. Raises `ValueError`."""
     try:
-        parts = {attribute: leaf[name] for attribute, name in PARTS.items() if name in leaf}
+        parts = {part.attribute: leaf[part.name] for part in PARTS if part.name in leaf}
         changes = {name: (from_leaf(old), from_leaf(new)) for name, (old, new) in leaf["changes"].items()}
         entry = Entry(**{**parts, "key": from_leaf(parts["key"])}, changes=changes)
         return entry, leaf.get("sealed", {})
@@ -174,6 +163,6 @@ def entry_from(leaf: Mapping[str, Any]) -> tuple[Entry, Mapping[str, list[str | 
 
 def leaf_of(entry: Entry) -> bytes:
     """The leaf of an entry, which has its sequence and its seals."""
-    parts = {name: getattr(entry, attribute) for attribute, name in PARTS.items()}
+    parts = {part.name: part.of(entry) for part in PARTS}
     kept = {name: value for name, value in parts.items() if value is not None}
     return leaf_text(kept, changes_text(open_changes(entry)), sealed_text(entry.seals))

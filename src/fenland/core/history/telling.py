@@ -5,10 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from decimal import Decimal
-from typing import Any, get_args
+from typing import Any
 
 from fenland.core.definitions.model import Field
-from fenland.core.history.entries import Action, Entry
+from fenland.core.history.entries import Entry
+from fenland.core.history.parts import SHOWN
 from fenland.core.values.differences import change_json, inside, put_in_and_out
 
 #: How long a value may be inside a sentence.
@@ -124,27 +125,9 @@ def _from(before: Any, after: Any) -> str:
     return f"from {_shown(before)} to {_shown(after)}"
 
 
-_NUMBER = {"type": ["integer", "null"]}
-_TEXT = {"type": ["string", "null"]}
 #: What `entry_json` gives, part by part, as the OpenAPI document says it.
 ENTRY_SCHEMAS: Mapping[str, Mapping[str, Any]] = {
-    "sequence": {"type": "integer"},
-    "time": {"type": "string", "format": "date-time"},
-    "collection": {"type": "string"},
-    "id": {"type": "string", "format": "uuid"},
-    "key": {"type": ["string", "integer"]},
-    "version": {"type": "integer"},
-    "action": {"type": "string", "enum": list(get_args(Action))},
-    "actor": {"type": "string"},
-    "behalf": _TEXT,
-    "via": {"type": "string", "examples": ["api", "client", "command-line", "console", "effect"]},
-    "client": _TEXT,
-    "request_id": {"type": "string"},
-    "batch": {**_TEXT, "description": "What the changes of one batch share."},
-    "reason": _TEXT,
-    "cause": {**_NUMBER, "description": "The entry that this one follows from."},
-    "undoes": {**_NUMBER, "description": "The entry that this one takes back."},
-    "restores": {**_NUMBER, "description": "The version that this one goes back to."},
+    **{part.name: part.schema for part in SHOWN},
     "changes": {"type": "object", "additionalProperties": {"$ref": "#/components/schemas/Change"}},
     "sentence": {"type": "string"},
 }
@@ -165,24 +148,5 @@ def entry_json(entry: Entry, telling: Telling, known: Known) -> dict[str, Any]:
                 changes[name]["erased"] = True
         if name in telling.now:
             changes[name]["now"] = telling.now[name]
-    return {
-        "sequence": entry.sequence,
-        "time": entry.time,
-        "collection": entry.collection,
-        "id": entry.record_id,
-        "key": entry.key,
-        "version": entry.version,
-        "action": entry.action,
-        "actor": entry.actor,
-        "behalf": entry.behalf,
-        "via": entry.via,
-        "client": entry.client,
-        "request_id": entry.request_id,
-        "batch": entry.batch,
-        "reason": entry.reason,
-        "cause": entry.cause,
-        "undoes": entry.undoes,
-        "restores": entry.restores,
-        "changes": changes,
-        "sentence": sentence(entry, telling, known),
-    }
+    parts = {part.name: part.of(entry) for part in SHOWN}
+    return {**parts, "changes": changes, "sentence": sentence(entry, telling, known)}

@@ -12,14 +12,15 @@ from functools import cache, lru_cache
 from typing import Any
 from zlib import crc32
 
+from fenland.core.history.parts import PARTS
 from fenland.core.values.canonical import canonical_plain
 
 #: Entries of one block.
 BLOCK = 32
 #: Parts of an entry that a search can skip by.
-EQUALS = ("collection", "actor", "behalf", "action", "request_id", "batch")
+EQUALS = tuple(part.name for part in PARTS if part.term)
 #: Those of which there are few different ones, and many.
-_FEW, _MANY = EQUALS[:4], EQUALS[4:]
+_FEW, _MANY = (tuple(part.name for part in PARTS if part.term == kind) for kind in ("few", "many"))
 #: Letters of a piece of a reason.
 _PIECE = 3
 

@@ -9,6 +9,7 @@ from fenland.core.access.policy import Caller
 from fenland.core.changes.tabular import Form, csv_cell, csv_lines, json_line
 from fenland.core.expressions.budget import renew
 from fenland.core.history.entries import Entry
+from fenland.core.history.parts import SHOWN
 from fenland.core.history.telling import Known, entry_json
 from fenland.core.problems import Malformed
 from fenland.service.history.searching import HistoryRequest, Question, Reader
@@ -21,10 +22,7 @@ from fenland.service.work import View, snapshot
 _AT_A_TIME = 500
 
 #: The columns of a CSV file: one row for each field that an entry changed, or one for an entry without any.
-COLUMNS = (
-    "sequence", "time", "collection", "id", "key", "version", "action", "actor", "behalf", "via", "client",
-    "request_id", "batch", "reason", "cause", "undoes", "restores", "field", "before", "after",
-)  # fmt: skip
+COLUMNS = (*(part.name for part in SHOWN), "field", "before", "after")
 
 
 def export_history(

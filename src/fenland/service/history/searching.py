@@ -23,7 +23,6 @@ from fenland.core.expressions.tree import Call, Constant, Items, Logic, Name, No
 from fenland.core.expressions.types import (
     DATE,
     DYN,
-    INT,
     STRING,
     TIMESTAMP,
     ValueType,
@@ -32,6 +31,7 @@ from fenland.core.expressions.types import (
 )
 from fenland.core.history.entries import ACCOUNTS, DEFINITIONS, Entry
 from fenland.core.history.leaves import leaf_value
+from fenland.core.history.parts import SHOWN
 from fenland.core.history.telling import Known, Telling, entry_json
 from fenland.core.history.terms import EQUALS, pieces, term, value_term
 from fenland.core.problems import Malformed, NotFound
@@ -46,28 +46,13 @@ from fenland.storage.door import Candidates
 #: Entries that one page looks through: about as much as a tenth of a second allows.
 _MOST_LOOKED = 20_000
 
-_TEXTS = (
-    "collection",
-    "id",
-    "key",
-    "action",
-    "actor",
-    "behalf",
-    "via",
-    "client",
-    "request_id",
-    "batch",
-    "reason",
-)
 #: What a condition over entries may speak of, besides the values before and after.
 ENTRY_TYPES: Mapping[str, ValueType] = {
-    **dict.fromkeys(_TEXTS, STRING),
-    **dict.fromkeys(("sequence", "version", "cause", "undoes", "restores"), INT),
-    "time": TIMESTAMP,
+    **{part.name: part.searched for part in SHOWN},
     "fields": list_of(STRING),
 }
 #: Parameters that name a part which must equal their value.
-EQUAL = ("collection", "id", "key", "action", "actor", "via", "request_id", "batch")
+EQUAL = tuple(part.name for part in SHOWN if part.equal)
 
 
 @dataclass(frozen=True, slots=True)
@@ -207,8 +192,8 @@ class Question:
 
     def _seen(self, entry: Entry, reader: Reader) -> dict[str, Any]:
         hidden = reader.telling(entry).hidden
-        names: dict[str, Any] = {name: getattr(entry, name, None) for name in ENTRY_TYPES}
-        names |= {"id": entry.record_id, "key": str(entry.key), "fields": list(entry.changes)}
+        names: dict[str, Any] = {part.name: part.of(entry) for part in SHOWN}
+        names |= {"key": str(entry.key), "fields": list(entry.changes)}
         names["time"] = datetime.fromisoformat(entry.time)
         for side, name in enumerate(("before", "after")):
             values = {one: pair[side] for one, pair in entry.changes.items() if one not in hidden}

@@ -17,7 +17,6 @@ from sqlalchemy import BindParameter, Table, bindparam, func, select, tuple_
 
 from fenland.core.history.entries import Entry, Seal
 from fenland.core.history.leaves import (
-    PARTS,
     SALT,
     changes_from,
     changes_text,
@@ -28,6 +27,7 @@ from fenland.core.history.leaves import (
     sealed,
     sealed_text,
 )
+from fenland.core.history.parts import LEAF_NAMES
 from fenland.core.history.terms import BLOCK
 from fenland.core.limits import DEFAULTS, Limits
 from fenland.core.values.canonical import canonical_plain
@@ -60,7 +60,7 @@ class TableHistory:
         self._places = {name: place for place, name in enumerate(self._columns)}
         attributes = [name for name in self._columns if name not in _STORED]
         #: What leaves call the parts of an entry, in the order of the columns.
-        self._names = [PARTS[name] for name in attributes]
+        self._names = [LEAF_NAMES[name] for name in attributes]
         self._get_parts = attrgetter(*attributes)
         self._add = Prepared(
             engine.numbering(table.insert().values(parameters_of(table, self._columns)), table.c.sequence),

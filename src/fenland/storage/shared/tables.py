@@ -6,7 +6,7 @@ indexes for owners, references and dates. What each type keeps, `column_types.py
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from typing import Any
 
 from sqlalchemy import (
@@ -27,6 +27,7 @@ from sqlalchemy import (
 from sqlalchemy.types import TypeEngine
 
 from fenland.core.definitions.model import Collection, Definitions, Field, has_index, kept_as
+from fenland.core.history.parts import PARTS, Kept, Part
 from fenland.core.reserved import RESERVED
 from fenland.storage.shared.column_types import BinaryNumber, Bytes, Day, ExactDecimal, Json, JsonText, Moment
 
@@ -187,30 +188,28 @@ def _definitions_table(metadata: MetaData) -> Table:
 _SEQUENCE = Integer().with_variant(BigInteger(), "postgresql")
 
 
+_KEPT: Mapping[Kept, Callable[[], TypeEngine[Any]]] = {
+    "word": _word,
+    "text": _text,
+    "json": JsonText,
+    "time": Moment,
+    "sequence": lambda: _SEQUENCE,
+    "number": BigInteger,
+}
+
+
+def _part_column(part: Part) -> Column[Any]:
+    if part.name == "sequence":
+        return Column(part.attribute, _SEQUENCE, primary_key=True, autoincrement=False)
+    return Column(part.attribute, _KEPT[part.kept](), nullable=not part.always)
+
+
 def history_table(metadata: MetaData, name: str = "fenland_history") -> Table:
     """The table of all entries, whose columns are the parts of an `Entry`; `history.py` here fills it."""
     table = Table(
         name,
         metadata,
-        Column("sequence", _SEQUENCE, primary_key=True, autoincrement=False),
-        Column("time", Moment(), nullable=False),
-        # Entries of layout 6 have none.
-        Column("salt", _word(32)),
-        Column("collection", _word(), nullable=False),
-        Column("record_id", _word(36), nullable=False),
-        Column("key", JsonText(), nullable=False),
-        Column("version", BigInteger, nullable=False),
-        Column("action", _word(), nullable=False),
-        Column("actor", _word(), nullable=False),
-        Column("behalf", _word()),
-        Column("via", _word(), nullable=False),
-        Column("request_id", _word(), nullable=False),
-        Column("reason", _text()),
-        Column("cause", _SEQUENCE),
-        Column("client", _word()),
-        Column("batch", _word()),
-        Column("undoes", _SEQUENCE),
-        Column("restores", BigInteger),
+        *(_part_column(part) for part in PARTS),
         # Both as they stand in the leaf, so that it is made without reading them.
         Column("changes", _text(), nullable=False),
         Column("sealed", _text()),

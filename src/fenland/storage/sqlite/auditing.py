@@ -17,7 +17,8 @@ from fenland.core.access.field_access import Record
 from fenland.core.definitions.model import Definitions
 from fenland.core.history.auditing import Row
 from fenland.core.history.entries import Entry
-from fenland.core.history.leaves import MARK, PARTS, leaf_value
+from fenland.core.history.leaves import MARK, leaf_value
+from fenland.core.history.parts import LEAF_NAMES
 from fenland.core.history.terms import BLOCK
 from fenland.storage.shared.column_types import read_json_text
 from fenland.storage.shared.records import TableRecords
@@ -60,7 +61,7 @@ class Audited:
         """The entries as they stand, in the order of their sequence."""
         held, fragment = ("changes", "sealed", "nodes", "key"), orjson.Fragment
         plain = [name for name in self._columns if name not in held]
-        names = [PARTS[name] for name in plain]
+        names = [LEAF_NAMES[name] for name in plain]
         columns = ", ".join(f'"{name}"' for name in (*plain, *held))
         cursor = self._connection.execute(f"SELECT {columns} FROM fenland_history ORDER BY sequence")  # noqa: S608 - our own names
         for *values, changes, sealed, nodes, key in cursor:
