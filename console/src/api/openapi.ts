@@ -415,7 +415,7 @@ export interface paths {
     };
     /**
      * The signed head of the history
-     * @description The signed head of the history.
+     * @description With above and wait it is answered once there are more entries, or the time is over.
      */
     get: operations["readHead"];
     put?: never;
@@ -1952,6 +1952,10 @@ export interface components {
     count_by: "collection" | "actor";
     /** @description Only of this collection. */
     of_collection: string;
+    /** @description Answered once there are more entries than this. */
+    above: number;
+    /** @description Wait for that for so many seconds, at most. */
+    wait: number;
     /** @description The size of the older head. */
     older_size: number;
     /** @description That of the newer one; the newest if left out. */
@@ -3432,7 +3436,12 @@ export interface operations {
   };
   readHead: {
     parameters: {
-      query?: never;
+      query?: {
+        /** @description Answered once there are more entries than this. */
+        above?: components["parameters"]["above"];
+        /** @description Wait for that for so many seconds, at most. */
+        wait?: components["parameters"]["wait"];
+      };
       header?: never;
       path?: never;
       cookie?: never;

@@ -168,7 +168,7 @@ def put_back(
     *,
     replace: bool = False,
     progress: Progress = QUIET,
-    look: Look = lambda path: None,
+    look: Look = lambda _path: None,
 ) -> tuple[Copied, Path | None]:
     """Puts a backup in the place of the database at `path`; see `copying.put_back` of the engine.
 

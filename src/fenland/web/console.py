@@ -47,7 +47,7 @@ def page() -> Response:
 
 
 @lru_cache(4)
-def _under(prefix: str, built: int) -> str:
+def _under(prefix: str, _built: int) -> str:
     """The page, told under which path it is reached: its addresses are relative to that."""
     base = f'<base href="{escape(prefix)}/" />'
     return (BUILT / "index.html").read_text(encoding="utf-8").replace("<head>", f"<head>{base}", 1)

@@ -143,7 +143,7 @@ def known_where(guard: Condition, condition: Condition) -> Condition:
     return condition if guard == ALWAYS else UNKNOWN if guard == NEVER else If(guard, condition, UNKNOWN)
 
 
-def condition_of(node: Node, guard: Guard = lambda path: ALWAYS) -> Condition:
+def condition_of(node: Node, guard: Guard = lambda _path: ALWAYS) -> Condition:
     """The condition that an expression over one record is."""
     match node:
         case Constant(value=True):

@@ -108,12 +108,12 @@ class Caller:
 RESERVED_NAMES = frozenset({"owner", EVERYONE, "fenland", "nobody"})
 
 
-def nothing(collection: str, key: Any) -> None:
+def nothing(_collection: str, _key: Any) -> None:
     """Follows no reference."""
     return
 
 
-def _unheard(rule: Rule, why: str) -> None:
+def _unheard(_rule: Rule, _why: str) -> None:
     return None
 
 

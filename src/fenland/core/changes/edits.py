@@ -39,11 +39,11 @@ def _is_number(value: Any) -> bool:
     return isinstance(value, (int, float, Decimal)) and not isinstance(value, bool)
 
 
-def _set(stored: Any, value: Any) -> Any:
+def _set(_stored: Any, value: Any) -> Any:
     return value
 
 
-def _clear(stored: Any, value: Any) -> Any:
+def _clear(_stored: Any, _value: Any) -> Any:
     return None
 
 
@@ -100,7 +100,7 @@ def _length(value: Any) -> int:
     return len(value) if isinstance(value, (str, list, dict)) else 1
 
 
-def _any(value: Any) -> bool:
+def _any(_value: Any) -> bool:
     return True
 
 

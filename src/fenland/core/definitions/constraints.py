@@ -80,7 +80,7 @@ def _pattern_of(text: str) -> str:
 
 
 def _size(code: str, words: str, holds: Callable[[int, int], bool]) -> Callable[[Any, Field], Rule]:
-    def make(limit: int, field: Field) -> Rule:
+    def make(limit: int, _field: Field) -> Rule:
         def rule(value: Any) -> Finding:
             if holds(len(value), limit):
                 return None
@@ -106,7 +106,7 @@ def _bound(code: str, words: str, holds: Callable[[Any, Any], bool]) -> Callable
     return make
 
 
-def _multiple_of(step: Decimal, field: Field) -> Rule:
+def _multiple_of(step: Decimal, _field: Field) -> Rule:
     def rule(value: Any) -> Finding:
         number = Decimal(exact(value))
         # Python's remainder stops at 28 digits; whole-number ratios do not.
@@ -119,7 +119,7 @@ def _multiple_of(step: Decimal, field: Field) -> Rule:
     return rule
 
 
-def _pattern(text: str, field: Field) -> Rule:
+def _pattern(text: str, _field: Field) -> Rule:
     search = compile_pattern(text)
 
     def rule(value: str) -> Finding:
@@ -128,7 +128,7 @@ def _pattern(text: str, field: Field) -> Rule:
     return rule
 
 
-def _enum(members: tuple[Any, ...], field: Field) -> Rule:
+def _enum(members: tuple[Any, ...], _field: Field) -> Rule:
     words = ", ".join(
         str(member) if not isinstance(member, bool) else str(member).lower() for member in members
     )
@@ -141,7 +141,7 @@ def _enum(members: tuple[Any, ...], field: Field) -> Rule:
     return rule
 
 
-def _unique_items(wanted: bool, field: Field) -> Rule:
+def _unique_items(wanted: bool, _field: Field) -> Rule:
     def rule(value: list[Any]) -> Finding:
         seen = set()
         for place, member in enumerate(value if wanted else ()):

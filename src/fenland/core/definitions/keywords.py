@@ -33,7 +33,7 @@ class Keyword:
     silent: Any = False
 
 
-def _anything(value: Any) -> bool:
+def _anything(_value: Any) -> bool:
     return True
 
 

@@ -20,7 +20,7 @@ from fenland.core.values.formats import READERS
 Check = Callable[[Any, str, list[Problem]], Any]
 
 #: Returned by a check that added a problem and has no value to go on with.
-REFUSED: Any = type("Refused", (), {"__repr__": lambda self: "REFUSED"})()
+REFUSED: Any = type("Refused", (), {"__repr__": lambda _self: "REFUSED"})()
 
 LOWEST_INTEGER, HIGHEST_INTEGER = -(2**63), 2**63 - 1
 
@@ -149,7 +149,7 @@ def _scalar(field: Field) -> Check:
     return check
 
 
-def _anything(value: Any, pointer: str, problems: list[Problem]) -> Any:
+def _anything(value: Any, _pointer: str, _problems: list[Problem]) -> Any:
     return value
 
 

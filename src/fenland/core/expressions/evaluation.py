@@ -100,7 +100,7 @@ def _run(node: Node) -> Compiled:
 
 def _constant(node: Constant) -> Compiled:
     value = node.value
-    return lambda bindings: value
+    return lambda _bindings: value
 
 
 def _name(node: Name) -> Compiled:
@@ -145,7 +145,7 @@ def _followed(step: Step, key: Any, follow: Callable[[str | None, Any], Any]) ->
 
 
 def _failure(node: Failure) -> Compiled:
-    def run(bindings: Bindings) -> Any:
+    def run(_bindings: Bindings) -> Any:
         raise EvaluationError(node.message)
 
     return run

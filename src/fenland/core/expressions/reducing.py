@@ -48,7 +48,7 @@ class _Reducing:
     def reducer(self, node: Node, hidden: frozenset[str]) -> Reducer:
         """The reducer of a node; `hidden` are names that variables of macros stand for here."""
         if isinstance(node, (Constant, Failure)):
-            return lambda bindings: node
+            return lambda _bindings: node
         if self._needs(node) <= self._known - hidden:
             return _settled(node)
         if isinstance(node, Logic):
@@ -57,7 +57,7 @@ class _Reducing:
             condition, yes, no = (self.reducer(one, hidden) for one in (node.condition, node.yes, node.no))
             return _choice(node, condition, yes, no)
         if not parts_of(node):
-            return lambda bindings: node
+            return lambda _bindings: node
         return self._whole(node, hidden)
 
     def _whole(self, node: Node, hidden: frozenset[str]) -> Reducer:

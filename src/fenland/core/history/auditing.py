@@ -207,7 +207,7 @@ class TreeAudit:
 
 
 def differing_records(
-    replayed: Mapping[str, Mapping[str, Any]], name: str, stored: Iterable[Mapping[str, Any]], same: Any
+    replayed: Mapping[str, Mapping[str, Any]], stored: Iterable[Mapping[str, Any]], same: Any
 ) -> Iterable[tuple[str, Mapping[str, Any] | None, list[str]]]:
     """Records that are not as the history has them: id, the stored one if any, and the fields that differ."""
     left = dict(replayed)
@@ -216,7 +216,7 @@ def differing_records(
         if told is None:
             yield record["id"], record, []
             continue
-        fields = [one for one in record if not same(one, told.get(one), record[one])]
+        fields = [one for one in record if not same(told.get(one), record[one])]
         if fields:
             yield record["id"], record, fields
     for record_id in left:

@@ -16,7 +16,7 @@ from fenland.core.limits import DEFAULTS, Limits, beyond
 from fenland.core.problems import Malformed, TooLarge
 
 #: Marks "nothing was given", where None is a value of its own.
-MISSING: Any = type("Missing", (), {"__repr__": lambda self: "MISSING", "__bool__": lambda self: False})()
+MISSING: Any = type("Missing", (), {"__repr__": lambda _self: "MISSING", "__bool__": lambda _self: False})()
 
 #: Digits and exponents beyond this cannot be a field's value and only cost time to compute with.
 MAX_NUMBER_LENGTH = 400

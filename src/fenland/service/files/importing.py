@@ -512,7 +512,7 @@ def _keep(found: Imported) -> dict[str, Any]:
     }
 
 
-def _give(work: Work, caller: Caller, kept: dict[str, Any]) -> Imported:
+def _give(_work: Work, _caller: Caller, kept: dict[str, Any]) -> Imported:
     refused = [
         Refused(row, detail, tuple(Problem(*one) for one in problems))
         for row, detail, problems in kept["refused"]

@@ -85,7 +85,7 @@ class SeedRequest:
 
     update: bool = False
     preview: bool = False
-    told: Callable[[int, int], None] = lambda done, whole: None
+    told: Callable[[int, int], None] = lambda _done, _whole: None
 
 
 def seed(project: Project, made: Made, request: SeedRequest) -> list[Seeded]:

@@ -464,7 +464,7 @@ def _keep(undoing: Undoing) -> dict[str, Any]:
     }
 
 
-def _give(work: Work, caller: Caller, kept: dict[str, Any]) -> Undoing:
+def _give(_work: Work, _caller: Caller, kept: dict[str, Any]) -> Undoing:
     undone, unseen = kept.get("counts", [0, 0])
     items = [Undone(*one) for one in _rows(kept)]
     return Undoing(items, repeated=True, batch=kept["batch"], undone=undone, unseen=unseen)

@@ -260,7 +260,7 @@ def _records(base: Audited, replay: Replay, last: Mapping[str, tuple[int, str]],
         counted = _Counted(stored)
         expected = replay.records.get(name, {})
         key = replay.definitions.collections[name].key
-        for record_id, record, fields in differing_records(expected, name, counted, _same):
+        for record_id, record, fields in differing_records(expected, counted, _same):
             sequence, time = last.get(record_id, (None, None))
             if sequence is None and partial:
                 # All of its entries are in an archive that is not at hand.
@@ -295,7 +295,7 @@ class _Counted:
             yield one
 
 
-def _same(name: str, told: Any, stored: Any) -> bool:
+def _same(told: Any, stored: Any) -> bool:
     if isinstance(told, Unknown):
         if told.salt is None or stored is None:
             # Nothing is known of it, or it was never to be kept.

@@ -232,7 +232,7 @@ def _keep(many: Many) -> dict[str, Any]:
     return {"matched": many.matched, "changed": many.changed, "refused": many.refused, "batch": many.batch}
 
 
-def _give(work: Work, caller: Caller, kept: dict[str, Any]) -> Many:
+def _give(_work: Work, _caller: Caller, kept: dict[str, Any]) -> Many:
     return Many(kept["matched"], kept["changed"], kept["refused"], repeated=True, batch=kept.get("batch"))
 
 

@@ -26,7 +26,7 @@ class Broken:
 
 
 def broken_records(
-    service: Service, looked: Callable[[int, int], None] = lambda done, whole: None
+    service: Service, looked: Callable[[int, int], None] = lambda _done, _whole: None
 ) -> Iterator[Broken]:
     """The records that could not be saved today as they are.
 

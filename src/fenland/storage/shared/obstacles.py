@@ -108,7 +108,7 @@ class Obstacles:
                     return sum(record[item.name] is not None for record in self._records(one.old))
         return 0
 
-    def all(self, looked: Callable[[int], None] = lambda number: None) -> list[Obstacle]:
+    def all(self, looked: Callable[[int], None] = lambda _number: None) -> list[Obstacle]:
         """Everything that stands in the way; `looked` is told how many more records were looked at."""
         found: dict[tuple[str, str], _Found] = {}
 

@@ -70,7 +70,7 @@ def prepare(connection: Connection, tables: Tables, made: Made, engine: Engine) 
         return Known(tuple(before))
     _refuse_unless_free(comparison, before, tables.project, made)
     old = Tables(before[-1].read())
-    refuse_foreign(connection, comparison, tables)
+    refuse_foreign(connection, comparison)
     carry_out(operations_on(connection), comparison, old, tables)
     newest = define(Through(connection, engine), tables, before, comparison, made)
     return Known((*before, newest), tuple(step.sentence for step in comparison.steps))
@@ -108,7 +108,7 @@ def read_kept(defined: Defined) -> Definitions:
         ) from None
 
 
-def refuse_foreign(connection: Connection, comparison: Comparison, tables: Tables) -> None:
+def refuse_foreign(connection: Connection, comparison: Comparison) -> None:
     """Raises `DatabaseRefused` where a table that is not ours has the name of a new collection."""
     present = set(inspect(connection).get_table_names())
     renamed = [one.new.name for one in comparison.kept if one.old.name != one.new.name]

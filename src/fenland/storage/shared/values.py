@@ -123,7 +123,7 @@ class Copied:
 class Progress:
     """Who is told how far long work is: what is done, how much of it, and how much there is in all."""
 
-    told: Callable[[str, int, int], None] = lambda what, done, whole: None
+    told: Callable[[str, int, int], None] = lambda _what, _done, _whole: None
 
 
 QUIET = Progress()

@@ -158,7 +158,7 @@ def _plan(
     number = before[-1].number
     if not comparison.steps:
         return Migration(number), comparison, before
-    refuse_foreign(connection, comparison, tables)
+    refuse_foreign(connection, comparison)
     older = before[-1].read()
     old = Tables(older)
     engine = sqlite.SqliteEngine(connection.dialect)

@@ -60,8 +60,8 @@ class Waiting:
 class Ends:
     """What is called when a transaction has begun, and raises when there may be none; and once kept."""
 
-    begun: Callable[[WritingConnection], None] = lambda connection: None
-    kept: Callable[[WritingConnection], None] = lambda connection: None
+    begun: Callable[[WritingConnection], None] = lambda _connection: None
+    kept: Callable[[WritingConnection], None] = lambda _connection: None
 
 
 class _Job:

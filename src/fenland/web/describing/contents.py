@@ -39,4 +39,4 @@ def one_body(schema: Schema | str, *types: str, example: Any = MISSING, required
     """A body that is the same for every record type: its schema, or the name of one."""
     found = ref(f"schemas/{schema}") if isinstance(schema, str) else schema
     content = content_of(found, *types, example=example)
-    return Body(lambda about: content, required)
+    return Body(lambda _about: content, required)

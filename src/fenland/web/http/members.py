@@ -32,7 +32,7 @@ MINUTES: Member = (
     "a whole number of minutes from 1 to 1440",
 )
 SECRET: Member = (lambda one: one is None or isinstance(one, str), "a text, or null for none")
-ANYTHING: Member = (lambda one: True, "a scope")
+ANYTHING: Member = (lambda _one: True, "a scope")
 
 
 def object_of(call: Call, *known: str) -> dict[str, Any]:

@@ -74,11 +74,11 @@ class Query:
 # --- readers -----------------------------------------------------------------------------------------
 
 
-def _text(name: str, text: str) -> str:
+def _text(_name: str, text: str) -> str:
     return text
 
 
-def _preferences(name: str, text: str) -> frozenset[str]:
+def _preferences(_name: str, text: str) -> frozenset[str]:
     return preferences(text)
 
 
@@ -262,7 +262,7 @@ BLANK = Parameter[Blank | None](
     "blank", _enum(*BLANKS), "What a blank means for every field.", one_of(*BLANKS), None
 )
 REASON_WHY = Parameter[str | None](
-    "reason", REASON, "Why; kept in the history.", lambda name, text: checked_reason(text), None
+    "reason", REASON, "Why; kept in the history.", lambda _name, text: checked_reason(text), None
 )
 SEEN = Parameter[Base | None](
     "base", BASE, "The ETag or version you saw; 409 where others changed the same.", base, None

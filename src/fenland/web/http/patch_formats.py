@@ -57,7 +57,7 @@ class PatchFormat:
     media_types: tuple[str, ...]
     read: Callable[[Sent], Patch]
     schema: Callable[[str], Schema]
-    example: Callable[[Mapping[str, Any]], Any] = lambda fields: MISSING
+    example: Callable[[Mapping[str, Any]], Any] = lambda _fields: MISSING
     member: Member | None = None
 
 
@@ -76,23 +76,23 @@ FORMATS: tuple[PatchFormat, ...] = (
         read=lambda sent: MergePatch(read_object(sent.body, sent.limits)),
         schema=lambda name: {"$ref": f"#/components/schemas/{name}Patch"},
         example=dict,
-        member=Member("fields", lambda sent, limits: MergePatch(fields_of(sent)), lambda limits: _OPEN),
+        member=Member("fields", lambda sent, _limits: MergePatch(fields_of(sent)), lambda _limits: _OPEN),
     ),
     PatchFormat(
         media_types=("application/json-patch+json",),
         read=lambda sent: read_json_patch(sent.body, sent.limits),
         # As a text, since generators of clients cannot tell a list among other bodies.
-        schema=lambda name: {
+        schema=lambda _name: {
             "type": "string",
             "format": "binary",
             "description": "The text of a JSON Patch (RFC 6902): operations as in the schema JsonPatch.",
         },
-        member=Member("patch", json_patch_from, lambda limits: {"$ref": "#/components/schemas/JsonPatch"}),
+        member=Member("patch", json_patch_from, lambda _limits: {"$ref": "#/components/schemas/JsonPatch"}),
     ),
     PatchFormat(
         media_types=("application/vnd.fenland.edits+json",),
         read=lambda sent: read_edits(sent.body, sent.limits),
-        schema=lambda name: {"$ref": "#/components/schemas/Edits"},
+        schema=lambda _name: {"$ref": "#/components/schemas/Edits"},
         example=lambda fields: {
             "edits": [{"at": f"/{name}", "set": value} for name, value in list(fields.items())[:1]]
         },
@@ -107,7 +107,7 @@ FORMATS: tuple[PatchFormat, ...] = (
         read=lambda sent: read_form(
             sent.fields, read_inputs(sent.content_type, sent.body, sent.limits), sent.limits
         ),
-        schema=lambda name: _OPEN,
+        schema=lambda _name: _OPEN,
     ),
 )
 

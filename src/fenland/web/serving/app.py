@@ -26,7 +26,7 @@ from fenland.web.serving.origins import Origins
 from fenland.web.serving.override import MethodOverride
 
 
-def _same(answer: Answer, request: Request, place: Mapping[str, Any]) -> Answer:
+def _same(answer: Answer, _request: Request, _place: Mapping[str, Any]) -> Answer:
     """The same answer to every request."""
     return answer
 

@@ -475,7 +475,7 @@ class Front:
         """The app's answer, whole; or its pieces, where they are made one by one."""
         begun: list[Any] = []
 
-        def start(status: str, headers: list[tuple[str, str]], error: Any = None) -> None:
+        def start(status: str, headers: list[tuple[str, str]], _error: Any = None) -> None:
             begun[:] = (int(status[:3]), headers)
 
         try:
