@@ -81,20 +81,34 @@ export const evidenceFile = (collection: string, key: string): Promise<Blob> =>
 
 // --- the way back --------------------------------------------------------------------------------------
 
-export const previewRestoring = async (collection: string, key: string, version: number | null): Promise<Preview> =>
-  (await ask(`${ONE}/restore`, "post", { at: { collection, key }, query: { version, preview: true } })) as Preview;
+/** What is looked at before it is done: asked anew each time, and kept for nobody. */
+const LOOKED = { gcTime: 0, retry: false } as const;
+
+/** What going back to a version would do; null is the last one of a deleted record. */
+export const restoringOf = (collection: string, key: string, version: number | null) =>
+  queryOptions({
+    queryKey: [...inCollection(collection), "restoring", key, version],
+    queryFn: async ({ signal }) =>
+      (await ask(`${ONE}/restore`, "post", { at: { collection, key }, query: { version, preview: true }, signal })) as Preview,
+    ...LOOKED,
+  });
 
 export const restoreRecord = async (collection: string, key: string, version: number | null): Promise<Row | null> =>
   (await ask(`${ONE}/restore`, "post", { at: { collection, key }, query: { version } })) as Row | null;
 
 export type Undoing = Answer<"/v1/history/{sequence}/undo", "post">;
 
-export const undoEntry = (sequence: number, preview: boolean): Promise<Undoing> =>
-  ask("/v1/history/{sequence}/undo", "post", { at: { sequence }, query: { preview } });
+/** A save to undo, or a batch: all or nothing, or with `each` every save on its own, however many there are. */
+export type Undo = { sequence: number } | { batch: string; each?: boolean };
 
-/** All or nothing, or with `each` every save on its own, however many there are. */
-export const undoBatch = (batch: string, preview: boolean, each: boolean): Promise<Undoing> =>
-  ask("/v1/history/undo", "post", { query: { preview }, body: { batch, atomic: !each } });
+export const undo = (what: Undo, preview = false): Promise<Undoing> =>
+  "sequence" in what
+    ? ask("/v1/history/{sequence}/undo", "post", { at: { sequence: what.sequence }, query: { preview } })
+    : ask("/v1/history/undo", "post", { query: { preview }, body: { batch: what.batch, atomic: !what.each } });
+
+/** What undoing would do, and what stands in its way. */
+export const undoingOf = (what: Undo) =>
+  queryOptions({ queryKey: ["history", "undoing", what], queryFn: () => undo(what, true), ...LOOKED });
 
 /** Gives the names of the files that hold still what was erased: copies of the database that were made before. */
 export async function eraseFields(collection: string, key: string, fields: string[], reason: string): Promise<string[]> {

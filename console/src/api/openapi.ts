@@ -1413,28 +1413,62 @@ export interface components {
       items: components["schemas"]["Choice"][];
       next: string | null;
     };
+    /** @description Whether something may be done, by which rule, and which parts of it decide. */
+    Judgement: {
+      allowed: boolean;
+      because?: string;
+      rule?: string;
+      file?: string;
+      line?: number;
+      parts?: {
+        part: string;
+        value: boolean | null;
+        why?: string;
+      }[];
+      depends?: string;
+    };
     Access: {
       account: string;
       rights: {
-        [key: string]: unknown;
+        [key: string]: components["schemas"]["Judgement"];
       };
       fields: {
-        [key: string]: unknown;
+        [key: string]: {
+          read: components["schemas"]["Judgement"];
+          update: components["schemas"]["Judgement"];
+        };
+      };
+    };
+    RoleRights: {
+      /** @description Null for who has none. */
+      role: string | null;
+      rights: {
+        [key: string]: {
+          /** @enum {string} */
+          may: "always" | "never" | "owner" | "where" | "as the record";
+          if?: string;
+        };
       };
     };
     AccessMatrix: {
       rights: string[];
-      roles: {
-        [key: string]: unknown;
-      }[];
+      roles: components["schemas"]["RoleRights"][];
       fields: {
-        [key: string]: unknown;
+        field: string;
+        title: string;
+        roles: components["schemas"]["RoleRights"][];
       }[];
       rules: {
-        [key: string]: unknown;
+        [key: string]: {
+          rule: string;
+          file: string;
+          line: number;
+        };
       };
       checks: {
-        [key: string]: unknown;
+        rule: string;
+        message: string;
+        fields: string[];
       }[];
     };
     /** @description What became of the chosen records; up to 20 are shown, refusals first. */

@@ -6,8 +6,8 @@ import DialogContent from "@mui/material/DialogContent";
 import DialogTitle from "@mui/material/DialogTitle";
 import Typography from "@mui/material/Typography";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { undoBatch, undoEntry, type Undoing } from "../api/history";
-import type { CollectionSchema, Entry } from "../api/types";
+import { undo, undoingOf, type Undo, type Undoing } from "../api/history";
+import type { CollectionSchema } from "../api/types";
 import { isObject, type Json } from "../lib/json";
 import { shown } from "../lib/text";
 import { Change, type ChangeOf } from "./Change";
@@ -16,7 +16,7 @@ import { Waiting } from "./Waiting";
 
 interface Props {
   /** With `each`, what stands in the way of one change leaves the others to be undone. */
-  what: { entry: Entry } | { batch: string; each?: boolean };
+  what: Undo;
   schema?: CollectionSchema | undefined;
   onClose: () => void;
 }
@@ -40,11 +40,9 @@ export function UndoDialog({ what, schema, onClose }: Props) {
   const client = useQueryClient();
   const tell = useTell();
   const each = "batch" in what && what.each === true;
-  const run = (preview: boolean) =>
-    "entry" in what ? undoEntry(what.entry.sequence, preview) : undoBatch(what.batch, preview, each);
-  const looked = useQuery({ queryKey: ["undo", what], queryFn: () => run(true), gcTime: 0, retry: false });
-  const undo = useMutation({
-    mutationFn: () => run(false),
+  const looked = useQuery(undoingOf(what));
+  const undoing = useMutation({
+    mutationFn: () => undo(what),
     onSuccess: async (found) => {
       onClose();
       tell(`Undone: ${found.undone === 1 ? "one save" : `${found.undone} changes`}${leftIn(found)}.`);
@@ -57,7 +55,7 @@ export function UndoDialog({ what, schema, onClose }: Props) {
   const nothing = (found?.undone ?? 0) === 0;
   return (
     <Dialog open onClose={onClose} fullWidth maxWidth="sm">
-      <DialogTitle>{"entry" in what ? "What undoing this save would do" : "What undoing this batch would do"}</DialogTitle>
+      <DialogTitle>{"sequence" in what ? "What undoing this save would do" : "What undoing this batch would do"}</DialogTitle>
       <DialogContent>
         {looked.isPending && <Waiting what="what it would do" />}
         {looked.error && <Alert severity="error">{looked.error.message}</Alert>}
@@ -76,8 +74,8 @@ export function UndoDialog({ what, schema, onClose }: Props) {
         <Button
           variant="contained"
           disabled={!found || (!each && found.refused > 0) || nothing}
-          loading={undo.isPending}
-          onClick={() => undo.mutate()}
+          loading={undoing.isPending}
+          onClick={() => undoing.mutate()}
         >
           Undo
         </Button>

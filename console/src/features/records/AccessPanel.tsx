@@ -5,7 +5,7 @@ import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { accessOf, type Told } from "../../api/access";
+import { accessOf, type Judgement } from "../../api/access";
 import { accounts } from "../../api/accounts";
 import { session } from "../../api/session";
 import type { CollectionSchema } from "../../api/types";
@@ -90,7 +90,7 @@ function Chooser({ value, onChange }: { value: string; onChange: (account: strin
 
 const SAID = { true: "holds", false: "does not hold", null: "cannot be told" };
 
-function Line({ what, told }: { what: string; told: Told }) {
+function Line({ what, told }: { what: string; told: Judgement }) {
   return (
     <Box sx={{ display: "grid", gridTemplateColumns: "4.5em 1fr", gap: 1, py: 0.75, borderTop: 1, borderColor: "divider" }}>
       <Typography component="dt" sx={{ fontWeight: 700, color: told.allowed ? "success.main" : "error.main" }}>

@@ -84,7 +84,7 @@ export function HistoryPanel({ collection, recordKey, schema }: Props) {
           Earlier changes are in the archive {file}.
         </Alert>
       ))}
-      {undoing && <UndoDialog what={{ entry: undoing }} schema={schema} onClose={() => setUndoing(null)} />}
+      {undoing && <UndoDialog what={{ sequence: undoing.sequence }} schema={schema} onClose={() => setUndoing(null)} />}
     </Box>
   );
 }

@@ -8,7 +8,7 @@ import Typography from "@mui/material/Typography";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useNavigate } from "react-router";
-import { previewRestoring, restoreRecord } from "../../api/history";
+import { restoreRecord, restoringOf } from "../../api/history";
 import type { CollectionSchema } from "../../api/types";
 import { Change } from "../../ui/Change";
 import { useTell } from "../../ui/messages";
@@ -40,12 +40,7 @@ function RestoreDialog({ collection, recordKey, version, schema, onClose }: Prop
   const client = useQueryClient();
   const tell = useTell();
   const navigate = useNavigate();
-  const looked = useQuery({
-    queryKey: ["restore", collection, recordKey, version],
-    queryFn: () => previewRestoring(collection, recordKey, version),
-    gcTime: 0,
-    retry: false,
-  });
+  const looked = useQuery(restoringOf(collection, recordKey, version));
   const restore = useMutation({
     mutationFn: () => restoreRecord(collection, recordKey, version),
     onSuccess: async (row) => {

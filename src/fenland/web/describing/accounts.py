@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from fenland.web.http.schemas import ANY, FLAG, MOMENT, OPEN, TEXT, Schema, closed, nullable, ref
+from fenland.web.http.schemas import ANY, FLAG, MOMENT, NUMBER, OPEN, TEXT, Schema, closed, nullable, ref
 
 _NAMES: Schema = {"type": "array", "items": TEXT}
 _SCOPE: Schema = {
@@ -25,7 +25,14 @@ _TOKEN: Schema = {
     "used_at": nullable(MOMENT),
     "scope": _SCOPE,
 }
+_RULE: Schema = {"rule": TEXT, "file": TEXT, "line": NUMBER}
+_BY_ROLE: Schema = {"type": "array", "items": ref("schemas/RoleRights")}
 _NEW_TOKEN: Schema = {"label": TEXT, "days": {"type": ["integer", "null"]}, "scope": _SCOPE}
+
+
+def _by_name(schema: Schema) -> Schema:
+    return {"type": "object", "additionalProperties": schema}
+
 
 SCHEMAS: dict[str, Schema] = {
     "Session": closed(
@@ -62,14 +69,55 @@ SCHEMAS: dict[str, Schema] = {
     "ChoicePage": closed(
         {"items": {"type": "array", "items": ref("schemas/Choice")}, "next": nullable(TEXT)}
     ),
-    "Access": closed({"account": TEXT, "rights": OPEN, "fields": OPEN}),
+    "Judgement": closed(
+        {
+            "allowed": FLAG,
+            "because": TEXT,
+            **_RULE,
+            "parts": {
+                "type": "array",
+                "items": closed(
+                    {"part": TEXT, "value": {"type": ["boolean", "null"]}, "why": TEXT}, optional=("why",)
+                ),
+            },
+            "depends": TEXT,
+        },
+        optional=("because", *_RULE, "parts", "depends"),
+        description="Whether something may be done, by which rule, and which parts of it decide.",
+    ),
+    "Access": closed(
+        {
+            "account": TEXT,
+            "rights": _by_name(ref("schemas/Judgement")),
+            "fields": _by_name(
+                closed({"read": ref("schemas/Judgement"), "update": ref("schemas/Judgement")})
+            ),
+        }
+    ),
+    "RoleRights": closed(
+        {
+            "role": {"type": ["string", "null"], "description": "Null for who has none."},
+            "rights": _by_name(
+                closed(
+                    {
+                        "may": {
+                            "type": "string",
+                            "enum": ["always", "never", "owner", "where", "as the record"],
+                        },
+                        "if": TEXT,
+                    },
+                    optional=("if",),
+                )
+            ),
+        }
+    ),
     "AccessMatrix": closed(
         {
             "rights": _NAMES,
-            "roles": {"type": "array", "items": OPEN},
-            "fields": {"type": "array", "items": OPEN},
-            "rules": OPEN,
-            "checks": {"type": "array", "items": OPEN},
+            "roles": _BY_ROLE,
+            "fields": {"type": "array", "items": closed({"field": TEXT, "title": TEXT, "roles": _BY_ROLE})},
+            "rules": _by_name(closed(_RULE)),
+            "checks": {"type": "array", "items": closed({"rule": TEXT, "message": TEXT, "fields": _NAMES})},
         }
     ),
     "Many": closed(
