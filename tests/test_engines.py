@@ -24,7 +24,7 @@ from fenland.core.history.entries import Entry
 from fenland.core.history.leaves import leaf_of
 from fenland.core.history.merkle import leaf_hash
 from fenland.core.problems import NotSignedIn
-from fenland.service.accounts.callers import Came, caller_by_token
+from fenland.service.accounts.callers import Origin, caller_by_token
 from fenland.service.accounts.tokens import NewToken, issue_token, list_tokens, revoke_tokens
 from fenland.service.service import Service
 from fenland.storage.door import Order, Page, Record, ReferenceBroken, ValueTaken, VersionRace
@@ -212,11 +212,11 @@ def test_no_change_of_many_threads_is_lost(http: httpx.Client, service: Service)
 def test_tokens_end(service: Service) -> None:
     issue_token(service, "olga", NewToken(secret="short", lifetime=timedelta(microseconds=1)))
     issue_token(service, "olga", NewToken("till", timedelta(days=1), secret="long"))
-    assert caller_by_token(service, "long", Came()).actor == Actor("olga", "Olga", frozenset({"office"}))
+    assert caller_by_token(service, "long", Origin()).actor == Actor("olga", "Olga", frozenset({"office"}))
     with pytest.raises(NotSignedIn):
-        caller_by_token(service, "short", Came())
+        caller_by_token(service, "short", Origin())
     kept = {one.label: one for one in list_tokens(service, "olga")}
     assert kept["till"].expires_at is not None and kept["till"].created_at < kept["till"].expires_at
     assert revoke_tokens(service, "olga", kept["till"].id) == 1
     with pytest.raises(NotSignedIn):
-        caller_by_token(service, "long", Came())
+        caller_by_token(service, "long", Origin())

@@ -306,13 +306,13 @@ def test_blocks_without_what_is_asked_are_not_read(house: tuple[Service, httpx.C
     filled(http, random.Random(4), 200)
     with service.database.reading() as reading:
         found = service.database.history.candidates(
-            reading, Candidates.equal_to("action", "migrate"), below=10**9
+            reading, Candidates.having("action", "migrate"), below=10**9
         )
         read = sum(len(page) for _, page in found)
         # The newest block is not full, so that its terms are not known.
         assert read <= 1
         spans = list(
-            service.database.history.candidates(reading, Candidates.equal_to("batch", "none"), below=10**9)
+            service.database.history.candidates(reading, Candidates.having("batch", "none"), below=10**9)
         )
     assert len(spans) == 1
 

@@ -4,15 +4,23 @@ from __future__ import annotations
 
 import ast
 from collections.abc import Iterator
+from functools import cache
 from pathlib import Path
 
 SOURCES = Path(__file__).parents[1] / "src" / "fenland"
 Function = ast.FunctionDef | ast.AsyncFunctionDef
 
 
+@cache
+def _trees() -> list[tuple[Path, list[ast.AST]]]:
+    """Each file, with all its nodes: read once, since that takes longest."""
+    files = sorted(SOURCES.rglob("*.py"))
+    return [(path, [*ast.walk(ast.parse(path.read_text()))]) for path in files]
+
+
 def _functions() -> Iterator[tuple[str, str, Function]]:
-    for path in sorted(SOURCES.rglob("*.py")):
-        for node in ast.walk(ast.parse(path.read_text())):
+    for path, nodes in _trees():
+        for node in nodes:
             if isinstance(node, Function):
                 yield path.relative_to(SOURCES).parts[0], f"{path.name}:{node.lineno} {node.name}", node
 
@@ -37,8 +45,8 @@ def test_functions_take_few_parameters() -> None:
 
 def _calls(*names: str) -> Iterator[str]:
     """The files that call methods like `records.add`, with or without more before them."""
-    for path in sorted(SOURCES.rglob("*.py")):
-        for node in ast.walk(ast.parse(path.read_text())):
+    for path, nodes in _trees():
+        for node in nodes:
             if isinstance(node, ast.Call) and isinstance(node.func, ast.Attribute):
                 found = ast.unparse(node.func)
                 if any(found == name or found.endswith(f".{name}") for name in names):
@@ -60,3 +68,20 @@ def test_records_and_history_are_written_in_one_place() -> None:
 
 def test_nobody_above_the_door_runs_sql() -> None:
     assert {path.split("/")[0] for path in _calls("execute", "executemany", "exec_driver_sql")} == {"storage"}
+
+
+#: Alembic is large, and only a migration needs it.
+LATE = {"storage/shared/migrating.py"}
+
+
+def test_imports_stand_at_the_head_of_a_file_but_in_commands() -> None:
+    """A command loads what it needs when it runs; elsewhere an import within a function hides what hangs together."""
+    late = {
+        path.relative_to(SOURCES).as_posix()
+        for path, nodes in _trees()
+        for function in nodes
+        if isinstance(function, Function)
+        for node in ast.walk(function)
+        if isinstance(node, (ast.Import, ast.ImportFrom))
+    }
+    assert {place for place in late if not place.startswith("cli/")} == LATE

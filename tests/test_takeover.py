@@ -743,7 +743,7 @@ def test_few_passwords_are_worked_on_at_a_time(monkeypatch: pytest.MonkeyPatch) 
 
     def sign_in() -> None:
         try:
-            outcomes.append(passwords.fits("x", "kept"))
+            outcomes.append(passwords.matches("x", "kept"))
         except TooMany:
             outcomes.append("later")
 

@@ -14,7 +14,7 @@ from fenland.core.definitions.reading import definitions_from
 from fenland.core.problems import NotSignedIn
 from fenland.core.values.identity import timestamp
 from fenland.service.accounts.accounts import AccountChange, NewAccount, add_account, change_account
-from fenland.service.accounts.callers import Came, caller_by_token
+from fenland.service.accounts.callers import Origin, caller_by_token
 from fenland.service.accounts.tokens import NewToken, issue_token, revoke_tokens
 from fenland.service.service import Service
 from fenland.storage.door import Token, open_database
@@ -24,7 +24,7 @@ DEFINITIONS = definitions_from({"notes": {"fields": {"text": {"type": "string"}}
 
 
 def signed_in(service: Service, token: str = "a-token") -> Actor:
-    return caller_by_token(service, token, Came()).actor
+    return caller_by_token(service, token, Origin()).actor
 
 
 class Clock:

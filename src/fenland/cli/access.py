@@ -43,33 +43,33 @@ def explain(
         return
     out.print(f"[bold]{escape(found['account'])}[/] and {escape(collection)} {escape(key)}")
     table = Table("", "May", "Why", box=None, header_style="bold", pad_edge=False, padding=(0, 2, 0, 0))
-    for right, told in found["rights"].items():
-        table.add_row(right, _may(told), _why(told))
+    for right, judgement in found["rights"].items():
+        table.add_row(right, _may(judgement), _why(judgement))
     for name, rights in found["fields"].items():
-        for right, told in rights.items():
+        for right, judgement in rights.items():
             # What is as with the record says nothing new.
-            if "rule" in told or (right == "read" and not told["allowed"]):
-                table.add_row(f"{name}: {right}", _may(told), _why(told))
+            if "rule" in judgement or (right == "read" and not judgement["allowed"]):
+                table.add_row(f"{name}: {right}", _may(judgement), _why(judgement))
     out.print(table)
     closed = [name for name, rights in found["fields"].items() if not rights["update"]["allowed"]]
     if closed and found["rights"]["update"]["allowed"]:
         out.print(f"[dim]Not to be set:[/] {escape(', '.join(closed))}")
 
 
-def _may(told: Mapping[str, Any]) -> str:
-    return "[green]yes[/]" if told["allowed"] else "[red]no[/]"
+def _may(judgement: Mapping[str, Any]) -> str:
+    return "[green]yes[/]" if judgement["allowed"] else "[red]no[/]"
 
 
-def _why(told: Mapping[str, Any]) -> str:
-    lines = [escape(told["because"])] if told.get("because") else []
-    for part in told.get("parts", ()):
+def _why(judgement: Mapping[str, Any]) -> str:
+    lines = [escape(judgement["because"])] if judgement.get("because") else []
+    for part in judgement.get("parts", ()):
         value = {True: "true", False: "false", None: "no value"}[part["value"]]
         why = f" ({part['why']})" if part.get("why") else ""
         lines.append(f"{escape(part['part'])} is {value}{escape(why)}")
-    if told.get("depends"):
-        lines.append(f"[dim]{escape(told['depends'])}[/]")
-    if told.get("file"):
-        lines.append(f"[dim]{escape(told['file'])}:{told['line']}[/]")
+    if judgement.get("depends"):
+        lines.append(f"[dim]{escape(judgement['depends'])}[/]")
+    if judgement.get("file"):
+        lines.append(f"[dim]{escape(judgement['file'])}:{judgement['line']}[/]")
     return "\n".join(lines)
 
 
@@ -165,8 +165,8 @@ def _tell(found: Mapping[str, Any], preview: bool, as_json: bool) -> None:
         print_exact(found)
     else:
         would = "would be " if preview else ""
-        told = f"{counted(found['matched'], 'record')} chosen: {found['changed']} {would}changed"
-        out.print(f"{told}, {found['refused']} {would}refused.")
+        judgement = f"{counted(found['matched'], 'record')} chosen: {found['changed']} {would}changed"
+        out.print(f"{judgement}, {found['refused']} {would}refused.")
         for one in found["records"]:
             out.print(f"  [bold]{escape(str(one['key']))}[/]  {_became(one)}")
     if not found["done"] and not preview:

@@ -79,8 +79,8 @@ def restore_backup(
     except DatabaseRefused as error:
         fail(str(error))
     if as_json:
-        told = {"database": str(settings.database), "replaced": str(aside) if aside else None}
-        print_json({**told, **_copied_json(found)})
+        places = {"database": str(settings.database), "replaced": str(aside) if aside else None}
+        print_json({**places, **_copied_json(found)})
         return
     out.print(f"[green]✓[/] {_words(found)} are in [bold]{escape(settings.database)}[/].")
     if aside is not None:

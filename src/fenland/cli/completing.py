@@ -89,7 +89,7 @@ def complete_value(context: typer.Context, incomplete: str) -> list[str]:
         # One name, or a list of them.
         boolean = schema.get("type") == "boolean" or "boolean" in list(schema.get("type", ()))
         values = schema.get("enum") or (["yes", "no"] if boolean else [])
-        told = [f"{name}={value}" for value in values if value is not None]
-        return [one for one in told if one.startswith(incomplete)]
+        pairs = [f"{name}={value}" for value in values if value is not None]
+        return [one for one in pairs if one.startswith(incomplete)]
 
     return [] if collection is None else _asked(ask)

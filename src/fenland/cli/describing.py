@@ -79,10 +79,10 @@ def seed(
     try:
         with shown_progress() as progress:
 
-            def told(done: int, whole: int) -> None:
-                progress.told("seeding", done, whole)
+            def report(done: int, whole: int) -> None:
+                progress.report("seeding", done, whole)
 
-            request = SeedRequest(update=update, preview=preview, told=told)
+            request = SeedRequest(update=update, preview=preview, report=report)
             found = apply_seeds(project, made_now("seed", at_start=False), request)
     except DatabaseRefused as error:
         fail(str(error))

@@ -73,7 +73,7 @@ def import_file(
         else:
             run = _Run(client, collection, file, asked, preview=preview)
             run.all(resume=resume)
-            _conclude(run.done, run.told, run.refused_path, preview=preview, as_json=as_json)
+            _conclude(run.done, run.problems, run.refused_path, preview=preview, as_json=as_json)
 
 
 def _at_once(client: Client, collection: str, file: Path, asked: Mapping[str, Any], *, as_json: bool) -> None:
@@ -112,7 +112,7 @@ class _Run:
     ) -> None:
         self._client, self._collection, self._file, self._asked = client, collection, file, asked
         self._preview = preview
-        self.told: list[dict[str, Any]] = []
+        self.problems: list[dict[str, Any]] = []
         self.refused_path: Path | None = None
 
     def all(self, *, resume: bool) -> None:
@@ -154,8 +154,8 @@ class _Run:
             batch=None if self._preview else self.done.batch,
             **self._asked,
         )
-        for one in answer["problems"][: _TOLD - len(self.told)]:
-            self.told.append({**one, "row": _number(portion, one["row"])})
+        for one in answer["problems"][: _TOLD - len(self.problems)]:
+            self.problems.append({**one, "row": _number(portion, one["row"])})
         _tell_repeats(portion, answer)
         if answer["unmatched"] and self._preview and not self.done.portions:
             names = ", ".join(answer["unmatched"])
@@ -165,7 +165,7 @@ class _Run:
 
 def _conclude(
     done: Done,
-    told: list[dict[str, Any]],
+    problems: list[dict[str, Any]],
     refused_path: Path | None,
     *,
     preview: bool,
@@ -178,16 +178,16 @@ def _conclude(
     if as_json:
         path = str(refused_path) if refused_path is not None else None
         batch = None if preview else done.batch
-        print_json({**counts, "preview": preview, "batch": batch, "problems": told, "refused_file": path})
+        print_json({**counts, "preview": preview, "batch": batch, "problems": problems, "refused_file": path})
     else:
         would = "would be " if preview else ""
         words = ", ".join(f"{counts[name]} {would}{name}" for name in names[1:])
         sign = "" if preview or done.refused else "[green]✓[/] "
         out.print(f"{sign}Of {counted(done.rows, 'row')}: {words}.")
-        for one in told:
+        for one in problems:
             err.print(f"[red]✗[/] row {one['row']}: {escape(one['detail'])}")
-        if done.refused > len(told):
-            err.print(f"[dim]and {done.refused - len(told)} more[/]")
+        if done.refused > len(problems):
+            err.print(f"[dim]and {done.refused - len(problems)} more[/]")
         if refused_path is not None:
             out.print(
                 f"The refused rows are in [bold]{escape(refused_path)}[/]: correct and import that file."

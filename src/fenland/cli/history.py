@@ -148,15 +148,15 @@ def restore(
     if as_json:
         print_exact(record.fields)
     else:
-        told = f"[green]✓[/] {escape(key)} is as it was, at version {record.version}."
-        out.print(UNSEEN if record.unseen else told)
+        sentence = f"[green]✓[/] {escape(key)} is as it was, at version {record.version}."
+        out.print(UNSEEN if record.unseen else sentence)
 
 
 def _preview(client: Client, collection: str, key: str, when: Mapping[str, Any], *, as_json: bool) -> None:
     found = client.past.preview_restoring(collection, key, **when)
     if as_json:
-        told = [{"field": one.field, "detail": one.detail} for one in found.errors]
-        print_exact({"changes": found.changes, "record": found.record, "errors": told})
+        sentence = [{"field": one.field, "detail": one.detail} for one in found.errors]
+        print_exact({"changes": found.changes, "record": found.record, "errors": sentence})
     else:
         _changes(found.changes)
         if not found.changes:

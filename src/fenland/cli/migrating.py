@@ -27,12 +27,12 @@ def shown_progress() -> Iterator[Told]:
     with Progress(*columns, console=err, transient=True) as progress:
         tasks: dict[str, object] = {}
 
-        def told(what: str, done: int, whole: int) -> None:
+        def report(what: str, done: int, whole: int) -> None:
             if what not in tasks:
                 tasks[what] = progress.add_task(what.capitalize(), total=whole)
             progress.update(tasks[what], completed=done, total=whole)  # type: ignore[arg-type]
 
-        yield Told(told)
+        yield Told(report)
 
 
 def migrate(

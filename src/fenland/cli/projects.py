@@ -69,8 +69,8 @@ def open_project(folder: Path) -> Project:
             err.print(f"[red]✗[/] {where}  {escape(mistake.what)} [dim]{escape(mistake.hint)}[/]")
             if mistake.caret:
                 err.print(escape("    " + mistake.caret.replace("\n", "\n    ")), style="dim")
-        told = counted(len(error.mistakes), "mistake")
-        fail(f"{told} in {folder}. Nothing was started.", Exit.DEFINITIONS)
+        mistakes = counted(len(error.mistakes), "mistake")
+        fail(f"{mistakes} in {folder}. Nothing was started.", Exit.DEFINITIONS)
 
 
 def open_settings(folder: Path) -> Settings:
@@ -143,7 +143,7 @@ def _check_records(folder: Path, *, as_json: bool) -> None:
     from fenland.service.upkeep.checking import broken_records
 
     with project_service(folder) as service, shown_progress() as progress:
-        found = list(broken_records(service, lambda done, whole: progress.told("checking", done, whole)))
+        found = list(broken_records(service, lambda done, whole: progress.report("checking", done, whole)))
     if as_json:
         print_json(
             [

@@ -54,8 +54,8 @@ def json_option(words: str = "Answer with JSON, for scripts; errors too.") -> An
 
 def error_json(message: str, code: int, problem: Mapping[str, Any] | None = None) -> None:
     """An error as JSON on standard output, on one line; `problem` is what the service answered."""
-    told: dict[str, Any] = {"exit_code": int(code), "detail": message}
-    print_exact({"error": {**told, "problem": problem} if problem else told})
+    error: dict[str, Any] = {"exit_code": int(code), "detail": message}
+    print_exact({"error": {**error, "problem": problem} if problem else error})
 
 
 def fail(message: str, code: Exit = Exit.FAILED, problem: Mapping[str, Any] | None = None) -> NoReturn:

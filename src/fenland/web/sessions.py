@@ -16,7 +16,7 @@ from fenland.web.describing.contents import one_body
 from fenland.web.http import parameters as p
 from fenland.web.http.answers import Answer, json_answer
 from fenland.web.http.body import body_of
-from fenland.web.http.caller import came_of
+from fenland.web.http.caller import origin_of
 from fenland.web.http.calls import Call
 from fenland.web.http.cookies import check_origin, csrf_of, session_of, set_cookie
 from fenland.web.http.members import ANYTHING, DAYS, MINUTES, TEXT, sent_members
@@ -78,11 +78,11 @@ def _read(call: Call) -> Answer:
 
 
 def _begin(call: Call) -> Answer:
-    service, came = call.service, came_of(call.environ)
+    service, origin = call.service, origin_of(call.environ)
     check_origin(call.environ, service.ways_in)
     sent = sent_members(call, {"name": TEXT, "password": TEXT}, "name", "password")
     label = call.environ.get("HTTP_USER_AGENT", "")
-    attempt = Attempt(sent["name"], sent["password"], came.address, label, came.request_id)
+    attempt = Attempt(sent["name"], sent["password"], origin.address, label, origin.request_id)
     account, secret = sign_in(service, attempt)
     shown = _session_json(call, Caller(actor_of(account)), csrf_of(secret))
     return json_answer(shown, 201, {"Set-Cookie": set_cookie(service.ways_in, secret)})
@@ -103,11 +103,11 @@ def _signed_out(call: Call) -> Answer:
 
 
 def _password(call: Call) -> Answer:
-    came = came_of(call.environ)
+    origin = origin_of(call.environ)
     _own(call.caller)
     call.check()
     sent = sent_members(call, {"current": TEXT, "new": TEXT}, "current", "new")
-    change_password(call.service, call.caller, sent["current"], sent["new"], came.address)
+    change_password(call.service, call.caller, sent["current"], sent["new"], origin.address)
     return _signed_out(call)
 
 
@@ -144,14 +144,14 @@ def _issue(call: Call) -> Answer:
 
 def _issue_for_password(call: Call) -> Answer:
     """A short token for a client that has a name and a password and no cookies."""
-    service, came = call.service, came_of(call.environ)
+    service, origin = call.service, origin_of(call.environ)
     call.check()
     members = {"name": TEXT, "password": TEXT, "label": TEXT, "minutes": MINUTES, "scope": ANYTHING}
     if not body_of(call.request, service.limits):
         raise NotSignedIn("No token was sent. Send one, or a name and a password in the body.")
     sent = sent_members(call, members, "name", "password")
     scope = read_scope(service, sent.get("scope"))
-    attempt = Attempt(sent["name"], sent["password"], came.address, "", came.request_id)
+    attempt = Attempt(sent["name"], sent["password"], origin.address, "", origin.request_id)
     lifetime = timedelta(minutes=sent.get("minutes", _USUAL_MINUTES))
     new = NewToken(sent.get("label", ""), lifetime, scope, made_with="password")
     return _issued(*token_for_password(service, attempt, new))

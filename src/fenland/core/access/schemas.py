@@ -27,7 +27,7 @@ def field_schema(item: Field) -> dict[str, Any]:
     if item.name != "item":
         schema["title"] = item.label
     for row in KEYWORDS.values():
-        if row.schema is not None and (value := getattr(item, row.attribute)) != row.silent:
+        if row.schema is not None and (value := getattr(item, row.attribute)) != row.usual:
             schema[row.schema] = list(value) if isinstance(value, tuple) else value
     for name, value in item.constraints.items():
         schema[name] = list(value) if isinstance(value, tuple) else _number(value)

@@ -121,7 +121,7 @@ class _VerbRule:
     """What a verb does, what it takes, and whether its result is made of the stored value."""
 
     apply: Verb
-    fits: Callable[[Any], bool]
+    is_valid: Callable[[Any], bool]
     takes: str
     schema: Mapping[str, Any]
     atomic: bool = True
@@ -309,7 +309,7 @@ def _edit(number: int, sent: Any, limits: Limits) -> Edit:
     verb, at = verbs[0], sent.get("at")
     if not isinstance(at, str) or at in ("", "/"):
         raise refuse("at must name a field, such as /pumps.")
-    if not _VERBS[verb].fits(sent[verb]):
+    if not _VERBS[verb].is_valid(sent[verb]):
         raise refuse(f"{verb} takes {_VERBS[verb].takes}, not {kind_of(sent[verb])}.")
     try:
         steps = read_pointer(at)

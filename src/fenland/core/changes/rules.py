@@ -182,14 +182,14 @@ class Rules:
     def validate_whole(self, record: Mapping[str, Any], problems: list[Problem]) -> None:
         """What is asked of the record as it would be: required fields, and all when it says so."""
         # By field: of one that is wrong inside, nothing more needs to be said.
-        told = {"/" + problem.pointer.split("/", 2)[1] for problem in problems if problem.pointer}
+        known = {"/" + problem.pointer.split("/", 2)[1] for problem in problems if problem.pointer}
         for item in self._required:
             pointer = self._pointers[item.name]
-            if record.get(item.name) is None and not item.nullable and pointer not in told:
+            if record.get(item.name) is None and not item.nullable and pointer not in known:
                 problems.append(Problem(pointer, "required", "Must be given. Send a value."))
         if self.collection.revalidate == "whole":
             for name, check in self._checks.items():
-                if record.get(name) is not None and self._pointers[name] not in told:
+                if record.get(name) is not None and self._pointers[name] not in known:
                     check(record[name], self._pointers[name], problems)
 
     def run_checks(
@@ -204,10 +204,10 @@ class Rules:
         A check that blames a field which is wrong already says nothing more. One that cannot be evaluated
         does not hold.
         """
-        told, found = {problem.pointer for problem in problems}, []
+        known, found = {problem.pointer for problem in problems}, []
         for check, holds in self._conditions:
             pointers = [self._pointers[name] for name in check.fields] or [""]
-            if not told.isdisjoint(pointers) or (before is None and check.compares):
+            if not known.isdisjoint(pointers) or (before is None and check.compares):
                 continue
             detail, params = check.message, dict[str, Any]()
             try:

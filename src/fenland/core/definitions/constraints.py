@@ -26,17 +26,19 @@ Rule = Callable[[Any], Finding]
 class Constraint:
     """One keyword; its name is that of JSON Schema, in definitions and in what is published.
 
-    `fits` and `looks` say how its value must look; `settle` makes of that what is kept, and may raise
+    `is_valid` and `looks` say how its value must look; `settle` makes of that what is kept, and may raise
     `ValueError` with what is wrong. `rule` makes a rule of the value for a field. No value could pass where
-    this one's lies above that of a keyword in `at_most`.
+    this one's lies above that of a keyword in `at_most`. `lets_more` tells, of the value before and the one
+    after, whether every value that could be kept before can be kept after.
     """
 
     types: tuple[str, ...]
-    fits: Callable[[Any], bool]
+    is_valid: Callable[[Any], bool]
     looks: str
     rule: Callable[[Any, Field], Rule]
     settle: Callable[[Any], Any] = lambda value: value
     at_most: tuple[str, ...] = ()
+    lets_more: Callable[[Any, Any], bool] = lambda _was, _now: False
 
 
 # --- how values must look ----------------------------------------------------------------------------
@@ -154,6 +156,18 @@ def _unique_items(wanted: bool, _field: Field) -> Rule:
     return rule
 
 
+def _larger(was: Any, now: Any) -> bool:
+    return bool(now >= was)
+
+
+def _smaller(was: Any, now: Any) -> bool:
+    return bool(now <= was)
+
+
+def _all_members(was: Any, now: Any) -> bool:
+    return all(any(same(one, other) for other in now) for one in was)
+
+
 # --- the rows ----------------------------------------------------------------------------------------
 
 _STRING, _NUMERIC, _ARRAY, _OBJECT = ("string",), ("integer", "number"), ("array",), ("object",)
@@ -161,45 +175,56 @@ _COUNT = "a whole number from 0"
 
 CONSTRAINTS: Mapping[str, Constraint] = {
     "enum": Constraint(
-        ("string", *_NUMERIC, "boolean"), is_list, "a list of the values allowed", _enum, settle=tuple
+        ("string", *_NUMERIC, "boolean"), is_list, "a list of the values allowed", _enum, settle=tuple,
+        lets_more=_all_members,
     ),
     "minLength": Constraint(
         _STRING, is_count, _COUNT,
         _size("min_length", "be at least {} characters long", operator.ge), at_most=("maxLength",),
+        lets_more=_smaller,
     ),
     "maxLength": Constraint(
-        _STRING, is_count, _COUNT, _size("max_length", "be at most {} characters long", operator.le)
+        _STRING, is_count, _COUNT, _size("max_length", "be at most {} characters long", operator.le),
+        lets_more=_larger,
     ),
     "pattern": Constraint(_STRING, is_text, "a regular expression", _pattern, settle=_pattern_of),
     "minimum": Constraint(
         _NUMERIC, is_number, "a number", _bound("minimum", "at least", operator.ge),
         settle=Decimal, at_most=("maximum", "exclusiveMaximum"),
+        lets_more=_smaller,
     ),
     "maximum": Constraint(
-        _NUMERIC, is_number, "a number", _bound("maximum", "at most", operator.le), settle=Decimal
+        _NUMERIC, is_number, "a number", _bound("maximum", "at most", operator.le), settle=Decimal,
+        lets_more=_larger,
     ),
     "exclusiveMinimum": Constraint(
         _NUMERIC, is_number, "a number", _bound("exclusive_minimum", "above", operator.gt),
         settle=Decimal, at_most=("exclusiveMaximum", "maximum"),
+        lets_more=_smaller,
     ),
     "exclusiveMaximum": Constraint(
-        _NUMERIC, is_number, "a number", _bound("exclusive_maximum", "below", operator.lt), settle=Decimal
+        _NUMERIC, is_number, "a number", _bound("exclusive_maximum", "below", operator.lt), settle=Decimal,
+        lets_more=_larger,
     ),
     "multipleOf": Constraint(_NUMERIC, _is_step, "a number above 0", _multiple_of, settle=Decimal),
     "minItems": Constraint(
         _ARRAY, is_count, _COUNT,
         _size("min_items", "have at least {} items", operator.ge), at_most=("maxItems",),
+        lets_more=_smaller,
     ),
     "maxItems": Constraint(
-        _ARRAY, is_count, _COUNT, _size("max_items", "have at most {} items", operator.le)
+        _ARRAY, is_count, _COUNT, _size("max_items", "have at most {} items", operator.le),
+        lets_more=_larger,
     ),
     "uniqueItems": Constraint(_ARRAY, is_flag, "true or false", _unique_items),
     "minProperties": Constraint(
         _OBJECT, is_count, _COUNT,
         _size("min_properties", "have at least {} properties", operator.ge), at_most=("maxProperties",),
+        lets_more=_smaller,
     ),
     "maxProperties": Constraint(
-        _OBJECT, is_count, _COUNT, _size("max_properties", "have at most {} properties", operator.le)
+        _OBJECT, is_count, _COUNT, _size("max_properties", "have at most {} properties", operator.le),
+        lets_more=_larger,
     ),
 }  # fmt: skip
 

@@ -139,7 +139,7 @@ class FieldReader:
             if word == "required":
                 yield "required", self._required(value, data)
                 continue
-            if not keyword.fits(value):
+            if not keyword.is_valid(value):
                 self._unfit(word, value, keyword)
             elif typed and kind not in keyword.types:
                 self.note(
@@ -214,7 +214,7 @@ class FieldReader:
             for high in row.at_most:
                 lower: Any = data.get(low)
                 upper: Any = data.get(high)
-                if row.fits(lower) and row.fits(upper) and lower > upper:
+                if row.is_valid(lower) and row.is_valid(upper) and lower > upper:
                     self.note(
                         high,
                         f"{self.place}: {high} {upper} is below {low} {lower}.",

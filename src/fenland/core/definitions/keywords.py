@@ -20,17 +20,17 @@ class Keyword:
     """A field keyword: how it must look, the types it belongs to, and the attribute of `Field` it fills.
 
     `schema` is its name in published schemas, where it has one: JSON Schema's, or one that begins with `x-`,
-    which JSON Schema leaves alone. It is published when the value is not `silent`.
+    which JSON Schema leaves alone. It is published when the value is not the `usual` one.
     """
 
-    fits: Callable[[Any], bool]
+    is_valid: Callable[[Any], bool]
     looks: str
     attribute: str
     types: tuple[str, ...] = TYPES
     outermost: bool = False
     settle: Callable[[Any], Any] = lambda value: value
     schema: str | None = None
-    silent: Any = False
+    usual: Any = False
 
 
 def _anything(_value: Any) -> bool:
@@ -56,16 +56,16 @@ _FLAG = "true or false"
 _HOUSE: Mapping[str, Keyword] = {
     "type": Keyword(_one_of(*TYPES), f"one of {', '.join(TYPES)}", "type"),
     "title": Keyword(is_text, "a text", "title"),
-    "description": Keyword(is_text, "a text", "description", schema="description", silent=""),
+    "description": Keyword(is_text, "a text", "description", schema="description", usual=""),
     "format": Keyword(
-        _one_of(*FORMATS), f"one of {', '.join(FORMATS)}", "format", ("string",), schema="format", silent=None
+        _one_of(*FORMATS), f"one of {', '.join(FORMATS)}", "format", ("string",), schema="format", usual=None
     ),
     "items": Keyword(_mapping, "a mapping that describes one item", "items", ("array",)),
     "properties": Keyword(_mapping, "a mapping of property names", "properties", ("object",)),
     "required": Keyword(_anything, _FLAG, "required"),
     "nullable": Keyword(is_flag, _FLAG, "nullable"),
     "default": Keyword(_anything, "a value", "default", outermost=True),
-    "examples": Keyword(is_list, "a list of values", "examples", settle=tuple, schema="examples", silent=()),
+    "examples": Keyword(is_list, "a list of values", "examples", settle=tuple, schema="examples", usual=()),
     "readOnly": Keyword(is_flag, _FLAG, "read_only", outermost=True),
     "writeOnly": Keyword(is_flag, _FLAG, "write_only", outermost=True, schema="writeOnly"),
     "unique": Keyword(
@@ -73,7 +73,7 @@ _HOUSE: Mapping[str, Keyword] = {
     ),
     "fixed": Keyword(is_flag, _FLAG, "fixed", outermost=True, schema="x-fixed"),
     "references": Keyword(
-        is_text, "the name of a collection", "references", outermost=True, schema="x-references", silent=None
+        is_text, "the name of a collection", "references", outermost=True, schema="x-references", usual=None
     ),
     "on_delete": Keyword(
         _one_of("restrict", "clear", "cascade"), "restrict, clear or cascade", "on_delete", outermost=True
@@ -82,7 +82,7 @@ _HOUSE: Mapping[str, Keyword] = {
     "indexed": Keyword(is_flag, _FLAG, "indexed", ("string", *_NUMERIC, "boolean"), outermost=True),
     "blank": Keyword(
         _one_of("store", "keep", "clear", "reject"), "store, keep, clear or reject", "blank",
-        schema="x-blank", silent="store",
+        schema="x-blank", usual="store",
     ),
     "sensitive": Keyword(is_flag, _FLAG, "sensitive", outermost=True, schema="x-sensitive"),
     "access": Keyword(_mapping, "a mapping of rights", "access", outermost=True),
@@ -100,7 +100,7 @@ _HOUSE: Mapping[str, Keyword] = {
 KEYWORDS: Mapping[str, Keyword] = {
     **_HOUSE,
     **{
-        name: Keyword(row.fits, row.looks, "constraints", row.types, settle=row.settle)
+        name: Keyword(row.is_valid, row.looks, "constraints", row.types, settle=row.settle)
         for name, row in CONSTRAINTS.items()
     },
 }

@@ -189,7 +189,7 @@ class Collection:
         return others[0] if others else self.key
 
 
-def kept_as(item: Field) -> str:
+def stored_form(item: Field) -> str:
     """As what a field's values are kept, in words that end "holds …"."""
     if item.scale is not None:
         return f"decimals with {item.scale} digits after the point"

@@ -83,8 +83,8 @@ class _CollectionReader:
         for word, value in known_keywords(
             data, (), COLLECTION_KEYWORDS, self.notes, f"Collection {self.name!r}"
         ):
-            fits, looks = COLLECTION_KEYWORDS[word]
-            if fits(value):
+            is_valid, looks = COLLECTION_KEYWORDS[word]
+            if is_valid(value):
                 yield word, value
             else:
                 self.notes.add((word,), f"{word} is {as_written(value)}.", f"It must be {looks}.")

@@ -12,7 +12,8 @@ from dataclasses import dataclass
 from itertools import chain
 from typing import Any, Literal
 
-from fenland.core.definitions.model import Collection, Definitions, Field, has_index, kept_as
+from fenland.core.definitions.constraints import CONSTRAINTS
+from fenland.core.definitions.model import Collection, Definitions, Field, has_index, stored_form
 from fenland.core.expressions.checking import Checked
 from fenland.core.names import circled
 from fenland.core.values.plain import MISSING, as_written, same
@@ -297,8 +298,8 @@ def _field_steps(one: _Compared, renamed: Mapping[str, str]) -> Iterator[Step]:
         return
     if source.name != item.name:
         yield Step(place, f"The field {source.name} of {one.new.name} is called {item.name} now.", "moves")
-    if kept_as(source) != kept_as(item):
-        yield Step(place, f"{place} holds {kept_as(source)}, and will hold {kept_as(item)}.", "moves")
+    if stored_form(source) != stored_form(item):
+        yield Step(place, f"{place} holds {stored_form(source)}, and will hold {stored_form(item)}.", "moves")
     move = Move(item, source)
     if move.turns:
         yield Step(place, f"{place}: {_turning(item)}.", "moves")
@@ -315,7 +316,7 @@ def _field_steps(one: _Compared, renamed: Mapping[str, str]) -> Iterator[Step]:
         yield Step(place, f"{place} {words}.", "moves")
     elif source.references != item.references:
         yield Step(place, f"{place} refers to {item.references}, which had another name.", "moves")
-    if kept_as(source) == kept_as(item):
+    if stored_form(source) == stored_form(item):
         yield from _limits(place, source, item)
     yield from _index(place, source, item, one)
     yield from _other_words(place, source, item)
@@ -382,10 +383,6 @@ def _differ(source: Field, item: Field, name: str) -> bool:
 
 # --- limits ------------------------------------------------------------------------------------------
 
-#: Constraints that let in more the larger they are, and those that do the smaller they are.
-_ABOVE = ("maxLength", "maximum", "exclusiveMaximum", "maxItems", "maxProperties")
-_BELOW = ("minLength", "minimum", "exclusiveMinimum", "minItems", "minProperties")
-
 
 def _limits(place: str, source: Field, item: Field) -> Iterator[Step]:
     tighter, wider = set[str](), set[str]()
@@ -420,17 +417,11 @@ def _weigh(source: Field, item: Field, tighter: set[str], wider: set[str]) -> No
 def _lets_more(word: str, was: Any, now: Any) -> bool:
     if was is None or now is None:
         return now is None
-    if word in _ABOVE:
-        return bool(now >= was)
-    if word in _BELOW:
-        return bool(now <= was)
-    if word == "enum":
-        return all(any(same(one, other) for other in now) for one in was)
-    return False
+    return CONSTRAINTS[word].lets_more(was, now)
 
 
 def _weigh_within(was: Field, now: Field, tighter: set[str], wider: set[str]) -> None:
-    if kept_as(was) != kept_as(now):
+    if stored_form(was) != stored_form(now):
         tighter.add("type")
     if was.nullable != now.nullable:
         (wider if now.nullable else tighter).add("nullable")

@@ -197,7 +197,7 @@ def _kept_from_readers(item: Field) -> bool:
     return item.write_only or "read" in item.access
 
 
-def name_today(passages: Sequence[Passage], number: int, name: str) -> str:
+def current_name(passages: Sequence[Passage], number: int, name: str) -> str:
     """What a collection is called today that was called so under the definitions of this number."""
     for passage in passages:
         if passage.number > number:

@@ -13,7 +13,7 @@ from decimal import Decimal
 from itertools import chain
 from typing import Any
 
-from fenland.core.definitions.model import Field, kept_as
+from fenland.core.definitions.model import Field, stored_form
 from fenland.core.definitions.validation import REFUSED, Check, compile_field
 from fenland.core.evolving.comparing import Move, Succession
 from fenland.core.expressions import Compiled, EvaluationError, as_json, compiled
@@ -31,7 +31,7 @@ def converter(source: Field, item: Field) -> Convert | None:
 
     It gives `REFUSED` for a value that cannot be kept in the field, and asks nothing of its limits.
     """
-    if kept_as(source) == kept_as(item):
+    if stored_form(source) == stored_form(item):
         return None
     check = _kept(item)
 

@@ -212,11 +212,11 @@ def differing_records(
     """Records that are not as the history has them: id, the stored one if any, and the fields that differ."""
     left = dict(replayed)
     for record in stored:
-        told = left.pop(record["id"], None)
-        if told is None:
+        expected = left.pop(record["id"], None)
+        if expected is None:
             yield record["id"], record, []
             continue
-        fields = [one for one in record if not same(told.get(one), record[one])]
+        fields = [one for one in record if not same(expected.get(one), record[one])]
         if fields:
             yield record["id"], record, fields
     for record_id in left:

@@ -55,7 +55,7 @@ def _shown(value: Any) -> str:
     return text if len(text) <= _SHOWN else text[: _SHOWN - 1] + "…"
 
 
-_DEEDS: Mapping[str, str] = {
+_VERB_PHRASES: Mapping[str, str] = {
     "create": "created {key}",
     "delete": "deleted {key}",
     "restore": "brought {key} back",
@@ -69,7 +69,7 @@ _DEEDS: Mapping[str, str] = {
 
 def sentence(entry: Entry, telling: Telling, known: Known) -> str:
     """The entry as one sentence."""
-    words = _DEEDS.get(entry.action)
+    words = _VERB_PHRASES.get(entry.action)
     if words is not None:
         return f"{known.who(entry)} {words.format(key=entry.key)}{_origin(entry)}."
     names = _ordered(entry, telling)
@@ -108,12 +108,12 @@ def _part(entry: Entry, telling: Telling, known: Known, name: str, label: str) -
     before, after = entry.changes[name]
     if isinstance(before, dict) or isinstance(after, dict):
         found = inside(before or {}, after or {})
-        words = (f"{pointer[1:].replace('_', ' ')} {_from(old, new)}" for pointer, old, new in found)
-        return f"{label}, in {', '.join(words)}"
+        inner = (f"{pointer[1:].replace('_', ' ')} {_from(old, new)}" for pointer, old, new in found)
+        return f"{label}, in {', '.join(inner)}"
     if isinstance(before, list) and isinstance(after, list):
         put, taken = put_in_and_out(before, after)
-        told = [f"put in {_shown(put)}"] * bool(put) + [f"took out {_shown(taken)}"] * bool(taken)
-        return f"{label}: {' and '.join(told)}" if told else f"the order of {label}"
+        words = [f"put in {_shown(put)}"] * bool(put) + [f"took out {_shown(taken)}"] * bool(taken)
+        return f"{label}: {' and '.join(words)}" if words else f"the order of {label}"
     old_gone, new_gone = entry.gone.get(name, (False, False))
     labels = known.labels.get(name, {})
     old = "what was erased" if old_gone else labels.get(str(before), before)

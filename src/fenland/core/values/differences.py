@@ -40,14 +40,14 @@ def _without(items: list[Any], others: list[Any]) -> list[Any]:
 
 def change_json(before: Any, after: Any) -> dict[str, Any]:
     """A change as answers tell it: before and after, and for what holds others what changed inside."""
-    told: dict[str, Any] = {"before": before, "after": after}
+    difference: dict[str, Any] = {"before": before, "after": after}
     if isinstance(before, dict) and isinstance(after, dict):
-        told["inside"] = [
+        difference["inside"] = [
             {"pointer": pointer, "before": old, "after": new} for pointer, old, new in inside(before, after)
         ]
     elif isinstance(before, list) and isinstance(after, list):
-        told["put_in"], told["taken_out"] = put_in_and_out(before, after)
-    return told
+        difference["put_in"], difference["taken_out"] = put_in_and_out(before, after)
+    return difference
 
 
 def differing(before: Mapping[str, Any], after: Mapping[str, Any]) -> dict[str, tuple[Any, Any]]:

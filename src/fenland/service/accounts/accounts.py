@@ -13,7 +13,7 @@ from fenland.core.limits import weight
 from fenland.core.names import did_you_mean
 from fenland.core.problems import Conflict, Invalid, NotFound, NotPermitted, Problem, VersionMismatch
 from fenland.core.values.plain import MISSING
-from fenland.service.accounts.entries import Deed, account_changes, enter
+from fenland.service.accounts.entries import AccountEvent, account_changes, enter
 from fenland.service.accounts.passwords import hashed, problems_of
 from fenland.service.service import Service
 from fenland.storage.door import Account, Reading, Writing
@@ -93,7 +93,7 @@ def add_account(service: Service, new: NewAccount, by: Caller | None = None) -> 
         if secret is not None:
             accounts.set_password(writing, new.name, secret)
         changes = account_changes(None, account) | _password(new.password is not None)
-        enter(service, writing, Deed(new.name, "create", changes), by)
+        enter(service, writing, AccountEvent(new.name, "create", changes), by)
 
     service.database.change_accounts(work)
     return account
@@ -147,7 +147,7 @@ def change_account(
                     accounts.revoke_one(writing, name, one.id, service.now())
         changes = account_changes(before, account) | _password(has_password)
         if changes:
-            enter(service, writing, Deed(name, "update", changes), by)
+            enter(service, writing, AccountEvent(name, "update", changes), by)
         return account
 
     return service.database.change_accounts(work)

@@ -14,7 +14,7 @@ _MINUTE = 60
 
 
 @dataclass(frozen=True, slots=True)
-class Came:
+class Origin:
     """How a request came: through what, under which id, from which client program and address."""
 
     via: str = "api"
@@ -23,7 +23,9 @@ class Came:
     address: str = ""
 
 
-def caller_by_token(service: Service, token: str | None, came: Came, *, name: str | None = None) -> Caller:
+def caller_by_token(
+    service: Service, token: str | None, origin: Origin, *, name: str | None = None
+) -> Caller:
     """The caller that a token stands for: one of ours, or of the outside issuer.
 
     With `name`, the token must be of that account. Raises `NotSignedIn`.
@@ -42,20 +44,20 @@ def caller_by_token(service: Service, token: str | None, came: Came, *, name: st
             )
         if account is not None and account.disabled:
             raise NotSignedIn("The account is disabled. Ask those who manage accounts.")
-        return replace(_caller(service, actor, came), outside=account is None, let_in="issuer")
+        return replace(_caller(service, actor, origin), outside=account is None, let_in="issuer")
     found = service.database.admitted(token, service.clock())
     # A session's secret is a cookie's alone, which comes with the proof that its own pages sent it.
     if found is None or found.token.kind != "token" or name not in (None, found.account.name):
         raise NotSignedIn("The token is unknown, expired or revoked. Sign in again.")
-    return _let_in(_caller(service, actor_of(found.account), came, found.token.scope), found.token)
+    return _let_in(_caller(service, actor_of(found.account), origin, found.token.scope), found.token)
 
 
-def caller_by_session(service: Service, secret: str, came: Came) -> Caller:
+def caller_by_session(service: Service, secret: str, origin: Origin) -> Caller:
     """The caller whose session it is. Raises `NotSignedIn`."""
     found = service.database.admitted(secret, service.clock())
     if found is None or found.token.kind != "session":
         raise NotSignedIn("The session is over. Sign in again.")
-    return _let_in(_caller(service, actor_of(found.account), came), found.token)
+    return _let_in(_caller(service, actor_of(found.account), origin), found.token)
 
 
 def _let_in(caller: Caller, token: Token) -> Caller:
@@ -66,10 +68,10 @@ def _let_in(caller: Caller, token: Token) -> Caller:
     return replace(caller, let_in=token.kind, until=until, made_with=token.made_with)
 
 
-def _caller(service: Service, actor: Actor, came: Came, scope: Scope | None = None) -> Caller:
+def _caller(service: Service, actor: Actor, origin: Origin, scope: Scope | None = None) -> Caller:
     if service.ways_in.rate:
         count_request(service, f"account {actor.name}")
-    return Caller(actor, came.via, came.request_id, came.client, scope)
+    return Caller(actor, origin.via, origin.request_id, origin.client, scope)
 
 
 def count_request(service: Service, whose: str) -> None:

@@ -21,7 +21,7 @@ OPERATOR = Caller(Actor("fenland"), via="command-line")
 
 
 @dataclass(frozen=True, slots=True)
-class Deed:
+class AccountEvent:
     """What happened to an account."""
 
     name: str
@@ -29,24 +29,24 @@ class Deed:
     changes: Mapping[str, tuple[Any, Any]] = field(default_factory=dict)
 
 
-def enter(service: Service, writing: Writing, deed: Deed, by: Caller | None) -> None:
+def enter(service: Service, writing: Writing, event: AccountEvent, by: Caller | None) -> None:
     """Adds an entry about an account."""
-    history, caller, record_id = service.database.history, by or OPERATOR, account_id(deed.name)
+    history, caller, record_id = service.database.history, by or OPERATOR, account_id(event.name)
     newest, _ = history.of_record(writing, record_id, below=BEYOND_ALL, limit=1)
     acting = caller.acting
     entry = Entry(
         time=service.now(),
         collection=ACCOUNTS,
         record_id=record_id,
-        key=deed.name,
+        key=event.name,
         version=newest[0].version + 1 if newest else 1,
-        action=deed.action,
+        action=event.action,
         actor=caller.actor.name if acting is None else acting.name,
         behalf=None if acting is None else caller.actor.name,
         via=caller.via,
         request_id=caller.request_id,
         client=caller.client,
-        changes=deed.changes,
+        changes=event.changes,
     )
     history.add(writing, entry)
 

@@ -42,7 +42,7 @@ def _nobodys() -> str:
     return _HASHER.hash("nobody has this one")
 
 
-def fits(password: str, kept: str | None) -> bool:
+def matches(password: str, kept: str | None) -> bool:
     """Whether this is the password of which the hash is kept; without one, no, after as much work.
 
     Raises `TooMany`.

@@ -12,8 +12,8 @@ from dataclasses import dataclass
 from fenland.core.access.policy import Actor, Caller
 from fenland.core.problems import NotSignedIn, TooMany
 from fenland.service.accounts.accounts import AccountChange, change_account
-from fenland.service.accounts.entries import Deed, enter
-from fenland.service.accounts.passwords import fits
+from fenland.service.accounts.entries import AccountEvent, enter
+from fenland.service.accounts.passwords import matches
 from fenland.service.accounts.tokens import NewToken, issue_token, keep_token
 from fenland.service.service import Service
 from fenland.storage.door import Account, Token
@@ -62,7 +62,9 @@ def _themselves(account: Account, attempt: Attempt) -> Caller:
 def _note_refusal(service: Service, account: Account, attempt: Attempt) -> None:
     """Enters that somebody was refused. Of names that nobody has, nothing is kept: passwords end up there."""
     by = _themselves(account, attempt)
-    service.database.write(lambda writing: enter(service, writing, Deed(account.name, "sign_in_refused"), by))
+    service.database.write(
+        lambda writing: enter(service, writing, AccountEvent(account.name, "sign_in_refused"), by)
+    )
 
 
 def _verified(service: Service, attempt: Attempt) -> Account:
@@ -84,7 +86,7 @@ def _verified(service: Service, attempt: Attempt) -> Account:
     usable = account is not None and not account.disabled
     # Hashing takes long, on purpose: others work meanwhile.
     with service.database.turn.aside():
-        fitting = fits(attempt.password, kept if usable else None)
+        fitting = matches(attempt.password, kept if usable else None)
     if not fitting or account is None:
         if account is not None:
             _note_refusal(service, account, attempt)

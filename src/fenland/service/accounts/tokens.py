@@ -14,7 +14,7 @@ from fenland.core.names import did_you_mean
 from fenland.core.problems import Invalid, NotFound, Problem
 from fenland.core.values.plain import as_written
 from fenland.service.accounts.accounts import there
-from fenland.service.accounts.entries import Deed, enter
+from fenland.service.accounts.entries import AccountEvent, enter
 from fenland.service.service import Service
 from fenland.storage.door import Token, Writing
 
@@ -86,12 +86,12 @@ def keep_token(service: Service, name: str, secret: str, about: Token, by: Calle
         kept = accounts.add_token(writing, name, secret, about)
         changes: dict[str, tuple[Any, Any]] = {"token": (None, kept.id)}
         if about.kind == "session":
-            enter(service, writing, Deed(name, "sign_in", changes), by)
+            enter(service, writing, AccountEvent(name, "sign_in", changes), by)
         else:
             scope = None if about.scope is None else about.scope.as_json()
-            told = {"label": about.label or None, "expires_at": about.expires_at, "scope": scope}
-            changes |= {part: (None, value) for part, value in told.items() if value is not None}
-            enter(service, writing, Deed(name, "issue_token", changes), by)
+            parts = {"label": about.label or None, "expires_at": about.expires_at, "scope": scope}
+            changes |= {part: (None, value) for part, value in parts.items() if value is not None}
+            enter(service, writing, AccountEvent(name, "issue_token", changes), by)
         return kept
 
     return service.database.change_accounts(work)
@@ -117,7 +117,7 @@ def revoke_tokens(service: Service, name: str, token_id: str | None = None, by: 
         if token_id is not None and token_id not in known:
             raise NotFound(f"{name} has no token {token_id!r}. {did_you_mean(token_id, known)}")
         for one in known if token_id is None else [token_id]:
-            enter(service, writing, Deed(name, "revoke_token", {"token": (one, None)}), by)
+            enter(service, writing, AccountEvent(name, "revoke_token", {"token": (one, None)}), by)
         if token_id is None:
             return accounts.revoke(writing, name, now)
         return accounts.revoke_one(writing, name, token_id, now)

@@ -51,7 +51,7 @@ def _pages(
             entries = service.database.history.following(
                 view.reading, max(after, asked.candidates.above), _AT_A_TIME, asked.below
             )
-            found = [one for one in entries if reader.sees(one) and asked.fits(one, reader)]
+            found = [one for one in entries if reader.sees(one) and asked.chooses(one, reader)]
             known = Known(people_of(view, found))
             page = [_shown(view, reader, one, known) for one in found]
         more = len(entries) == _AT_A_TIME

@@ -177,7 +177,7 @@ def _check_batch(service: Service, caller: Caller, batch: str) -> None:
     acting = caller.actor if caller.acting is None else caller.acting
     with service.database.reading() as reading:
         history = service.database.history
-        for _, entries in history.candidates(reading, Candidates.equal_to("batch", batch), below=2**62):
+        for _, entries in history.candidates(reading, Candidates.having("batch", batch), below=2**62):
             if entries and entries[0].actor != acting.name:
                 raise NotPermitted("The batch is somebody else's. Leave it out to begin one of your own.")
             if entries:

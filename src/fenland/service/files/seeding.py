@@ -85,7 +85,7 @@ class SeedRequest:
 
     update: bool = False
     preview: bool = False
-    told: Callable[[int, int], None] = lambda _done, _whole: None
+    report: Callable[[int, int], None] = lambda _done, _whole: None
 
 
 def seed(project: Project, made: Made, request: SeedRequest) -> list[Seeded]:
@@ -123,7 +123,7 @@ def _applied(unit: Work, caller: Caller, seeds: list[_Seed], request: SeedReques
         for place, one in enumerate(seeds):
             if left[place]:
                 left[place] = _refused_of(unit, caller, (one, left[place], found[place]), request)
-            request.told(whole - sum(map(len, left)), whole)
+            request.report(whole - sum(map(len, left)), whole)
         # Rows that refer to others may be taken now that those are there.
         if sum(map(len, left)) == before:
             break

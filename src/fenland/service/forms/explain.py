@@ -59,42 +59,47 @@ def _right(judged: _Judged, right: Any, rule: Rule | None) -> dict[str, Any]:
     scope = judged.sight.caller.scope
     if scope is not None and not scope.allows(right, judged.resource.collection.name):
         return {"allowed": False, "because": "The token does not reach this far."}
-    return {"allowed": allowed, **_told(judged, rule)}
+    return {"allowed": allowed, **_judgement(judged, rule)}
 
 
 def _field(judged: _Judged, name: str) -> dict[str, Any]:
     policy, item = judged.resource.policy, judged.resource.collection.fields[name]
     access = policy.fields(judged.sight, judged.record)
     updating = policy.may("update", judged.sight, judged.record)
-    told: dict[str, Any] = {
-        "read": {"allowed": name not in access.hidden, **_told_if(judged, item.access.get("read"))},
-        "update": {"allowed": updating and access.sets(name), **_told_if(judged, item.access.get("update"))},
+    judgement: dict[str, Any] = {
+        "read": {"allowed": name not in access.hidden, **_judgement_if(judged, item.access.get("read"))},
+        "update": {
+            "allowed": updating and access.sets(name),
+            **_judgement_if(judged, item.access.get("update")),
+        },
     }
     if item.write_only:
-        told["read"]["because"] = "It can be written, and never read."
+        judgement["read"]["because"] = "It can be written, and never read."
     code = access.protected.get(name)
     if code is not None and code != "not_permitted":
-        told["update"]["because"] = PROTECTIONS[code]
+        judgement["update"]["because"] = PROTECTIONS[code]
     elif not updating:
-        told["update"]["because"] = "The record itself may not be changed."
-    return told
+        judgement["update"]["because"] = "The record itself may not be changed."
+    return judgement
 
 
-def _told_if(judged: _Judged, rule: Rule | None) -> dict[str, Any]:
-    return {} if rule is None else _told(judged, rule)
+def _judgement_if(judged: _Judged, rule: Rule | None) -> dict[str, Any]:
+    return {} if rule is None else _judgement(judged, rule)
 
 
-def _told(judged: _Judged, rule: Rule | None) -> dict[str, Any]:
+def _judgement(judged: _Judged, rule: Rule | None) -> dict[str, Any]:
     if rule is None:
         return {"because": "No rule grants it."}
-    told: dict[str, Any] = {"rule": str(rule), "file": rule.file, "line": rule.line}
+    judgement: dict[str, Any] = {"rule": str(rule), "file": rule.file, "line": rule.line}
     if rule.grants is not None:
-        told["because"] = _listed(judged, rule.grants)
+        judgement["because"] = _listed(judged, rule.grants)
     if rule.condition is not None:
-        told["parts"] = [part.as_json() for part in deciding(rule.condition.tree, judged.names)]
+        judgement["parts"] = [part.as_json() for part in deciding(rule.condition.tree, judged.names)]
         if rule.next_fields:
-            told["depends"] = "It also asks what the record would be, so it is judged again with each change."
-    return told
+            judgement["depends"] = (
+                "It also asks what the record would be, so it is judged again with each change."
+            )
+    return judgement
 
 
 def _listed(judged: _Judged, grants: frozenset[str]) -> str:

@@ -163,7 +163,7 @@ class Question:
         if self._checked is not None:
             yield from _needed(self._checked.tree, self._sealed)
 
-    def fits(self, entry: Entry, reader: Reader) -> bool:
+    def chooses(self, entry: Entry, reader: Reader) -> bool:
         """The same as `meets`, of an entry that is no candidate yet."""
         columns = self.candidates.equal.items()
         return all(getattr(entry, name) in allowed for name, allowed in columns) and self.meets(entry, reader)

@@ -41,7 +41,7 @@ _MOST_LATER, _MOST_CHARACTERS = 1_000, 1_000_000
 #: Entries that are read at once.
 _AHEAD = 500
 #: Entries that may have followed from one save, at most.
-_MOST_ENTAILED = 10_000
+_MOST_CONSEQUENCES = 10_000
 
 
 @dataclass(frozen=True, slots=True)
@@ -202,9 +202,9 @@ def _chosen(view: View, request: UndoRequest, reader: Reader) -> list[tuple[int,
     if request.until is not None:
         below = history.at(view.reading, request.until) + 1
     if request.batch is not None:
-        wanted = Candidates.equal_to("batch", request.batch, above)
+        wanted = Candidates.having("batch", request.batch, above)
     elif request.actor is not None and request.since is not None:
-        wanted = Candidates.equal_to("actor", request.actor, above)
+        wanted = Candidates.having("actor", request.actor, above)
     else:
         raise Malformed("Say what is to be undone: a batch, or an actor and from.")
     found: list[tuple[int, int | None]] = []
@@ -226,7 +226,7 @@ def _chosen(view: View, request: UndoRequest, reader: Reader) -> list[tuple[int,
 def _followed(view: View, sequence: int) -> Iterator[int]:
     """The entries that follow from one: they stand right behind it."""
     history, above, count, found = view.history, sequence, 1, 0
-    while found < _MOST_ENTAILED:
+    while found < _MOST_CONSEQUENCES:
         page = history.following(view.reading, above, count)
         for one in page:
             if one.cause != sequence:

@@ -115,7 +115,7 @@ def _lines(
             }
             yield orjson.dumps(line, option=orjson.OPT_APPEND_NEWLINE)
         above = page[-1].sequence or last
-        progress.told("entries", above - first + 1, last - first + 1)
+        progress.report("entries", above - first + 1, last - first + 1)
 
 
 def read_archive(path: Path) -> Archived:

@@ -31,8 +31,8 @@ def publish(service: Service, target: str) -> int:
     """
     head = newest_head(service)
     with service.database.reading() as reading:
-        told = {**head_json(head), "keys": service.database.heads.keys(reading)}
-    line = orjson.dumps(told, option=orjson.OPT_APPEND_NEWLINE)
+        published = {**head_json(head), "keys": service.database.heads.keys(reading)}
+    line = orjson.dumps(published, option=orjson.OPT_APPEND_NEWLINE)
     if target.startswith(("http://", "https://")):
         kind = {"Content-Type": "application/json"}
         httpx.post(target, content=line, headers=kind, timeout=_TIMEOUT).raise_for_status()

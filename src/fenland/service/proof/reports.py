@@ -29,10 +29,10 @@ class Report:
 
     def as_json(self) -> dict[str, Any]:
         """For scripts."""
-        told = [one.as_json() for one in self.faults]
+        faults = [one.as_json() for one in self.faults]
         return {
             "sound": self.sound, "entries": self.entries, "root": self.root, "records": self.records,
-            "heads": self.heads, "faults": told,
+            "heads": self.heads, "faults": faults,
         }  # fmt: skip
 
 

@@ -29,7 +29,7 @@ from fenland.service.proof.verifying_accounts import Told
 from fenland.storage.door import QUIET, Audited, Progress, Unreadable, audited
 
 #: Faults of one kind that are told one by one.
-_TOLD = 100
+_NAMED = 100
 #: Faults after which entries are not those of which terms were made.
 _OF_ENTRIES = frozenset({"changed", "missing", "swapped", "inserted", "removed"})
 _EACH = 5_000
@@ -76,7 +76,7 @@ def verify_opened(
         _entries(base, files, report, progress)
         # Where entries are not what they were, what was made of them is not either.
         wrong = [] if any(one.kind in _OF_ENTRIES for one in report.faults) else base.wrong_terms()
-        for block in islice(wrong, _TOLD):
+        for block in islice(wrong, _NAMED):
             words = f"What searches find entries up to {block} by was changed: they may not find them."
             report.faults.append(Fault("terms", words, block))
     return report
@@ -152,7 +152,7 @@ def _tree(
     for done, row in enumerate(base.rows(), 1):
         audit.take(row)
         if done % _EACH == 0 or done == whole:
-            progress.told("entries", done, whole)
+            progress.report("entries", done, whole)
     audit.end()
     report.entries, report.root = audit.size, audit.root().hex() if audit.whole else ""
     report.faults += audit.faults
@@ -238,7 +238,7 @@ def _entries(base: Audited, files: list[Path] | None, report: Report, progress: 
             replay = _replayed(replay, entry, report)
         told.take(entry, replay)
         if done % _EACH == 0 or done == whole:
-            progress.told("values", done, whole)
+            progress.report("values", done, whole)
     told.end(base.accounts(), base.stray_secrets())
     if replay is not None:
         _records(base, replay, last, report)
@@ -266,7 +266,7 @@ def _records(base: Audited, replay: Replay, last: Mapping[str, tuple[int, str]],
                 # All of its entries are in an archive that is not at hand.
                 continue
             told += 1
-            if told > _TOLD:
+            if told > _NAMED:
                 continue
             if record is None:
                 what = f"The record {expected[record_id][key]!r} of {name} is gone, and no entry says so."
@@ -279,9 +279,9 @@ def _records(base: Audited, replay: Replay, last: Mapping[str, tuple[int, str]],
                 )
             report.faults.append(Fault("record", what, sequence, time))
         report.records += counted.count
-    if told > _TOLD:
+    if told > _NAMED:
         report.faults.append(
-            Fault("record", f"{told - _TOLD} more records are not as their history has them.")
+            Fault("record", f"{told - _NAMED} more records are not as their history has them.")
         )
 
 

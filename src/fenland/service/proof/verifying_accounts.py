@@ -132,15 +132,15 @@ class Told:
         for name in sorted(there.keys() | self._accounts.keys()):
             self._account(name, there.get(name), self._accounts.get(name))
 
-    def _account(self, name: str, stored: dict[str, Any] | None, told: dict[str, Any] | None) -> None:
-        if told is None or "roles" not in told:
+    def _account(self, name: str, stored: dict[str, Any] | None, entered: dict[str, Any] | None) -> None:
+        if entered is None or "roles" not in entered:
             if stored is not None:
                 self._tell("account", f"The account {name!r} is there, and no entry says so.")
             return
         if stored is None:
             self._tell("account", f"The account {name!r} is gone, and no entry says so.")
             return
-        differing = [part for part, value in stored.items() if not same(value, told.get(part))]
+        differing = [part for part, value in stored.items() if not same(value, entered.get(part))]
         if differing:
             words = f"The account {name!r} is not as its entries have it, in {', '.join(differing)}."
             self._tell("account", words)

@@ -42,7 +42,7 @@ def verify_export(lines: Iterable[bytes], heads: Sequence[KnownHead], progress: 
             audit.append(hashed)
         report.entries += 1
         if number % _EACH == 0:
-            progress.told("entries", number, 0)
+            progress.report("entries", number, 0)
     report.heads = len(heads)
     if audit.whole:
         report.root = audit.root().hex()

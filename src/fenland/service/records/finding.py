@@ -24,7 +24,7 @@ from fenland.service.service import Resource
 from fenland.service.work import View
 from fenland.storage.door import Record
 
-_DEEDS: Mapping[Right, str] = {
+_VERB_PHRASES: Mapping[Right, str] = {
     "create": "create records here",
     "update": "change this record",
     "delete": "delete this record",
@@ -147,7 +147,7 @@ def permit(
     actor = sight.actor
     if not resource.policy.may(right, sight, record, following):
         raise NotPermitted(
-            f"{actor.title or actor.name} may not {_DEEDS[right]}. "
+            f"{actor.title or actor.name} may not {_VERB_PHRASES[right]}. "
             "Ask its owner, or somebody whose role allows it."
         )
 

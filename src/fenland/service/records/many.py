@@ -72,9 +72,9 @@ class Many:
         """Counts what becomes of one record."""
         if refusal is not None:
             self.refused += 1
-            told: dict[str, Any] = {"key": key, "refusal": refusal}
+            shown: dict[str, Any] = {"key": key, "refusal": refusal}
             refusals = [one for one in self.shown if "refusal" in one]
-            self.shown.insert(len(refusals), told)
+            self.shown.insert(len(refusals), shown)
         else:
             self.changed += changes is not None
             if changes is not None:

@@ -13,7 +13,7 @@ from datetime import timedelta
 from typing import Any, Generic, TypeVar
 
 from fenland.core.access.policy import Caller
-from fenland.core.evolving.lineage import name_today
+from fenland.core.evolving.lineage import current_name
 from fenland.core.problems import KeyReused
 from fenland.core.reserved import RESERVED
 from fenland.service.records.finding import Address, not_there
@@ -60,7 +60,7 @@ def _give_saved(work: Work, caller: Caller, kept: dict[str, Any]) -> Saved:
     record, collection = kept["record"], kept["collection"]
     number, service = kept.get("definitions", 1), work.service
     if number != service.database.number:
-        collection = name_today(service.passages, number, collection)
+        collection = current_name(service.passages, number, collection)
     resource, sight = work.resource(collection), work.sight(caller)
     if (lineage := service.lineage(resource)) is not None:
         record = lineage.record(number, record)

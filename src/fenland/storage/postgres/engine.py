@@ -69,7 +69,7 @@ class PostgresEngine:
     #: With parameters by their place, as statements are run.
     dialect: Dialect = create_engine("postgresql+psycopg://", paramstyle="format").dialect
 
-    def told(self, error: Exception) -> Exception:
+    def translated(self, error: Exception) -> Exception:
         """See `Engine`."""
         return translated(error)
 

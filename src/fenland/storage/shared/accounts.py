@@ -33,7 +33,7 @@ class TableAccounts:
 
     def __init__(self, accounts: Table, tokens: Table, engine: Engine) -> None:
         shown = [getattr(accounts.c, name) for name in _COLUMNS]
-        told = [
+        columns = [
             getattr(tokens.c, name)
             for name in (
                 "hash",
@@ -49,7 +49,7 @@ class TableAccounts:
         ]
         now = bindparam("now", type_=tokens.c.expires_at.type)
         self._by_token = Prepared(
-            select(*shown, *told)
+            select(*shown, *columns)
             .join_from(tokens, accounts, tokens.c.account == accounts.c.name)
             .where(
                 tokens.c.hash == bindparam("hash"),
@@ -80,7 +80,7 @@ class TableAccounts:
         )
         self._add_token = Prepared(_insert(tokens), engine)
         self._tokens_of = Prepared(
-            select(*told)
+            select(*columns)
             .where(tokens.c.account == bindparam("account"), tokens.c.revoked_at.is_(None))
             .order_by(tokens.c.created_at),
             engine,

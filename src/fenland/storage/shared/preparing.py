@@ -128,18 +128,18 @@ def _refuse_unless_free(
                 f"{before[-1].number} by now. Use the newer ones, or go back with: fenland migrate"
             )
     if not comparison.free:
-        told = [step.sentence for step in comparison.steps if step.effect != "free"]
+        sentences = [step.sentence for step in comparison.steps if step.effect != "free"]
         raise DatabaseRefused(
-            "\n".join(["The definitions differ from those that the database is under.", *told, _ASK])
+            "\n".join(["The definitions differ from those that the database is under.", *sentences, _ASK])
         )
     if not made.at_start:
-        told = [step.sentence for step in comparison.steps]
+        sentences = [step.sentence for step in comparison.steps]
         raise DatabaseRefused(
             "\n".join(
                 [
                     "The definitions differ from those that the database is under, "
                     "and are not to be taken in here.",
-                    *told,
+                    *sentences,
                     _ASK,
                 ]
             )

@@ -29,7 +29,7 @@ class Engine(Protocol):
     #: What its driver raises.
     errors: tuple[type[Exception], ...]
 
-    def told(self, error: Exception) -> Exception:
+    def translated(self, error: Exception) -> Exception:
         """The error in the words of the door and the core, or itself when it is a defect of ours."""
 
     def place(self, column: ColumnElement[str], text: ColumnElement[str]) -> ColumnElement[int]:
@@ -59,7 +59,7 @@ class Prepared:
         self.text = str(compiled)
         # None when a statement has no parameters.
         self.order: tuple[str, ...] = tuple(compiled.positiontup or ())
-        self._errors, self._told, self._number_in = engine.errors, engine.told, engine.number_in
+        self._errors, self._translated, self._number_in = engine.errors, engine.translated, engine.number_in
         conversions = {name: to_column(bound.type, dialect) for bound, name in compiled.bind_names.items()}
         self._conversions: tuple[tuple[int, Conversion], ...] = tuple(
             (place, convert)
@@ -122,7 +122,7 @@ class Prepared:
         try:
             touched: int = writing.execute(self.text, self.values(given)).rowcount
         except self._errors as error:
-            raise self._told(error) from error
+            raise self._translated(error) from error
         return touched
 
     def added(self, writing: Writing, picked: Sequence[Any]) -> int:
@@ -130,7 +130,7 @@ class Prepared:
         try:
             return self._number_in(writing.execute(self.text, self.converted_in(picked)))
         except self._errors as error:
-            raise self._told(error) from error
+            raise self._translated(error) from error
 
     def converted(self, row: Sequence[Any]) -> list[Any]:
         """A row's values, converted."""

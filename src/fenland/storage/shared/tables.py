@@ -26,7 +26,7 @@ from sqlalchemy import (
 )
 from sqlalchemy.types import TypeEngine
 
-from fenland.core.definitions.model import Collection, Definitions, Field, has_index, kept_as
+from fenland.core.definitions.model import Collection, Definitions, Field, has_index, stored_form
 from fenland.core.history.parts import PARTS, Kept, Part
 from fenland.core.reserved import RESERVED
 from fenland.storage.shared.column_types import BinaryNumber, Bytes, Day, ExactDecimal, Json, JsonText, Moment
@@ -87,7 +87,7 @@ def _column(item: Field, definitions: Definitions) -> Column[Any]:
         *foreign,
         nullable=not item.filled,
         unique=item.unique or None,
-        info={KEPT: kept_as(item)},
+        info={KEPT: stored_form(item)},
     )
 
 

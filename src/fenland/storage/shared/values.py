@@ -123,7 +123,7 @@ class Copied:
 class Progress:
     """Who is told how far long work is: what is done, how much of it, and how much there is in all."""
 
-    told: Callable[[str, int, int], None] = lambda _what, _done, _whole: None
+    report: Callable[[str, int, int], None] = lambda _what, _done, _whole: None
 
 
 QUIET = Progress()
@@ -217,7 +217,7 @@ class Candidates:
     above: int = 0
 
     @classmethod
-    def equal_to(cls, part: str, value: str, above: int = 0) -> Candidates:
+    def having(cls, part: str, value: str, above: int = 0) -> Candidates:
         """Those of which one part, that terms are kept of, is this."""
         return cls((term(part, value),), {part: (value,)}, above)
 

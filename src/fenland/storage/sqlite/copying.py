@@ -53,7 +53,7 @@ def back_up(source: Path, target: Path, progress: Progress) -> Copied:
     """Copies a database and looks through the copy. Raises `DatabaseRefused`, and leaves nothing then."""
     if not source.is_file():
         raise DatabaseRefused(f"There is no database at {source}.")
-    copy_database(source, target, lambda done, whole: progress.told("copying", done, whole))
+    copy_database(source, target, lambda done, whole: progress.report("copying", done, whole))
     try:
         return examine(target, progress)
     except DatabaseRefused:
@@ -126,7 +126,7 @@ def examine(path: Path, progress: Progress) -> Copied:
     log = path.with_name(path.name + "-wal")
     if log.exists() and log.stat().st_size:
         raise DatabaseRefused(f"{path} is no backup: its log {log.name} lies beside it. Is it in use?")
-    progress.told("checking", 0, 3)
+    progress.report("checking", 0, 3)
     with (
         _refusing(path),
         closing(sqlite3.connect(f"file:{quoted(path)}?mode=ro&immutable=1", uri=True)) as one,
@@ -137,10 +137,10 @@ def examine(path: Path, progress: Progress) -> Copied:
         problems = one.execute("PRAGMA integrity_check(3)").fetchall()
         if problems != [("ok",)]:
             raise DatabaseRefused(f"{path} is damaged: {problems[0][0]}.")
-        progress.told("checking", 1, 3)
+        progress.report("checking", 1, 3)
         if one.execute("PRAGMA foreign_key_check").fetchone() is not None:
             raise DatabaseRefused(f"{path} is damaged: references in it lead nowhere.")
-        progress.told("checking", 2, 3)
+        progress.report("checking", 2, 3)
         entries = _entries(one, path)
         records = 0
         # The newest entry of a record may be in an archive.
@@ -150,7 +150,7 @@ def examine(path: Path, progress: Progress) -> Copied:
             if one.execute(_ASTRAY.format(name=name, archived=archived)).fetchone()[0]:
                 raise DatabaseRefused(f"{path} is damaged: records of {name} are not as their history ends.")
         number = one.execute("PRAGMA user_version").fetchone()[0]
-    progress.told("checking", 3, 3)
+    progress.report("checking", 3, 3)
     return Copied(records, entries, number, layout, path.stat().st_size)
 
 

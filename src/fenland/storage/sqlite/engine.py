@@ -206,7 +206,7 @@ class SqliteEngine:
     def __init__(self, dialect: Dialect) -> None:
         self.dialect = dialect
 
-    def told(self, error: Exception) -> Exception:
+    def translated(self, error: Exception) -> Exception:
         """See `Engine`."""
         return translated(error)
 

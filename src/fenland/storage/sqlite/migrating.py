@@ -80,7 +80,7 @@ def migrate(
         if not plan.needed:
             return plan, None
         copy = _free_name(path, plan.number)
-        copy_database(path, copy, lambda done, whole: progress.told("copying", done, whole))
+        copy_database(path, copy, lambda done, whole: progress.report("copying", done, whole))
         tables = Tables(definitions)
         sqlite.append_only(tables.history)
         if plan.layout is not None:
@@ -130,7 +130,7 @@ def _bring_over(
             bring_over(connection, tables, known_of(connection, tables))
         set_aside(connection)
         make_missing(connection, tables)
-        told = progress.told
+        told = progress.report
         refill(_through(connection), tables, before, lambda done, whole: told("entries", done, whole))
     add_own_columns(connection, tables)
     enter_accounts(_through(connection), tables, made)
@@ -169,7 +169,7 @@ def _plan(
     def looked(number: int) -> None:
         nonlocal done
         done += number
-        progress.told("looking", done, whole)
+        progress.report("looking", done, whole)
 
     plan = Migration(
         number + 1,
@@ -199,7 +199,7 @@ def _carry_out(
     def done() -> None:
         nonlocal moved
         moved += 1
-        progress.told("moving", moved, len(remakings))
+        progress.report("moving", moved, len(remakings))
 
     carry_out(operations_on(connection), comparison, old, new, done)
 

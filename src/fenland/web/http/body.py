@@ -38,7 +38,7 @@ def body_of(request: Request, limits: Limits) -> bytes:
     return _body_of(request, limits.body, "body_limit", "The body has too many bytes.")
 
 
-def _body_of(request: Request, most: int, setting: str, told: str) -> bytes:
+def _body_of(request: Request, most: int, setting: str, detail: str) -> bytes:
     body: bytes | None = request.environ.get(BODY)
     if body is None:
         try:
@@ -46,7 +46,7 @@ def _body_of(request: Request, most: int, setting: str, told: str) -> bytes:
         except RequestEntityTooLarge:
             body = None
     if body is None or len(body) > most:
-        raise beyond(setting, most, told)
+        raise beyond(setting, most, detail)
     return body
 
 

@@ -16,7 +16,7 @@ from flask import Request
 from fenland.core.access.policy import Caller
 from fenland.core.problems import Malformed, NotSignedIn
 from fenland.service.accounts.callers import (
-    Came,
+    Origin,
     caller_by_session,
     caller_by_token,
     count_request,
@@ -33,7 +33,7 @@ VIAS = ("api", "client", "command-line", "console")
 _CLIENT = re.compile(r"[A-Za-z0-9._~-]{8,64}")
 
 
-def came_of(environ: Mapping[str, Any]) -> Came:
+def origin_of(environ: Mapping[str, Any]) -> Origin:
     """How a request came, by our own `Fenland-Via` and `Fenland-Client`. Raises `Malformed`."""
     via = environ.get("HTTP_FENLAND_VIA", "api")
     client = environ.get("HTTP_FENLAND_CLIENT")
@@ -42,7 +42,7 @@ def came_of(environ: Mapping[str, Any]) -> Came:
             f"Fenland-Client is {client[:80]!r}. It must be 8 to 64 letters, digits, '.', '_', '~' or '-'."
         )
     request_id, address = environ.get("fenland.request_id", ""), environ.get(ADDRESS, "")
-    return Came(via if via in VIAS else "api", request_id, client, address)
+    return Origin(via if via in VIAS else "api", request_id, client, address)
 
 
 def caller_of(request: Request, service: Service) -> Caller:
@@ -51,11 +51,11 @@ def caller_of(request: Request, service: Service) -> Caller:
     Raises `NotSignedIn`, `NotPermitted` for a change that another page sent, and `TooMany`.
     """
     environ = request.environ
-    came = came_of(environ)
+    origin = origin_of(environ)
     # One that has waited was counted when it came.
     if service.ways_in.rate and WAITED not in environ:
-        count_request(service, f"address {came.address}")
-    caller = _signed_in(environ, service, came)
+        count_request(service, f"address {origin.address}")
+    caller = _signed_in(environ, service, origin)
     behalf = environ.get("HTTP_FENLAND_ON_BEHALF_OF")
     if behalf:
         caller = on_behalf(service, caller, behalf)
@@ -63,18 +63,18 @@ def caller_of(request: Request, service: Service) -> Caller:
     return caller
 
 
-def _signed_in(environ: Mapping[str, Any], service: Service, came: Came) -> Caller:
+def _signed_in(environ: Mapping[str, Any], service: Service, origin: Origin) -> Caller:
     authorization = environ.get("HTTP_AUTHORIZATION", "")
     scheme, _, rest = authorization.partition(" ")
     if scheme.lower() == "basic":
         name, token = _basic(rest.strip())
-        return caller_by_token(service, token, came, name=name)
+        return caller_by_token(service, token, origin, name=name)
     if authorization:
-        return caller_by_token(service, rest.strip() if scheme.lower() == "bearer" else None, came)
+        return caller_by_token(service, rest.strip() if scheme.lower() == "bearer" else None, origin)
     secret = session_of(environ)
     if secret is None:
-        return caller_by_token(service, None, came)
-    caller = caller_by_session(service, secret, came)
+        return caller_by_token(service, None, origin)
+    caller = caller_by_session(service, secret, origin)
     check_proof(environ, service.ways_in, secret)
     return caller
 

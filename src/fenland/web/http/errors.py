@@ -68,8 +68,8 @@ def bare_problem(refusal: Refusal, prefix: str) -> tuple[int, list[tuple[str, st
 def refused(refusal: Refusal) -> Response:
     """The answer for a refusal."""
     environ = request.environ
-    told = {"request_id": environ.get("fenland.request_id", "")}
-    body = write_json(problem_json(refusal, environ.get("SCRIPT_NAME", ""), **told))
+    extra = {"request_id": environ.get("fenland.request_id", "")}
+    body = write_json(problem_json(refusal, environ.get("SCRIPT_NAME", ""), **extra))
     return Response(body, refusal.status, _headers(refusal), content_type=PROBLEM)
 
 

@@ -47,7 +47,7 @@ def once_of(request: Request, limits: Limits, read: ReadBody = body_of) -> Once 
     key = key.strip().strip('"')
     if not 1 <= len(key) <= LONGEST_KEY:
         raise Malformed(f"Idempotency-Key must be 1 to {LONGEST_KEY} characters long.")
-    told = hashlib.sha256()
+    digest = hashlib.sha256()
     for part in (
         request.method,
         request.full_path,
@@ -56,6 +56,6 @@ def once_of(request: Request, limits: Limits, read: ReadBody = body_of) -> Once 
         request.headers.get("If-None-Match", ""),
         request.headers.get("Prefer", ""),
     ):
-        told.update(part.encode() + b"\0")
-    told.update(read(request, limits))
-    return Once(key, told.hexdigest())
+        digest.update(part.encode() + b"\0")
+    digest.update(read(request, limits))
+    return Once(key, digest.hexdigest())

@@ -76,8 +76,8 @@ def worker() -> Front:
         threading.Thread(target=_back_up, args=[settings], daemon=True).start()
     if settings.head_minutes and settings.head_target:
         lock = beside(settings.database, ".heads")
-        told = [service, settings.head_target, settings.head_minutes, lock]
-        threading.Thread(target=publish_always, args=told, daemon=True).start()
+        arguments = [service, settings.head_target, settings.head_minutes, lock]
+        threading.Thread(target=publish_always, args=arguments, daemon=True).start()
     front = front_of(service, settings)
     # What is there now stays, and requests leave few circles behind: to look for them as often as is usual
     # takes a fifth of the time of an import.

@@ -78,11 +78,11 @@ class Supervisor(mp.MPServer):
         server._shd = vars(mp)["SocketHolder"](server._sfd, False, _BACKLOG)
 
     def _serve_loop(self, spawn_target: Callable[..., None], target_loader: Callable[..., Any]) -> None:
-        pause, last, told = _FIRST_PAUSE, time.monotonic(), False
+        pause, last, said = _FIRST_PAUSE, time.monotonic(), False
         while True:
-            interrupted = self.main_loop_interrupt.wait(None if told else _LOOK_PAUSE)
-            if not told and self._started():
-                told = True
+            interrupted = self.main_loop_interrupt.wait(None if said else _LOOK_PAUSE)
+            if not said and self._started():
+                said = True
                 self._ready()
             if not interrupted:
                 continue
