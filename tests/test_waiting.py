@@ -140,9 +140,9 @@ def test_two_thousand_wait_without_a_thread_each_and_one_change_answers_all(
     finally:
         resource.setrlimit(resource.RLIMIT_NOFILE, (soft, hard))
     assert (len(told), set(told)) == (MANY, {above + 1})
-    # Some begin at the first request, whoever sends it.
+    # The server begins some as requests come, and no more than a few.
     assert before > 10
-    assert during <= before + 8
+    assert during < before + MANY // 10
 
 
 def test_what_another_process_adds_is_heard_of(running: Running, http: httpx.Client, folder: Path) -> None:

@@ -188,6 +188,10 @@ class TableHistory:
             self._epoch, self._kept_last, self._peaks = epoch, found, {}
         return found
 
+    def asked_since(self, epoch: int) -> bool:
+        """Whether anybody wanted to know the last entry since then: who adds one does."""
+        return self._epoch is not None and self._epoch >= epoch
+
     def add(self, writing: Writing, entry: Entry) -> Last:
         """See `History`."""
         last = self.last(writing)

@@ -100,7 +100,7 @@ class SqliteDatabase(Stores):
             self._connect_writer,
             lock_path,
             Waiting(self.turn.aside, self.turn.rest),
-            ends=Ends(self._check_before_writing, self._note_growth),
+            ends=Ends(self._check_before_writing, self._end_of_history, self._note_growth),
         )
 
     def connect(self) -> tuple[sqlite.Connection, Watch]:
@@ -127,10 +127,14 @@ class SqliteDatabase(Stores):
         self.check_there()
         self._check_number(connection)
 
-    def _note_growth(self, connection: sqlite.Connection) -> None:
-        # What is kept stays so, whatever comes after.
-        with suppress(sqlite.Error):
-            self.growth.note(self.history.last(connection).sequence)
+    def _end_of_history(self, connection: sqlite.WritingConnection) -> int | None:
+        """Where it ends with what this transaction added; None where that is nothing for sure."""
+        added = self.history.asked_since(connection.begun)
+        return self.history.last(connection).sequence if added else None
+
+    def _note_growth(self, end: int | None) -> None:
+        if end is not None:
+            self.growth.note(end)
 
     def _check_number(self, connection: sqlite.Connection) -> None:
         """Raises `Unavailable` when the database is under other definitions by now."""

@@ -73,6 +73,8 @@ class WritingConnection(sqlite3.Connection):
     #: Another number for each transaction, and after each thing that was undone: what was read under one
     #: stands, but for what this connection wrote itself.
     epoch = 0
+    #: That of the transaction as it began.
+    begun = 0
     #: Called every so many statements: whoever works long lets others in between.
     between: Callable[[], None] = staticmethod(lambda: None)
 
@@ -88,7 +90,7 @@ class WritingConnection(sqlite3.Connection):
     def begin(self) -> None:
         """Opens a transaction with the lock to write. Raises the driver's error when others hold it."""
         self._within = False
-        self.epoch = next(_EPOCHS)
+        self.epoch = self.begun = next(_EPOCHS)
         self.execute("BEGIN IMMEDIATE")
         self._within = True
 

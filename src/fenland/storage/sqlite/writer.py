@@ -58,10 +58,13 @@ class Waiting:
 
 @dataclass(frozen=True, slots=True)
 class Ends:
-    """What is called when a transaction has begun, and raises when there may be none; and once kept."""
+    """What is called when a transaction has begun, and raises where there may be none; what it comes to,
+    asked before it is committed; and what is given that once it is kept, and must not raise.
+    """
 
     begun: Callable[[WritingConnection], None] = lambda _connection: None
-    kept: Callable[[WritingConnection], None] = lambda _connection: None
+    outcome: Callable[[WritingConnection], Any] = lambda _connection: None
+    kept: Callable[[Any], None] = lambda _outcome: None
 
 
 class _Job:
@@ -223,8 +226,9 @@ class Writer:
         try:
             if shared.lost:
                 return self._undo()
+            outcome = self._ends.outcome(shared.connection)
             shared.connection.commit_work()
-            self._ends.kept(shared.connection)
+            self._ends.kept(outcome)
         except BaseException as error:
             undone = shared.connection.in_transaction or isinstance(error, Error)
             self._undo()
@@ -346,10 +350,11 @@ class Writer:
     def _commit(self, connection: WritingConnection, batch: list[_Job]) -> bool:
         """Makes it durable, which settles every job. Raises, with nothing kept; else True."""
         try:
+            outcome = self._ends.outcome(connection)
             # Waits for the disk; others work meanwhile, and join the next commit.
             with self._aside():
                 connection.commit_work()
-            self._ends.kept(connection)
+            self._ends.kept(outcome)
         except BaseException as error:
             if connection.in_transaction or isinstance(error, Error):
                 raise
