@@ -9,12 +9,14 @@ from __future__ import annotations
 import atexit
 import json
 import os
+import socket
 import subprocess
 import sys
 import tempfile
 import threading
 import traceback
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
@@ -74,13 +76,53 @@ def fenland(
     return subprocess.CompletedProcess(["fenland", *words], found, *told)
 
 
+#: What stands for the command in a shell: it hands all it was given on, and ends as that ended.
+_STAND_IN = """#!{python} -SE
+import json, os, socket, sys
+asked = {{"words": sys.argv[1:], "cwd": os.getcwd(), "env": dict(os.environ)}}
+for number, name in enumerate(("stdin", "stdout", "stderr")):
+    asked[name] = f"/proc/{{os.getpid()}}/fd/{{number}}"
+with socket.socket(socket.AF_UNIX) as sent:
+    sent.connect({address!r})
+    sent.sendall(json.dumps(asked).encode() + b"\\n")
+    sys.exit(int(sent.makefile().readline()))
+"""
+
+
+@contextmanager
+def in_shells() -> Iterator[Path]:
+    """A folder for the PATH of shells, in which `fenland` is run as by `fenland` here."""
+    with tempfile.TemporaryDirectory() as place, socket.socket(socket.AF_UNIX) as listening:
+        folder, address = Path(place), str(Path(place) / "asked")
+        command = folder / "fenland"
+        command.write_text(_STAND_IN.format(python=sys.executable, address=address))
+        command.chmod(0o755)
+        listening.bind(address)
+        listening.listen()
+
+        def serve() -> None:
+            while True:
+                try:
+                    connection, _ = listening.accept()
+                except OSError:
+                    return
+                with connection, connection.makefile("rw") as lines:
+                    lines.write(f"{_SPLITTER.run(json.loads(lines.readline()))}\n")
+
+        thread = threading.Thread(target=serve, daemon=True)
+        thread.start()
+        yield folder
+        listening.shutdown(socket.SHUT_RDWR)
+        thread.join()
+
+
 # --- within the process that splits ------------------------------------------------------------------------
 
 
 def _become(asked: Mapping[str, Any]) -> None:
     """Runs a command in this process, and ends it."""
     for number, name in enumerate(("stdin", "stdout", "stderr")):
-        flags = os.O_RDONLY if number == 0 else os.O_WRONLY | os.O_CREAT
+        flags = os.O_RDONLY if number == 0 else os.O_WRONLY | os.O_CREAT | os.O_APPEND
         os.dup2(os.open(asked[name], flags, 0o600), number)
     os.chdir(asked["cwd"])
     os.environ.clear()

@@ -7,15 +7,23 @@ import os
 import re
 import subprocess
 import textwrap
+from collections.abc import Iterator
 from decimal import Decimal
 from pathlib import Path
 
 import pytest
 
+from commands import in_shells
 from fenland.client import AsyncClient, Client
-from support import FENLAND, Running
+from support import Running
 
 GUIDES = Path(__file__).parents[1] / "docs" / "guides"
+
+
+@pytest.fixture(scope="module")
+def commands() -> Iterator[Path]:
+    with in_shells() as found:
+        yield found
 
 
 def _given(sample: Running) -> dict[str, str]:
@@ -36,9 +44,9 @@ def test_the_javascript_of_a_guide_runs(sample: Running, name: str, tmp_path: Pa
 
 @pytest.mark.parametrize("name", ["changing", "data"])
 def test_the_blocks_of_a_page_run_and_print_what_it_says(
-    name: str, tmp_path: Path, request: pytest.FixtureRequest
+    name: str, tmp_path: Path, request: pytest.FixtureRequest, commands: Path
 ) -> None:
-    given = {**os.environ, "PATH": f"{Path(FENLAND).parent}:{os.environ['PATH']}"}
+    given = {**os.environ, "PATH": f"{commands}:{os.environ['PATH']}"}
     if name == "data":
         sample: Running = request.getfixturevalue("sample")
         given |= {"FENLAND_ADDRESS": sample.address, "FENLAND_TOKEN": "sample-office"}
