@@ -11,7 +11,7 @@ from rich.table import Table
 from fenland.cli.completing import complete_collection, complete_key, complete_value
 from fenland.cli.fields import read_fields
 from fenland.cli.signing import PANEL, TIMEOUT, signed_in
-from fenland.cli.terminal import Exit, counted, err, escape, fail, json_option, out, print_exact, shown
+from fenland.cli.terminal import Exit, counted, err, escape, fail, json_option, out, print_json, shown
 
 _COLLECTION = typer.Argument(help="The collection, such as stations.", autocompletion=complete_collection)
 _KEY = typer.Argument(help="The record's key, such as PS-014.", autocompletion=complete_key)
@@ -39,7 +39,7 @@ def explain(
     with signed_in(timeout) as client:
         found = client.access(collection, key, account=account)
     if as_json:
-        print_exact(found)
+        print_json(found)
         return
     out.print(f"[bold]{escape(found['account'])}[/] and {escape(collection)} {escape(key)}")
     table = Table("", "May", "Why", box=None, header_style="bold", pad_edge=False, padding=(0, 2, 0, 0))
@@ -78,7 +78,7 @@ def rules(collection: str = _COLLECTION, timeout: float = TIMEOUT, as_json: bool
     with signed_in(timeout) as client:
         found = client.rules(collection)
     if as_json:
-        print_exact(found)
+        print_json(found)
         return
     conditions: list[str] = []
     table = Table(
@@ -162,7 +162,7 @@ def delete_many(
 
 def _tell(found: Mapping[str, Any], preview: bool, as_json: bool) -> None:
     if as_json:
-        print_exact(found)
+        print_json(found)
     else:
         would = "would be " if preview else ""
         judgement = f"{counted(found['matched'], 'record')} chosen: {found['changed']} {would}changed"

@@ -11,7 +11,7 @@ import typer
 
 from fenland.cli.accounts import project_service
 from fenland.cli.projects import PANEL
-from fenland.cli.terminal import Exit, err, escape, fail, json_option, out, print_exact
+from fenland.cli.terminal import Exit, err, escape, fail, json_option, out, print_json
 from fenland.core.expressions import ExpressionMistake
 from fenland.core.values.plain import write_json
 
@@ -53,7 +53,7 @@ def evaluate(
         except ExpressionMistake as mistake:
             _refuse(mistake)
     if as_json:
-        print_exact({"type": found.type, "sql": found.sql})
+        print_json({"type": found.type, "sql": found.sql})
     else:
         out.print(f"[dim]type[/] {escape(found.type)}")
         if found.sql is not None:
@@ -86,7 +86,7 @@ def _alone(expression: str, *, as_json: bool) -> None:
 
 def _tell(answer: Mapping[str, Any], *, as_json: bool) -> None:
     if as_json:
-        print_exact(answer)
+        print_json(answer)
         return
     key = f"{escape(str(answer['key']))}  " if "key" in answer else ""
     if "error" in answer:

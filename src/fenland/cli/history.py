@@ -21,7 +21,7 @@ from fenland.cli.terminal import (
     json_option,
     moment,
     out,
-    print_exact,
+    print_json,
     shown,
 )
 
@@ -85,7 +85,7 @@ def _entries(found: Iterable[Entry], *, as_json: bool, everything: bool) -> None
     for entry in found:
         none = False
         if as_json:
-            print_exact(entry.raw)
+            print_json(entry.raw)
             continue
         number = entry.sequence if everything else entry.version
         line = Text.assemble((f"{number:>6}  ", "bold"), (f"{moment(entry.time)}  ", "dim"))
@@ -111,7 +111,7 @@ def difference(
     with signed_in(timeout) as client:
         found = client.past.difference(collection, key, older, newer)
     if as_json:
-        print_exact(found)
+        print_json(found)
         return
     if not found["changes"]:
         out.print("Nothing differs.")
@@ -146,7 +146,7 @@ def restore(
             return
         record = client.past.restore(collection, key, version=version, at=at, reason=reason)
     if as_json:
-        print_exact(record.fields)
+        print_json(record.fields)
     else:
         sentence = f"[green]✓[/] {escape(key)} is as it was, at version {record.version}."
         out.print(UNSEEN if record.unseen else sentence)
@@ -156,7 +156,7 @@ def _preview(client: Client, collection: str, key: str, when: Mapping[str, Any],
     found = client.past.preview_restoring(collection, key, **when)
     if as_json:
         sentence = [{"field": one.field, "detail": one.detail} for one in found.errors]
-        print_exact({"changes": found.changes, "record": found.record, "errors": sentence})
+        print_json({"changes": found.changes, "record": found.record, "errors": sentence})
     else:
         _changes(found.changes)
         if not found.changes:
@@ -208,7 +208,7 @@ def undo(
                 _agree(client.past.undo_many(**asked, preview=True), as_json=as_json)
             found = client.past.undo_many(**asked, preview=preview, reason=reason)
     if as_json:
-        print_exact(found)
+        print_json(found)
     else:
         _undone(found)
     if found["refused"] and not found["done"]:
@@ -273,7 +273,7 @@ def erase(
             typer.confirm(f"Erase {what} for good? It cannot be undone.", abort=True)
         record = client.past.erase(collection, key, fields, reason, values=values)
     if as_json:
-        print_exact(record.fields)
+        print_json(record.fields)
     else:
         out.print(f"[green]✓[/] Erased {counted(len(fields), 'field')} of {escape(key)} for good.")
     if record.copies:

@@ -13,7 +13,7 @@ from fenland.cli.completing import complete_collection, complete_field, complete
 from fenland.cli.fields import RESERVED, read_edits, read_fields, record_table, records_table
 from fenland.cli.history import AT, VERSION
 from fenland.cli.signing import PANEL, TIMEOUT, signed_in
-from fenland.cli.terminal import UNSEEN, Exit, err, escape, fail, json_option, out, print_exact, shown
+from fenland.cli.terminal import UNSEEN, Exit, err, escape, fail, json_option, out, print_json, shown
 
 if TYPE_CHECKING:
     from fenland.client import Preview, Record
@@ -54,7 +54,7 @@ def collections(timeout: float = TIMEOUT, as_json: bool = _JSON) -> None:
     with signed_in(timeout) as client:
         found = client.schemas()
     if as_json:
-        print_exact(found)
+        print_json(found)
         return
     for one in found:
         out.print(f"[bold]{escape(one['name'])}[/]  {escape(one['description'] or one['title'])}")
@@ -93,7 +93,7 @@ def list_records(
             records = (one.fields for one in whole)
         if as_json:
             for record in itertools.islice(records, limit):
-                print_exact(record)
+                print_json(record)
             return
         schema = client.schema(collection)
         found = list(records)
@@ -127,7 +127,7 @@ def show(
         else:
             record = client.get(collection, key, by=by)
         if as_json:
-            print_exact(record.fields)
+            print_json(record.fields)
             return
         out.print(record_table(client.schema(collection), record))
 
@@ -147,7 +147,7 @@ def create(
         schema = client.schema(collection)
         record = client.create(collection, read_fields(schema, fields or [], []), reason=reason)
     if as_json:
-        print_exact(record.fields)
+        print_json(record.fields)
     else:
         key = escape(str(record.fields.get(schema["x-key"], "")))
         out.print(f"[green]✓[/] Created {key}, version {record.version}." if not record.unseen else UNSEEN)
@@ -186,7 +186,7 @@ def update(
 
 def _show_preview(found: Preview, as_json: bool) -> None:
     if as_json:
-        print_exact(
+        print_json(
             {
                 "changes": found.changes,
                 "record": found.record,
@@ -206,7 +206,7 @@ def _show_preview(found: Preview, as_json: bool) -> None:
 def _saved(key: str, before: Record, record: Record, as_json: bool) -> None:
     """Says what an update changed."""
     if as_json:
-        print_exact(record.fields)
+        print_json(record.fields)
         return
     if record.unseen:
         out.print(UNSEEN)
@@ -286,7 +286,7 @@ def delete(
         tag = record.etag if seen is None else f'"{record["id"]}.{seen}"'
         last = client.delete(collection, key, seen=tag, reason=reason)
     if as_json:
-        print_exact(last.fields)
+        print_json(last.fields)
     else:
         out.print(f"[green]✓[/] Deleted {escape(key)}.")
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Mapping
 from enum import IntEnum
 from typing import Any, NoReturn
@@ -55,7 +54,7 @@ def json_option(words: str = "Answer with JSON, for scripts; errors too.") -> An
 def error_json(message: str, code: int, problem: Mapping[str, Any] | None = None) -> None:
     """An error as JSON on standard output, on one line; `problem` is what the service answered."""
     error: dict[str, Any] = {"exit_code": int(code), "detail": message}
-    print_exact({"error": {**error, "problem": problem} if problem else error})
+    print_json({"error": {**error, "problem": problem} if problem else error})
 
 
 def fail(message: str, code: Exit = Exit.FAILED, problem: Mapping[str, Any] | None = None) -> NoReturn:
@@ -97,12 +96,7 @@ def moment(text: str) -> str:
     return f"{text[:10]} {text[11:16]} UTC"
 
 
-def print_exact(value: object) -> None:
-    """JSON for scripts on one line, with every number as exact as it is kept."""
+def print_json(value: object) -> None:
+    """JSON for scripts: one value on one line of standard output, every number as exact as it is kept."""
     # Not by the standard encoder, which would turn exact decimals into floats.
     typer.echo(write_json(value).decode())
-
-
-def print_json(value: Any) -> None:
-    """JSON for scripts: one value, on standard output, and nothing else there."""
-    typer.echo(json.dumps(value, indent=2, ensure_ascii=False, default=str))

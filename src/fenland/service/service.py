@@ -19,7 +19,7 @@ from zoneinfo import ZoneInfo
 
 import structlog
 
-from fenland.core.access.field_access import FieldAccess
+from fenland.core.access.field_access import FieldAccess, Record
 from fenland.core.access.policy import Actor, Caller, Follow, Policy, Sight, nothing
 from fenland.core.changes.rules import Rules
 from fenland.core.definitions.catalog import catalog_of, followed_fields
@@ -32,7 +32,7 @@ from fenland.core.names import did_you_mean
 from fenland.core.problems import NotFound, Unavailable
 from fenland.core.values.identity import TICKS, etag, part_tag, timestamp, uuid7
 from fenland.service.ways_in import WaysIn
-from fenland.storage.door import Database, Record, Records
+from fenland.storage.door import Database, Records
 
 log = structlog.get_logger()
 

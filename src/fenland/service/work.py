@@ -10,13 +10,14 @@ from contextlib import contextmanager
 from dataclasses import replace
 from typing import Any, TypeVar
 
+from fenland.core.access.field_access import Record
 from fenland.core.access.policy import Caller, Sight
 from fenland.core.changes.change import ALONE, Act, Stamp
 from fenland.core.history.entries import Entry
 from fenland.core.limits import Limits
 from fenland.core.problems import Conflict
 from fenland.service.service import Resource, Service
-from fenland.storage.door import Account, History, Reading, Record, ReferenceBroken, Writing
+from fenland.storage.door import Account, History, Reading, ReferenceBroken, Writing
 
 Result = TypeVar("Result")
 

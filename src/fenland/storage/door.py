@@ -7,7 +7,6 @@ from contextlib import AbstractContextManager
 from datetime import UTC, datetime
 from pathlib import Path
 
-from fenland.core.access.field_access import Record
 from fenland.core.definitions.model import Definitions
 from fenland.core.limits import DEFAULTS, Limits
 from fenland.core.values.identity import timestamp
@@ -81,7 +80,6 @@ __all__ = [
     "Page",
     "Progress",
     "Reading",
-    "Record",
     "Records",
     "ReferenceBroken",
     "Together",

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from fenland.core.access.conditions import condition_of
+from fenland.core.access.field_access import Record
 from fenland.core.access.policy import Actor, Caller
 from fenland.core.definitions.catalog import AROUND, filter_names
 from fenland.core.expressions import EvaluationError, as_json, compiled, kind_of, parse
@@ -18,7 +19,7 @@ from fenland.service.accounts.callers import actor_of
 from fenland.service.records.finding import Address, find_any
 from fenland.service.service import Service
 from fenland.service.work import View, snapshot
-from fenland.storage.door import Order, Page, Record
+from fenland.storage.door import Order, Page
 
 
 @dataclass(frozen=True, slots=True)

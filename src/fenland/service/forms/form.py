@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from fenland.core.access.conditions import NEVER
-from fenland.core.access.field_access import FieldAccess
+from fenland.core.access.field_access import FieldAccess, Record
 from fenland.core.access.policy import Caller
 from fenland.core.access.schemas import collection_schema
 from fenland.core.definitions.model import Collection, Field
@@ -20,7 +20,7 @@ from fenland.service.records.labels import label_of
 from fenland.service.records.saved import Saved
 from fenland.service.service import Service
 from fenland.service.work import View, snapshot
-from fenland.storage.door import Order, Page, Record
+from fenland.storage.door import Order, Page
 
 #: Choices listed for a reference at most; the rest is found by searching the collection.
 MOST_CHOICES = 500

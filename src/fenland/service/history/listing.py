@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from fenland.core.access.conditions import ALWAYS
+from fenland.core.access.field_access import Record
 from fenland.core.access.policy import Caller
 from fenland.core.problems import Malformed, NotFound
 from fenland.service.history.past import When, as_it_was, names_of, subject_of
@@ -11,7 +12,7 @@ from fenland.service.records.labels import labels_of
 from fenland.service.records.listing import LARGEST_PAGE, Listed, ListRequest
 from fenland.service.service import Resource, Service
 from fenland.service.work import View, snapshot
-from fenland.storage.door import Order, Page, Record
+from fenland.storage.door import Order, Page
 
 #: Records of one page that are looked at, of which few may have been there.
 _MOST_LOOKED = 2_000

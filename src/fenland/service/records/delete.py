@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 
+from fenland.core.access.field_access import Record
 from fenland.core.access.policy import Caller
 from fenland.core.changes.change import Change, deletion
 from fenland.core.changes.conflicts import refuse_conflicts
@@ -27,7 +28,6 @@ from fenland.service.records.saved import Saved
 from fenland.service.records.seen import as_seen
 from fenland.service.service import Resource, Service
 from fenland.service.work import View, Work, written
-from fenland.storage.door import Record
 
 
 @dataclass(frozen=True, slots=True)

@@ -10,10 +10,11 @@ from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
 from typing import Any, cast
 
+from fenland.core.access.field_access import Record
 from fenland.core.changes.change import ALONE, Act, Change
 from fenland.service.service import Resource, Service
 from fenland.service.work import Work
-from fenland.storage.door import Reading, Record, Writing
+from fenland.storage.door import Reading, Writing
 
 #: A collection and an id; a collection, a field and a value.
 _Id = tuple[str, str]

@@ -10,6 +10,7 @@ from dataclasses import dataclass, field, replace
 from typing import Any
 
 from fenland.core.access.conditions import NEVER, Condition, both, condition_of
+from fenland.core.access.field_access import Record
 from fenland.core.access.knowing import Known
 from fenland.core.access.policy import Caller, Sight
 from fenland.core.changes.edits import Edits
@@ -26,7 +27,6 @@ from fenland.core.reserved import RESERVED
 from fenland.core.values.texts import read_text
 from fenland.service.service import Resource, Service
 from fenland.service.work import View
-from fenland.storage.door import Record
 
 #: Filters that are kept once they are read and checked.
 _MOST_KEPT, _LONGEST_KEPT = 200, 1_000

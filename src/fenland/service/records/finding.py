@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
+from fenland.core.access.field_access import Record
 from fenland.core.access.policy import Caller, Sight
 from fenland.core.definitions.model import Right
 from fenland.core.definitions.validation import REFUSED
@@ -22,7 +23,6 @@ from fenland.core.values.identity import etag, etag_alone
 from fenland.core.values.texts import read_text
 from fenland.service.service import Resource
 from fenland.service.work import View
-from fenland.storage.door import Record
 
 _VERB_PHRASES: Mapping[Right, str] = {
     "create": "create records here",

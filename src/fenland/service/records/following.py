@@ -10,6 +10,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field, replace
 from typing import Any
 
+from fenland.core.access.field_access import Record
 from fenland.core.access.policy import Caller
 from fenland.core.changes.change import Change, alteration, deletion
 from fenland.core.definitions.model import Collection, Field
@@ -17,7 +18,6 @@ from fenland.core.limits import beyond
 from fenland.core.problems import Conflict
 from fenland.service.service import Resource
 from fenland.service.work import View
-from fenland.storage.door import Record
 
 #: How many records that stand in the way are named.
 _NAMED = 10

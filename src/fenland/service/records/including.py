@@ -5,13 +5,13 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass
 
+from fenland.core.access.field_access import Record
 from fenland.core.access.policy import Caller
 from fenland.core.names import did_you_mean
 from fenland.core.problems import Malformed
 from fenland.core.reserved import RESERVED
 from fenland.service.service import Resource
 from fenland.service.work import View
-from fenland.storage.door import Record
 
 #: How many references `include` follows, one after the other.
 MOST_LEVELS = 2

@@ -8,11 +8,11 @@ from __future__ import annotations
 from collections.abc import Iterable
 from typing import Any
 
+from fenland.core.access.field_access import Record
 from fenland.core.access.policy import Caller
 from fenland.core.definitions.model import Collection
 from fenland.service.service import Resource
 from fenland.service.work import View
-from fenland.storage.door import Record
 
 #: By field, and by the text of what it holds.
 Labels = dict[str, dict[str, str]]

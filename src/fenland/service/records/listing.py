@@ -10,7 +10,7 @@ from typing import Any
 from unicodedata import normalize
 
 from fenland.core.access.conditions import NEVER, Condition
-from fenland.core.access.field_access import FieldAccess
+from fenland.core.access.field_access import FieldAccess, Record
 from fenland.core.access.knowing import Known
 from fenland.core.access.policy import Caller
 from fenland.core.definitions.validation import REFUSED
@@ -23,7 +23,7 @@ from fenland.service.records.including import Included, Wanted, included, narrow
 from fenland.service.records.labels import Labels, labels_of
 from fenland.service.service import Resource, Service
 from fenland.service.work import View
-from fenland.storage.door import Order, Page, Record
+from fenland.storage.door import Order, Page
 
 LARGEST_PAGE = 200
 USUAL_PAGE = 50

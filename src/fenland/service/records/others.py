@@ -8,12 +8,12 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping
 from typing import Any
 
+from fenland.core.access.field_access import Record
 from fenland.core.access.policy import Caller
 from fenland.core.problems import Problem, pointer_to
 from fenland.core.values.plain import MISSING, as_written
 from fenland.service.service import Resource
 from fenland.service.work import View
-from fenland.storage.door import Record
 
 
 def unique_taken(name: str, value: Any = MISSING) -> Problem:

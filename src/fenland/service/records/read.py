@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from fenland.core.access.field_access import Record
 from fenland.core.access.policy import Caller
 from fenland.service.records.finding import Address, find
 from fenland.service.records.including import Included, Wanted, included, narrowed
 from fenland.service.service import Service
 from fenland.service.work import View
-from fenland.storage.door import Record
 
 _ALL = Wanted()
 

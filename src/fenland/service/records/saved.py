@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from fenland.storage.door import Record
+from fenland.core.access.field_access import Record
 
 
 @dataclass(frozen=True, slots=True)

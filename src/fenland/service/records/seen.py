@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+from fenland.core.access.field_access import Record
 from fenland.core.access.policy import Caller
 from fenland.core.problems import Conflict, Malformed
 from fenland.service.records.finding import Base
 from fenland.service.service import Resource
 from fenland.service.work import View
-from fenland.storage.door import Record
 
 #: How far back a base is followed: in changes, and in characters of what they changed.
 _MOST_CHANGES, _MOST_CHARACTERS = 1_000, 4_000_000

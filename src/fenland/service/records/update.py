@@ -16,7 +16,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from fenland.core.access.field_access import FieldAccess
+from fenland.core.access.field_access import FieldAccess, Record
 from fenland.core.access.policy import Caller
 from fenland.core.changes.change import Change, alteration
 from fenland.core.changes.conflicts import refuse_conflicts
@@ -43,7 +43,6 @@ from fenland.service.records.seen import as_seen
 from fenland.service.records.settling import Proposal, saved_as, settle
 from fenland.service.service import Service
 from fenland.service.work import View, Work, snapshot, written
-from fenland.storage.door import Record
 
 
 @dataclass(frozen=True, slots=True)
