@@ -22,6 +22,8 @@ step "Client: the blocking one is what the asyncio one makes"
 free=$(df --output=avail -k /dev/shm 2>/dev/null | tail -1 || echo 0)
 if [ -w /dev/shm ] && [ "$free" -gt 4000000 ]; then
   TMPDIR=$(mktemp -d /dev/shm/fenland-tests.XXXXXX)
+  # PostgreSQL, which runs as somebody else, has its folder in there.
+  chmod 711 "$TMPDIR"
   export TMPDIR
   trap 'rm -rf "$TMPDIR"' EXIT
 fi

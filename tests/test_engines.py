@@ -18,6 +18,7 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
+from fenland.core.access.field_access import Record
 from fenland.core.access.policy import Actor
 from fenland.core.history.auditing import TreeAudit
 from fenland.core.history.entries import Entry
@@ -27,7 +28,7 @@ from fenland.core.problems import NotSignedIn
 from fenland.service.accounts.callers import Origin, caller_by_token
 from fenland.service.accounts.tokens import NewToken, issue_token, list_tokens, revoke_tokens
 from fenland.service.service import Service
-from fenland.storage.door import Order, Page, Record, ReferenceBroken, ValueTaken, VersionRace
+from fenland.storage.door import Order, Page, ReferenceBroken, ValueTaken, VersionRace
 
 ENGINES = ["sqlite", "postgres"]
 NOW = "2031-04-09T12:00:00.000001Z"

@@ -105,5 +105,5 @@ def test_what_a_crash_left_unsaid_is_found_out_soon(both: tuple[Service, Service
 def test_the_mark_has_its_room_on_the_disk_from_the_start(tmp_path: Path) -> None:
     mark = Mark(tmp_path / "a.lock")
     # A hole would read as zeros, and need room at its first change, when there may be none.
-    assert (tmp_path / "a.lock").read_bytes() == mark.read() + bytes(8) != bytes(16)
+    assert (tmp_path / "a.lock").read_bytes() == mark.read() + bytes(16) != bytes(24)
     mark.close()

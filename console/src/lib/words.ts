@@ -1,4 +1,4 @@
-import { diffWordsWithSpace } from "diff";
+import { diffArrays } from "diff";
 
 /** A piece of a text that stayed, was put in, or was taken out. */
 export interface Piece {
@@ -9,18 +9,20 @@ export interface Piece {
 /** Texts of more words than this are shown one after the other: to compare them would take too long. */
 const MOST = 600;
 
-const words = (text: string): number => text.match(/\S+/g)?.length ?? 0;
+/** Each word with the space behind it, so that neighbours which differ make one piece. */
+const words = (text: string): string[] => text.match(/\S+\s*|\s+/g) ?? [];
 
 /** The difference of two texts, word by word. */
 export function difference(before: string, after: string): Piece[] {
+  const [old, now] = [words(before), words(after)];
   const pieces =
-    words(before) > MOST || words(after) > MOST
+    old.length > MOST || now.length > MOST
       ? [
-          { removed: true, added: false, value: before },
-          { removed: false, added: true, value: after },
+          { removed: true, added: false, value: old },
+          { removed: false, added: true, value: now },
         ]
-      : diffWordsWithSpace(before, after);
+      : diffArrays(old, now);
   return pieces
-    .filter((one) => one.value !== "")
-    .map((one) => ({ kind: one.added ? "in" : one.removed ? "out" : "same", text: one.value }));
+    .filter((one) => one.value.length > 0)
+    .map((one) => ({ kind: one.added ? "in" : one.removed ? "out" : "same", text: one.value.join("") }));
 }
