@@ -17,6 +17,7 @@ from fenland.core.definitions.reading import definitions_from
 from fenland.core.problems import Unavailable
 from fenland.service.service import Service
 from fenland.storage.door import DatabaseRefused, open_database
+from fenland.storage.shared import turn
 from fenland.storage.shared.column_types import ExactDecimal, from_column, to_column
 from fenland.storage.sqlite.engine import make_engine, writing_connection
 from fenland.storage.sqlite.writer import Writer
@@ -196,3 +197,22 @@ def test_a_full_disk_is_told_and_nothing_is_half_written(http: httpx.Client, ser
     assert [one["version"] for one in entries] == list(range(version, 0, -1))
     service.database.write(lambda connection: connection.execute("PRAGMA max_page_count=100000"))
     assert http.patch("/v1/records/tools/A1", json={"note": "x"}).json()["version"] == version + 1
+
+
+def test_long_work_rests_as_long_as_it_worked_and_short_work_not_at_all(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    clock, rests = [100.0], list[float]()
+
+    def sleep(seconds: float) -> None:
+        rests.append(round(seconds, 6))
+        clock[0] += seconds
+
+    monkeypatch.setattr(turn.time, "monotonic", lambda: clock[0])
+    monkeypatch.setattr(turn.time, "sleep", sleep)
+    mine = turn.Turn()
+    for step in (0, 0.002, 0.002, 0.002, 0.002, 0.001, 30, 0.002, 5, 0.04):
+        clock[0] += step
+        mine.rest()
+    # After a pause it is other work that asks, which has only begun; and no rest is endless.
+    assert rests == [0.004, 0.004, 0.02]

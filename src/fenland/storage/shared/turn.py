@@ -18,6 +18,8 @@ import time
 _SPELL = 0.005
 #: How long one that works very long lets them in each time: as long as it worked, within these seconds.
 _REST, _LONGEST_REST = 0.003, 0.02
+#: Who asks for a rest no sooner than this after the last time has begun with something else.
+_ELSE = 0.05
 #: Long enough for a thread that waits to take the turn.
 _BREATH = 0.0002
 
@@ -85,11 +87,16 @@ class Turn:
         """
         if self.hurried:
             raise WouldWait
-        worked = time.monotonic() - getattr(self._mine, "rested", 0.0)
+        mine, now = self._mine, time.monotonic()
+        if now - getattr(mine, "asked", 0.0) > _ELSE:
+            # Not so long ago, this thread did something else.
+            mine.rested = now
+        mine.asked = now
+        worked = now - mine.rested
         if worked > _REST:
             with self.aside():
                 time.sleep(min(worked, _LONGEST_REST))
-            self._mine.rested = time.monotonic()
+            mine.rested = mine.asked = time.monotonic()
 
     def aside(self) -> _Aside:
         """Gives the turn on, if this thread has it, while the body waits; then takes it again.
