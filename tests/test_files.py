@@ -18,11 +18,11 @@ from typing import Any
 import httpx
 import openpyxl
 import pytest
-from hypothesis import HealthCheck, given, settings
+from hypothesis import HealthCheck, example, given, settings
 from hypothesis import strategies as st
 
 from commands import fenland
-from fenland.core.changes.tabular import cell_text, csv_lines, read_csv
+from fenland.core.changes.tabular import cell_text, csv_cell, csv_lines, read_csv
 from fenland.core.limits import Limits
 from fenland.service.files.spreadsheets import read_sheet, write_sheet
 from fenland.service.service import Service
@@ -368,10 +368,13 @@ def test_nothing_in_a_record_becomes_a_formula() -> None:
         min_size=1,
     )
 )
+@example([["''"]])
+@example([["'=1"]])
 def test_csv_reads_back_what_was_written(rows: list[list[str]]) -> None:
     width = max(map(len, rows))
     header = [f"c{number}" for number in range(width)]
-    found = list(read_csv(csv_lines([header, *rows]).encode()))
+    cells = [list(map(csv_cell, row)) for row in rows]
+    found = list(read_csv(csv_lines([header, *cells]).encode()))
     assert [list(one.cells.values()) for one in found] == [row for row in rows if any(row)]
 
 
