@@ -12,6 +12,7 @@ from typing import Any
 import httpx
 import pytest
 
+from commands import fenland
 from fenland.client import Client
 from fenland.core.definitions.reading import definitions_from
 from fenland.core.problems import Conflict, NotFound
@@ -21,7 +22,7 @@ from fenland.service.proof.verifying import verify_database
 from fenland.service.proof.verifying_files import verify_evidence, verify_export
 from fenland.service.service import Service
 from fenland.storage.door import Made, migrate, plan_migration
-from support import TOKENS, bearer, workshop_of
+from support import TOKENS, bearer, new_project, workshop_of
 
 EVERYONE = {right: ["everyone"] for right in ("read", "create", "update", "delete")}
 CODE = {"type": "string", "required": True, "unique": True, "fixed": True}
@@ -307,7 +308,7 @@ def test_what_a_collection_held_can_be_erased_once_it_is_gone(path: Path) -> Non
         copy.unlink()
     with workshop_of(other, path) as (service, http):
         held = removed(service)
-        assert [(name, one.records) for name, one in held.items()] == [("people", 6)]
+        assert [(name, len(one.records)) for name, one in held.items()] == [("people", 6)]
         with pytest.raises(Conflict):
             erase_removed(service, "helpers", "asked")
         with pytest.raises(NotFound):
@@ -356,3 +357,35 @@ def test_what_a_field_held_can_be_erased_whatever_became_of_it(path: Path, fate:
         head = http.get("/v1/history/head").text
     report = verify_database(path, head)
     assert report.sound, report.faults
+
+
+def test_the_command_names_the_copies_that_hold_it_still(tmp_path: Path) -> None:
+    folder = new_project(tmp_path / "notes")
+    described = folder / "collections" / "people.yaml"
+    described.write_text(
+        "key: code\naccess: {read: [everyone], create: [everyone]}\nfields:\n"
+        "  code: {type: string, required: true, unique: true, fixed: true}\n"
+        "  phone: {type: string, sensitive: true}\n"
+    )
+    (folder / "seeds").mkdir()
+    seeds = folder / "seeds" / "people.csv"
+    seeds.write_text("code,phone\nP1,0555-kept\nP2,0555-kept\n")
+    place = ("--project", str(folder))
+    fenland("migrate", str(folder))
+    fenland("seed", str(folder))
+    described.unlink()
+    seeds.unlink()
+    refused = fenland("erase-removed", "people", "--reason", "x", "--yes", *place, code=None)
+    assert (refused.returncode, "people is there" in refused.stderr) == (1, True)
+    fenland("migrate", str(folder), "--lose", "people")
+    found = json.loads(fenland("erase-removed", "--json", *place).stdout)
+    assert found == {"items": [{"collection": "people", "records": 2, "values": 2}]}
+    for words in (["people"], ["people", "--reason", "x", "--json"]):
+        assert fenland("erase-removed", *words, *place, code=None).returncode == 2
+    done = fenland("erase-removed", "people", "--reason", "asked", "--yes", "--json", *place)
+    copies = json.loads(done.stdout)["copies"]
+    # Not in the database any more, and in one of those that are named.
+    holding = files_with(folder, "0555-kept")
+    assert (len(holding), set(holding) <= set(copies)) == (1, True), (holding, copies)
+    fenland("verify", *place)
+    assert json.loads(fenland("erase-removed", "--json", *place).stdout) == {"items": []}

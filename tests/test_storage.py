@@ -13,6 +13,7 @@ import httpx
 import pytest
 from sqlalchemy import create_engine
 
+from commands import fenland
 from fenland.core.definitions.reading import definitions_from
 from fenland.core.problems import Unavailable
 from fenland.service.service import Service
@@ -21,6 +22,7 @@ from fenland.storage.shared import turn
 from fenland.storage.shared.column_types import ExactDecimal, from_column, to_column
 from fenland.storage.sqlite.engine import make_engine, writing_connection
 from fenland.storage.sqlite.writer import Writer
+from support import new_project
 
 NOTES = {"notes": {"fields": {"text": {"type": "string"}}}}
 
@@ -216,3 +218,15 @@ def test_long_work_rests_as_long_as_it_worked_and_short_work_not_at_all(
         mine.rest()
     # After a pause it is other work that asks, which has only begun; and no rest is endless.
     assert rests == [0.004, 0.004, 0.02]
+
+
+@pytest.mark.parametrize("address", ["postgresql://h/db", "mysql+x://h/db"])
+def test_an_address_that_no_engine_serves_is_refused_and_no_file_made(tmp_path: Path, address: str) -> None:
+    with pytest.raises(DatabaseRefused, match="name a file"):
+        open_database(Path(address), definitions_from({}))
+    folder = new_project(tmp_path / "notes")
+    before = sorted(folder.rglob("*"))
+    (folder / "fenland.toml").write_text(f'database = "{address}"\n')
+    refused = fenland("check", str(folder), code=None)
+    assert (refused.returncode, "name a file" in refused.stderr) == (9, True), refused
+    assert sorted(folder.rglob("*")) == before

@@ -18,6 +18,9 @@ from fenland.service.accounts.accounts import NewAccount, add_account
 from fenland.service.accounts.tokens import NewToken, issue_token
 from fenland.service.opening import open_project_service
 from fenland.service.project import load_project
+from fenland.storage.door import Growth
+from fenland.web.http.waiting import Wait
+from fenland.web.serving import waiting as requests
 from support import Running, bearer, new_project, start
 
 #: How many may wait, and of how many accounts.
@@ -87,12 +90,13 @@ class Waiting:
     async def __aexit__(self, *_: object) -> None:
         await self.go()
 
-    async def add(self, above: int, account: int) -> asyncio.StreamReader:
+    async def add(self, above: int, account: int | str) -> asyncio.StreamReader:
+        token = account if isinstance(account, str) else f"waiting-{account}"
         reader, writer = await asyncio.open_connection(self._host, int(self._port))
         self._writers.append(writer)
         writer.write(
             f"GET /v1/history/head?above={above}&wait=60 HTTP/1.1\r\nHost: x\r\nConnection: close\r\n"
-            f"Authorization: Bearer waiting-{account}\r\n\r\n".encode()
+            f"Authorization: Bearer {token}\r\n\r\n".encode()
         )
         await writer.drain()
         return reader
@@ -198,6 +202,69 @@ def test_one_account_cannot_fill_the_place_of_others_and_who_goes_makes_room(
             return await sizes(readers)
 
     assert asyncio.run(crowd()) == [above + 1] * 100
+
+
+def test_a_token_taken_back_meanwhile_is_refused_and_the_log_has_one_line(
+    running: Running, http: httpx.Client
+) -> None:
+    mine = http.post("/v1/tokens", json={"label": "short"}).raise_for_status().json()
+    above = head(http)
+
+    async def revoked() -> bytes:
+        async with Waiting(running) as waiting:
+            reader = await waiting.add(above, mine["token"])
+            await asyncio.sleep(0.5)
+            await asyncio.to_thread(http.delete, f"/v1/tokens/{mine['id']}")
+            return await reader.read()
+
+    before = running.log.read_text().count("/v1/history/head")
+    assert asyncio.run(revoked()).startswith(b"HTTP/1.1 401 ")
+    assert running.log.read_text().count("/v1/history/head") == before + 1
+
+
+def test_one_that_waits_counts_once_against_the_rate_of_account_and_address(folder: Path) -> None:
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setenv("FENLAND_RATE_LIMIT", "8")
+        running = start("start", folder, folder / "log")
+    with running.client("waiting-5") as http:
+        size = head(http)
+        for _ in range(4):
+            assert head(http, above=size, wait=1) == size
+        # These were five; counted twice they would be nine.
+        assert http.get("/v1/session").status_code == 200
+    running.stop()
+
+
+def test_who_waits_for_what_is_far_ahead_makes_no_change_dearer() -> None:
+    """However many wait for the hundredth entry, the first ones look at none of them."""
+    looked, woken = list[int](), list[int]()
+
+    class Asked(int):
+        def __lt__(self, other: object) -> bool:
+            looked.append(1)
+            return int(self) < int(other)  # type: ignore[call-overload]
+
+    async def run() -> None:
+        growth = Growth()
+        kept = requests.Waiting[int](
+            asyncio.get_running_loop(), growth, lambda: False, lambda one, _: woken.append(one)
+        )
+        until = time.monotonic() + 60
+        for number in range(1_000):
+            assert kept.add(number, Wait(Asked(100 + number), until), f"a{number}")
+        looked.clear()
+        for end in range(1, 101):
+            growth.note(end)
+            await asyncio.sleep(0)
+        assert (woken, len(looked) < 1_000) == ([], True)
+        growth.note(101)
+        await asyncio.sleep(0)
+        assert woken == [0]
+        growth.note(10_000)
+        await asyncio.sleep(0)
+        assert sorted(woken) == [*range(1_000)]
+
+    asyncio.run(run())
 
 
 def test_a_service_that_stops_answers_who_waits(folder: Path) -> None:

@@ -165,8 +165,8 @@ def _tell(found: Mapping[str, Any], preview: bool, as_json: bool) -> None:
         print_json(found)
     else:
         would = "would be " if preview else ""
-        judgement = f"{counted(found['matched'], 'record')} chosen: {found['changed']} {would}changed"
-        out.print(f"{judgement}, {found['refused']} {would}refused.")
+        chosen = f"{counted(found['matched'], 'record')} chosen: {found['changed']} {would}changed"
+        out.print(f"{chosen}, {found['refused']} {would}refused.")
         for one in found["records"]:
             out.print(f"  [bold]{escape(str(one['key']))}[/]  {_became(one)}")
     if not found["done"] and not preview:

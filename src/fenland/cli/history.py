@@ -23,6 +23,7 @@ from fenland.cli.terminal import (
     out,
     print_json,
     shown,
+    tell_copies,
 )
 
 if TYPE_CHECKING:
@@ -155,8 +156,8 @@ def restore(
 def _preview(client: Client, collection: str, key: str, when: Mapping[str, Any], *, as_json: bool) -> None:
     found = client.past.preview_restoring(collection, key, **when)
     if as_json:
-        sentence = [{"field": one.field, "detail": one.detail} for one in found.errors]
-        print_json({"changes": found.changes, "record": found.record, "errors": sentence})
+        errors = [{"field": one.field, "detail": one.detail} for one in found.errors]
+        print_json({"changes": found.changes, "record": found.record, "errors": errors})
     else:
         _changes(found.changes)
         if not found.changes:
@@ -276,10 +277,7 @@ def erase(
         print_json(record.fields)
     else:
         out.print(f"[green]✓[/] Erased {counted(len(fields), 'field')} of {escape(key)} for good.")
-    if record.copies:
-        err.print("Copies of the database that were made before hold it still, until they are removed:")
-        for name in record.copies:
-            err.print(f"  {escape(name)}")
+    tell_copies(record.copies)
 
 
 def register(app: typer.Typer) -> None:

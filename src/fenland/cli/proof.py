@@ -18,7 +18,18 @@ from fenland.cli.migrating import shown_progress
 from fenland.cli.projects import PANEL as PROJECTS
 from fenland.cli.projects import open_project, open_settings
 from fenland.cli.signing import PANEL, TIMEOUT, signed_in
-from fenland.cli.terminal import Exit, counted, err, escape, fail, json_option, out, print_json, tell
+from fenland.cli.terminal import (
+    Exit,
+    counted,
+    err,
+    escape,
+    fail,
+    json_option,
+    out,
+    print_json,
+    tell,
+    tell_copies,
+)
 
 if TYPE_CHECKING:
     from fenland.service.history.erasing_removed import Held
@@ -293,49 +304,52 @@ def erase_removed(
     """Erase what the history still holds of sensitive fields of a collection that was removed.
 
     Nobody can bring it back. The service may run meanwhile. Copies that migrations made and backups hold it
-    still; they are yours to see to.
+    still, and are named; what entries say in clear, from before a field was sensitive, stays. Do it before
+    another collection takes the name.
 
     [bold]fenland erase-removed[/]
 
     [bold]fenland erase-removed volunteers --reason "No longer ours to keep"[/]
     """
     from fenland.service.history import erasing_removed
+    from fenland.service.upkeep.copies import names_of
 
-    with _at_hand(project) as (service, _):
-        found = erasing_removed.removed(service)
+    with _at_hand(project) as (service, settings):
         if collection is None:
-            _list_removed(found, as_json=as_json)
+            _list_removed(erasing_removed.removed(service), as_json=as_json)
             return
         if reason is None:
             fail("Say why with --reason: it is kept in the history.", Exit.USAGE)
         if not yes and as_json:
             fail("With --json nothing is asked. Send --yes to erase.", Exit.USAGE)
-        if not yes and collection in found:
-            what = f"{counted(found[collection].records, 'record')} of {collection}"
-            typer.confirm(f"Erase what {what} held for good? It cannot be undone.", abort=True)
+        if not yes:
+            what = f"what the history holds of {collection}"
+            typer.confirm(f"Erase {what} for good? It cannot be undone.", abort=True)
         done = erasing_removed.erase_removed(service, collection, reason)
+        copies = names_of(settings)
     if as_json:
-        print_json({"collection": collection, "records": done.records, "values": done.values})
-    else:
-        what = f"{counted(done.values, 'value')} of {counted(done.records, 'record')}"
-        out.print(f"[green]✓[/] Erased {what} of {escape(collection)} for good.")
+        counts = {"records": len(done.records), "values": done.values}
+        print_json({"collection": collection, **counts, "copies": copies})
+        return
+    what = f"{counted(done.values, 'value')} of {counted(len(done.records), 'record')}"
+    out.print(f"[green]✓[/] Erased {what} of {escape(collection)} for good.")
+    tell_copies(copies)
 
 
 def _list_removed(found: Mapping[str, Held], *, as_json: bool) -> None:
     if as_json:
-        print_json(
-            {
-                "items": [
-                    {"collection": name, "records": one.records, "values": one.values}
-                    for name, one in found.items()
-                ]
-            }
-        )
+        items = [
+            {"collection": name, "records": len(one.records), "values": one.values}
+            for name, one in found.items()
+        ]
+        print_json({"items": items})
     elif not found:
         out.print("The history holds nothing of sensitive fields of collections that were removed.")
     else:
         for name, one in found.items():
-            out.print(f"{escape(name)}  {counted(one.values, 'value')} of {counted(one.records, 'record')}")
+            out.print(
+                f"{escape(name)}  {counted(one.values, 'value')} of {counted(len(one.records), 'record')}"
+            )
 
 
 def new_key(project: Path = _PROJECT, as_json: bool = json_option()) -> None:

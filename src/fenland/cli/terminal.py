@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from enum import IntEnum
 from typing import Any, NoReturn
 
@@ -100,3 +100,12 @@ def print_json(value: object) -> None:
     """JSON for scripts: one value on one line of standard output, every number as exact as it is kept."""
     # Not by the standard encoder, which would turn exact decimals into floats.
     typer.echo(write_json(value).decode())
+
+
+def tell_copies(names: Iterable[str]) -> None:
+    """Names the copies of a database that hold still what was erased, on standard error."""
+    listed = list(names)
+    if listed:
+        err.print("Copies of the database that were made before hold it still, until they are removed:")
+    for name in listed:
+        err.print(f"  {escape(name)}")

@@ -35,7 +35,7 @@ from fenland.core.definitions.model import DefinitionMistakes, Mistake
 from fenland.core.limits import Bounds, Limits
 from fenland.core.names import did_you_mean
 from fenland.service.ways_in import Issuer, WaysIn
-from fenland.storage.door import beside
+from fenland.storage.door import DatabaseRefused, beside, refuse_unserved
 
 FILE_NAME = "fenland.toml"
 
@@ -215,6 +215,15 @@ class Settings(BaseSettings):
     log_level: Literal["debug", "info", "warning", "error"] = Field(
         "info", description="The least serious line that is logged."
     )
+
+    @field_validator("database")
+    @classmethod
+    def _served(cls, value: Path) -> Path:
+        try:
+            refuse_unserved(str(value))
+        except DatabaseRefused as error:
+            raise ValueError(str(error)) from None
+        return value
 
     @field_validator("session_across_sites")
     @classmethod

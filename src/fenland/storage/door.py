@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Mapping
 from contextlib import AbstractContextManager
 from datetime import UTC, datetime
@@ -99,6 +100,7 @@ __all__ = [
     "open_database",
     "plan_migration",
     "put_back",
+    "refuse_unserved",
     "remove_database",
 ]
 
@@ -107,10 +109,19 @@ __all__ = [
 _ENGINES: Mapping[str, Offered] = {"": sqlite}
 
 
+#: How an address begins that is no path, also once it was taken for one, which makes one slash of two.
+_SCHEME = re.compile(r"([a-z][a-z0-9+.-]*):/")
+
+
+def refuse_unserved(address: str) -> None:
+    """Raises `DatabaseRefused` for an address of an engine that is not offered."""
+    _engine(Path(address))
+
+
 def _engine(path: Path) -> Offered:
-    scheme, colon, _ = str(path).partition("://")
+    scheme = _SCHEME.match(str(path))
     try:
-        return _ENGINES[scheme if colon else ""]
+        return _ENGINES[scheme[1] if scheme else ""]
     except KeyError:
         raise DatabaseRefused(f"No database can be kept at {path}: name a file.") from None
 

@@ -8,7 +8,8 @@ from typing import Any
 from fenland.core.changes.tabular import Row, read_csv, read_jsonl, text_rows
 from fenland.core.limits import Limits
 from fenland.core.problems import UnsupportedMedia
-from fenland.service.files.importing import Imported, ImportRequest, import_rows
+from fenland.service.files.importing import import_rows
+from fenland.service.files.rows import Imported, ImportRequest
 from fenland.service.files.spreadsheets import read_sheet
 from fenland.web.describing.contents import one_body
 from fenland.web.exporting import form_accepted, list_file

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from urllib.parse import quote
 
+from fenland.core.changes.patches import Patch, Replacement
 from fenland.core.problems import Malformed
 from fenland.service.forms.explain import explain
 from fenland.service.forms.form import edit_form
@@ -26,7 +27,7 @@ from fenland.web.http.answers import Answer, json_answer
 from fenland.web.http.calls import Call
 from fenland.web.http.patch_formats import (
     ACCEPT_PATCH,
-    Ahead,
+    Check,
     sent_fields,
     sent_patch,
     sent_whole,
@@ -107,8 +108,7 @@ def _read(call: Call) -> Answer:
     return fresh_answer(call, found)
 
 
-def _asked_update(call: Call, sent: Ahead) -> UpdateRequest:
-    patch, check = sent
+def _asked_update(call: Call, patch: Patch | Replacement, check: Check) -> UpdateRequest:
     return UpdateRequest(
         address=call.address,
         patch=patch,
@@ -124,26 +124,26 @@ def _asked_update(call: Call, sent: Ahead) -> UpdateRequest:
 
 
 def _preview(call: Call) -> Answer:
-    return _previewed(call, _asked_update(call, sent_patch(call)))
+    return _previewed(call, _asked_update(call, *sent_patch(call)))
 
 
 def _previewed(call: Call, asked: UpdateRequest) -> Answer:
     return json_answer(preview_json(preview(call.service, call.caller, asked)))
 
 
-def _updated(call: Call, sent: Ahead) -> Answer:
-    asked = _asked_update(call, sent)
+def _updated(call: Call, patch: Patch | Replacement, check: Check) -> Answer:
+    asked = _asked_update(call, patch, check)
     if call.get(p.PREVIEW):
         return _previewed(call, asked)
     return record_answer(call, update(call.service, call.caller, asked))
 
 
 def _update(call: Call) -> Answer:
-    return _updated(call, sent_patch(call))
+    return _updated(call, *sent_patch(call))
 
 
 def _replace(call: Call) -> Answer:
-    return _updated(call, sent_whole(call))
+    return _updated(call, *sent_whole(call))
 
 
 def _put(call: Call) -> Answer:

@@ -78,10 +78,9 @@ NOTHING: Patch = MergePatch({})
 
 @dataclass(frozen=True, slots=True)
 class Replacement:
-    """A whole record: a field that is left out gets its default, or null."""
+    """A whole record: a field that is left out gets its default, or null. What patch that is, access says."""
 
     fields: Mapping[str, Any]
-    atomic: frozenset[str] = frozenset()
 
     def within(self, access: FieldAccess) -> Exactly:
         """The same, as far as its sender may set fields, and see them; the others stay as they are."""
@@ -92,10 +91,6 @@ class Replacement:
             if access.sets(name) and name not in access.hidden and name != access.collection.owner
         }
         return Exactly({**absent, **self.fields})
-
-    def against(self, stored: Mapping[str, Any], problems: list[Problem]) -> dict[str, Any]:
-        """See `Patch`: all that was not sent goes, whatever its sender may do."""
-        return dict.fromkeys(stored) | dict(self.fields)
 
 
 @dataclass(frozen=True, slots=True)

@@ -13,7 +13,7 @@ from typing import Any, NamedTuple
 
 from fenland.core.access.field_access import PROTECTIONS, FieldAccess
 from fenland.core.changes.edits import Edits
-from fenland.core.changes.patches import MergePatch, Patch, Replacement, merge
+from fenland.core.changes.patches import MergePatch, Patch, merge
 from fenland.core.definitions.model import Blank, Collection, Field
 from fenland.core.definitions.model import Check as CheckRule
 from fenland.core.definitions.validation import HIGHEST_INTEGER, REFUSED, Check, compile_nullable
@@ -91,9 +91,7 @@ class Rules:
         """
         if isinstance(patch, MergePatch):
             return MergePatch(self.settle_blanks(patch.fields, asked, problems)).against(stored, problems)
-        if isinstance(patch, Replacement):
-            patch = patch.within(access)
-        elif access.hidden and isinstance(patch, Edits):
+        if access.hidden and isinstance(patch, Edits):
             fields = self.collection.fields
             patch = replace(patch, unread={name: stored[name] for name in access.hidden if name in fields})
         touched = patch.against(access.shown(dict(stored)), problems)

@@ -21,6 +21,8 @@ class Origin:
     request_id: str = ""
     client: str | None = None
     address: str = ""
+    #: Whether it counts against rates: one that has waited was counted when it came.
+    counts: bool = True
 
 
 def caller_by_token(
@@ -69,14 +71,15 @@ def _let_in(caller: Caller, token: Token) -> Caller:
 
 
 def _caller(service: Service, actor: Actor, origin: Origin, scope: Scope | None = None) -> Caller:
-    if service.ways_in.rate:
-        count_request(service, f"account {actor.name}")
+    count_request(service, origin, f"account {actor.name}")
     return Caller(actor, origin.via, origin.request_id, origin.client, scope)
 
 
-def count_request(service: Service, whose: str) -> None:
-    """Counts a request of an account or an address. Raises `TooMany`."""
+def count_request(service: Service, origin: Origin, whose: str) -> None:
+    """Counts a request of an account or an address, where they are limited. Raises `TooMany`."""
     most = service.ways_in.rate
+    if not most or not origin.counts:
+        return
     found = service.database.counters.count(f"requests of {whose}", _MINUTE, service.clock().timestamp())
     if found.times > most:
         policy, left = f'"minute";q={most};w={_MINUTE}', f'"minute";r=0;t={found.left}'

@@ -21,7 +21,7 @@ from fenland.core.limits import DEFAULTS
 from fenland.core.names import did_you_mean
 from fenland.core.problems import Malformed
 from fenland.core.values.plain import read_json
-from fenland.service.files.importing import Importer, ImportRequest, Refused
+from fenland.service.files.rows import Importer, ImportRequest, Refused
 from fenland.service.history.past import names_of, newest_first
 from fenland.service.opening import open_project_service
 from fenland.service.project import Project, read_source

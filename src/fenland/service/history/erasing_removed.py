@@ -8,10 +8,10 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass, field
-from itertools import groupby
+from itertools import groupby, takewhile
 
 from fenland.core.changes.change import Change
-from fenland.core.history.entries import BEYOND_ALL, DEFINITIONS, DEFINITIONS_ID, Entry
+from fenland.core.history.entries import BEYOND_ALL, DEFINITIONS_ID, Entry
 from fenland.core.problems import Conflict, NotFound
 from fenland.service.accounts.entries import OPERATOR
 from fenland.service.history.erasing import rewrite_outcomes
@@ -20,7 +20,6 @@ from fenland.service.records.applying import apply
 from fenland.service.records.finding import checked_reason
 from fenland.service.service import Service
 from fenland.service.work import View, Work, snapshot, written
-from fenland.storage.door import Reading
 
 #: Records whose values are erased in one transaction.
 _TOGETHER = 200
@@ -28,12 +27,10 @@ _TOGETHER = 200
 
 @dataclass(slots=True)
 class Held:
-    """What is kept under seals of records of a collection that is no more: how much, of how many records."""
+    """What is kept under seals of a collection that is no more: how many values, of which records."""
 
     values: int = 0
-    records: int = 0
-    #: By record, the newest entry and the fields; while they are erased.
-    found: list[tuple[Entry, list[str]]] = field(default_factory=list)
+    records: list[str] = field(default_factory=list)
 
 
 def removed(service: Service) -> dict[str, Held]:
@@ -44,7 +41,9 @@ def removed(service: Service) -> dict[str, Held]:
 
 def erase_removed(service: Service, collection: str, reason: str | None) -> Held:
     """Erases all of it, for good. Raises `NotFound` where nothing is held of such a collection, and
-    `Conflict` for one that is there.
+    `Conflict` for one that is there, or without a reason.
+
+    What entries hold in clear, from before a field was sensitive, stays: the proofs stand on it.
     """
     reason = checked_reason(reason)
     if reason is None:
@@ -57,12 +56,12 @@ def erase_removed(service: Service, collection: str, reason: str | None) -> Held
         raise NotFound(
             f"The history holds nothing under seals of a collection {collection!r} that was removed."
         )
-    for begin in range(0, len(held.found), _TOGETHER):
-        portion = held.found[begin : begin + _TOGETHER]
+    for begin in range(0, len(held.records), _TOGETHER):
+        portion = held.records[begin : begin + _TOGETHER]
 
-        def work(unit: Work, portion: list[tuple[Entry, list[str]]] = portion) -> None:
-            for newest, fields in portion:
-                _erase(unit, newest, fields, reason)
+        def work(unit: Work, portion: list[str] = portion) -> None:
+            for record_id in portion:
+                _erase(unit, record_id, reason)
 
         written(service, work)
     service.database.scrub()
@@ -76,33 +75,40 @@ def _there(view: View) -> set[str]:
 
 def _held(view: View) -> dict[str, Held]:
     there, found = _there(view), dict[str, Held]()
-    history = view.history
-    for record_id, places in groupby(_sealed(view.service, view.reading), key=lambda one: one[0]):
-        counts = {name: count for _, name, count in places}
-        newest, _ = history.of_record(view.reading, record_id, below=BEYOND_ALL, limit=1)
+    for record_id, places in groupby(_sealed(view), key=lambda one: one[0]):
+        newest = _newest(view, record_id)
         # Of a record whose entries are all in an archive nothing here says what it was of.
-        if newest and newest[0].collection not in there and newest[0].collection != DEFINITIONS:
-            held = found.setdefault(newest[0].collection, Held())
-            held.values += sum(counts.values())
-            held.records += 1
-            held.found.append((newest[0], list(counts)))
+        if newest is not None and newest.collection not in there:
+            held = found.setdefault(newest.collection, Held())
+            held.values += sum(count for _, _, count in places)
+            held.records.append(record_id)
     return found
 
 
-def _sealed(service: Service, reading: Reading) -> Iterator[tuple[str, str, int]]:
-    """Each record and field with sealed values, in order, and how many there are."""
-    after = (DEFINITIONS_ID, "")
-    while page := service.database.history.sealed_fields(reading, after, limit=_TOGETHER):
+def _newest(view: View, record_id: str) -> Entry | None:
+    found, _ = view.history.of_record(view.reading, record_id, below=BEYOND_ALL, limit=1)
+    return found[0] if found else None
+
+
+def _sealed(view: View, after: tuple[str, str] = (DEFINITIONS_ID, "")) -> Iterator[tuple[str, str, int]]:
+    """Each record and field with sealed values behind a place, in order, and how many there are."""
+    while page := view.history.sealed_fields(view.reading, after, limit=_TOGETHER):
         yield from page
         after = page[-1][:2]
-        service.database.turn.breathe()
+        view.breathe()
 
 
-def _erase(work: Work, newest: Entry, fields: list[str], reason: str) -> None:
+def _erase(work: Work, record_id: str, reason: str) -> None:
+    newest = _newest(work, record_id)
+    sealed = takewhile(lambda one: one[0] == record_id, _sealed(work, (record_id, "")))
+    fields = [name for _, name, _ in sealed]
+    if newest is None or not fields:
+        # Somebody was quicker.
+        return
     change = Change(
         action="erase",
         collection=newest.collection,
-        record_id=newest.record_id,
+        record_id=record_id,
         key=newest.key,
         version=newest.version + 1,
         before=None,
@@ -112,5 +118,5 @@ def _erase(work: Work, newest: Entry, fields: list[str], reason: str) -> None:
     )
     apply(work, OPERATOR, [change])
     for name in fields:
-        work.history.erase(work.writing, newest.record_id, name, 0, BEYOND_ALL)
-    rewrite_outcomes(work, newest.record_id, set(fields))
+        work.history.erase(work.writing, record_id, name, 0, BEYOND_ALL)
+    rewrite_outcomes(work, record_id, set(fields))

@@ -21,7 +21,7 @@ from fenland.core.access.policy import Caller
 from fenland.core.changes.change import Change, alteration
 from fenland.core.changes.conflicts import refuse_conflicts
 from fenland.core.changes.edits import Edits
-from fenland.core.changes.patches import Patch
+from fenland.core.changes.patches import Patch, Replacement
 from fenland.core.changes.rules import Before, lenient
 from fenland.core.definitions.model import Blank
 from fenland.core.problems import MOST_PROBLEMS, Invalid, Problem
@@ -53,7 +53,7 @@ class UpdateRequest:
     """
 
     address: Address
-    patch: Patch
+    patch: Patch | Replacement
     preconditions: Preconditions = UNCONDITIONAL
     base: Base | None = None
     blank: Blank | None = None
@@ -161,7 +161,7 @@ def decide(view: View, caller: Caller, request: UpdateRequest) -> Decision:
         meet(request.preconditions, resource, stored)
     request.check()
     rules, access, problems = resource.rules, resource.policy.fields(sight, stored), list[Problem]()
-    patch = request.patch
+    patch = request.patch.within(access) if isinstance(request.patch, Replacement) else request.patch
     if isinstance(patch, Edits) and patch.asked:
         patch = answered(view, sight, resource, stored, patch)
     before = Before(stored, as_seen(view, caller, resource, stored, request.base))

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import threading
 from collections.abc import Callable
 
 
@@ -15,11 +14,10 @@ class Growth:
     def __init__(self) -> None:
         self._end = 0
         self._listening: list[Callable[[], None]] = []
-        self._guard = threading.Lock()
 
     @property
     def end(self) -> int:
-        """It may be a moment behind what can be read, and is never ahead of it."""
+        """A moment behind what can be read; ahead of it only while a database is being opened."""
         return self._end
 
     @end.setter
@@ -28,8 +26,7 @@ class Growth:
 
     def listen(self, called: Callable[[], None]) -> None:
         """Has something called after each commit of this process that added entries. It must not raise."""
-        with self._guard:
-            self._listening.append(called)
+        self._listening.append(called)
 
     def note(self, sequence: int) -> None:
         """To be called after a commit, by whoever may write: the history ends here now."""

@@ -42,7 +42,7 @@ def origin_of(environ: Mapping[str, Any]) -> Origin:
             f"Fenland-Client is {client[:80]!r}. It must be 8 to 64 letters, digits, '.', '_', '~' or '-'."
         )
     request_id, address = environ.get("fenland.request_id", ""), environ.get(ADDRESS, "")
-    return Origin(via if via in VIAS else "api", request_id, client, address)
+    return Origin(via if via in VIAS else "api", request_id, client, address, WAITED not in environ)
 
 
 def caller_of(request: Request, service: Service) -> Caller:
@@ -52,9 +52,7 @@ def caller_of(request: Request, service: Service) -> Caller:
     """
     environ = request.environ
     origin = origin_of(environ)
-    # One that has waited was counted when it came.
-    if service.ways_in.rate and WAITED not in environ:
-        count_request(service, f"address {origin.address}")
+    count_request(service, origin, f"address {origin.address}")
     caller = _signed_in(environ, service, origin)
     behalf = environ.get("HTTP_FENLAND_ON_BEHALF_OF")
     if behalf:

@@ -16,7 +16,7 @@ from fenland.core.definitions.model import Blank
 from fenland.core.problems import Malformed
 from fenland.core.values.identity import read_etag, timestamp
 from fenland.core.values.plain import read_json
-from fenland.service.files.importing import MODES, Mode
+from fenland.service.files.rows import MODES, Mode
 from fenland.service.history.searching import EQUAL
 from fenland.service.records.finding import Base, checked_reason
 from fenland.service.records.listing import LARGEST_PAGE, USUAL_PAGE

@@ -120,11 +120,11 @@ ACCEPT_PATCH = ", ".join(PATCH_TYPES)
 WHOLE_TYPES = (JSON, *HTML_FORMS)
 
 
-#: A patch, or fields, and what raises why it could not be read, and whatever else is wrong with the request.
-Ahead = tuple[Patch, Callable[[], None]]
+#: Raises why something could not be read, and what else is wrong with the request.
+Check = Callable[[], None]
 
 
-def _ahead(call: Call, types: tuple[str, ...]) -> Ahead:
+def _ahead(call: Call, types: tuple[str, ...]) -> tuple[Patch, Check]:
     """The patch that a body holds, read now, before anything is waited for.
 
     Why it cannot be read is told in the order of refusals. With `coerce=text` the texts in its fields are
@@ -162,12 +162,12 @@ def _kind(call: Call, types: tuple[str, ...]) -> str:
     return kind
 
 
-def sent_patch(call: Call) -> Ahead:
+def sent_patch(call: Call) -> tuple[Patch, Check]:
     """Of a body that says what is to change."""
     return _ahead(call, PATCH_TYPES)
 
 
-def sent_fields(call: Call) -> tuple[Mapping[str, Any], Callable[[], None]]:
+def sent_fields(call: Call) -> tuple[Mapping[str, Any], Check]:
     """Of a body that holds a whole record: its fields."""
     patch, check = _ahead(call, WHOLE_TYPES)
     if not isinstance(patch, MergePatch):
@@ -175,7 +175,7 @@ def sent_fields(call: Call) -> tuple[Mapping[str, Any], Callable[[], None]]:
     return patch.fields, check
 
 
-def sent_whole(call: Call) -> Ahead:
+def sent_whole(call: Call) -> tuple[Replacement, Check]:
     """Of a body that is to take the place of the stored record."""
     fields, check = sent_fields(call)
     return Replacement(fields), check

@@ -20,12 +20,9 @@ import asyncio
 import io
 import os
 import queue
-import re
 import signal
-import sys
 import threading
 import time
-from collections import Counter
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 from typing import Any
@@ -36,14 +33,14 @@ from granian.rsgi import ProtocolClosed, ProtocolError  # type: ignore[attr-defi
 from fenland.core.problems import BodyTimeout, Internal, Malformed, Refusal, Unavailable
 from fenland.storage.door import MOST_TOGETHER, Growth, Together, Turn, WouldWait
 from fenland.web.http.body import BODY, STREAMED
-from fenland.web.http.environ import ACCOUNT, CAN_WAIT, GONE, LATER, WAITED, about
+from fenland.web.http.environ import ACCOUNT, GONE, LATER, WAITED, about
 from fenland.web.http.errors import bare_problem
 from fenland.web.http.waiting import Wait
 from fenland.web.serving.connections import hang_up
+from fenland.web.serving.incoming import UNREAD, Environ, Incoming
 from fenland.web.serving.short import Short
 from fenland.web.serving.waiting import Waiting
 
-Environ = dict[str, Any]
 App = Callable[[Environ, Callable[..., Any]], Iterable[bytes]]
 Answered = tuple[int, list[tuple[str, str]], Any]
 
@@ -60,9 +57,6 @@ _HUNG_UP = (ProtocolClosed, ProtocolError)
 
 #: Where what an answer is sent by is held on to.
 HELD = "fenland.held"
-#: Where the name stands of a header that was sent and cannot be read.
-UNREAD = "fenland.unread"
-
 log = structlog.get_logger()
 
 
@@ -142,7 +136,7 @@ class Front:
 
     def __init__(self, served: Served) -> None:
         self._served = served
-        self._names: dict[str, str] = {}
+        self._incoming = Incoming(served.prefix)
         self._jobs: queue.SimpleQueue[_Job | None] = queue.SimpleQueue()
         # As it says itself: it may have ended before this was asked, and somebody else be the parent now.
         self._parent = served.parent or os.getppid()
@@ -150,18 +144,6 @@ class Front:
         self._changes: list[_Job] = []
         self._reading: set[_Reading] = set()
         self._no_change_until = 0.0
-        self._template: Environ = {
-            "SCRIPT_NAME": served.prefix,
-            "SERVER_NAME": "127.0.0.1",
-            "SERVER_PORT": "80",
-            "SERVER_PROTOCOL": "HTTP/1.1",
-            "wsgi.version": (1, 0),
-            "wsgi.errors": sys.stderr,
-            "wsgi.multithread": True,
-            "wsgi.multiprocess": False,
-            "wsgi.run_once": False,
-            CAN_WAIT: True,
-        }
 
     # --- life ---------------------------------------------------------------------------------
 
@@ -202,7 +184,7 @@ class Front:
         if scope.proto != "http":
             protocol.close(400)
             return
-        environ = self._environ(scope)
+        environ = self._incoming.environ(scope)
         body = b""
         if scope.method not in _BODILESS or "HTTP_TRANSFER_ENCODING" in environ:
             found = await self._body(environ, protocol)
@@ -254,41 +236,6 @@ class Front:
             protocol.response_bytes(status, headers, content)
         else:
             protocol.response_empty(status, headers)
-
-    def _environ(self, scope: Any) -> Environ:
-        """The request as PEP 3333 has it."""
-        environ = self._template.copy()
-        path = scope.path
-        # Some proxies take the prefix away, others leave it in.
-        if (prefix := self._served.prefix) and (path == prefix or path.startswith(f"{prefix}/")):
-            path = path[len(prefix) :] or "/"
-        environ["REQUEST_METHOD"] = scope.method
-        environ["PATH_INFO"] = path if path.isascii() else path.encode().decode("latin-1")
-        environ["QUERY_STRING"] = scope.query_string
-        environ["REMOTE_ADDR"] = scope.client
-        environ["wsgi.url_scheme"] = scope.scheme
-        names = self._names
-        headers = scope.headers.items()
-        for name, value in headers:
-            key = names.get(name)
-            if key is None:
-                key = self._header_key(name)
-            if key in environ:
-                # Repeated headers are one list (RFC 9110 section 5.3).
-                value = f"{environ[key]},{value}"
-            environ[key] = value
-        if len(all_names := scope.headers.keys()) != len(headers):
-            # Of a value that is not ASCII nothing comes: that it was sent must not be forgotten.
-            environ[UNREAD] = _left_over(all_names, headers)
-        return environ
-
-    def _header_key(self, name: str) -> str:
-        key = name.upper().replace("-", "_")
-        if key not in ("CONTENT_TYPE", "CONTENT_LENGTH"):
-            key = "HTTP_" + key
-        if len(self._names) < 200:
-            self._names[name] = key
-        return key
 
     async def _body(self, environ: Environ, protocol: Any) -> bytes | None:
         """The body, up to one byte over the limit, which is enough to refuse it; None if it does not come."""
@@ -496,18 +443,6 @@ class Front:
             detail = "The service failed at this request."
             return bare_problem(Internal(detail), self._served.prefix)
         return begun[0], begun[1], content
-
-
-#: Headers that say what is to be done, or only if what holds, or by whom.
-_HEEDED = re.compile(
-    r"if-.*|idempotency-key|prefer|fenland-.*|x-http-method-override|content-.*|authorization|accept"
-)
-
-
-def _left_over(names: list[str], headers: list[tuple[str, str]]) -> str | None:
-    """The first name, of those that matter, that stands more often among the names than the headers."""
-    left = Counter(names) - Counter(name for name, _ in headers)
-    return next((name for name in left if _HEEDED.fullmatch(name)), None)
 
 
 async def _awaited(work: Any) -> None:

@@ -3,6 +3,9 @@
 from __future__ import annotations
 
 import asyncio
+import heapq
+import itertools
+import math
 import time
 from collections import Counter
 from collections.abc import Callable
@@ -33,9 +36,12 @@ class Waiting(Generic[Request]):
         """`wake` is handed each request that need not wait any longer, and until when it was to wait."""
         self._loop, self._growth, self._stopping, self._wake = loop, growth, stopping, wake
         self._waiting: dict[Request, tuple[Wait, str]] = {}
+        #: The same, the nearest end first, so that a commit looks at none that wait for more; and a number
+        #: for each, since requests have no order. Of those that are no longer kept, some may stand here yet.
+        self._by_end: list[tuple[int, int, Request]] = []
+        self._numbers = itertools.count()
         self._accounts: Counter[str] = Counter()
-        self._seen = 0
-        self._soonest = 0.0
+        self._soonest = math.inf
         self._looking = False
         growth.listen(self._grown)
 
@@ -44,11 +50,11 @@ class Waiting(Generic[Request]):
         if self._accounts[account] >= _MOST:
             return False
         self._waiting[request] = (wait, account)
+        heapq.heappush(self._by_end, (wait.above, next(self._numbers), request))
         self._accounts[account] += 1
-        self._soonest = min(self._soonest, wait.until) if len(self._waiting) > 1 else wait.until
-        if self._growth.end > wait.above:
-            # Since it was asked.
-            self._look_at_all()
+        self._soonest = min(self._soonest, wait.until)
+        # It may have grown since it was asked.
+        self._look_at_end()
         if not self._looking:
             self._looking = True
             self._loop.call_later(_LOOK_PAUSE, self._look)
@@ -67,26 +73,37 @@ class Waiting(Generic[Request]):
         if self._waiting:
             with suppress(RuntimeError):
                 # The loop may be closed: then nobody waits any more.
-                self._loop.call_soon_threadsafe(self._look_at_all)
+                self._loop.call_soon_threadsafe(self._look_at_end)
 
     def _look(self) -> None:
         """Looks now and then for what nothing here tells: other processes, time, and the end of this one."""
-        end, now = self._growth.end, time.monotonic()
-        if end != self._seen or now >= self._soonest or self._stopping():
-            self._look_at_all()
+        self._look_at_end()
+        now = time.monotonic()
+        if self._stopping():
+            self._end(math.inf, now)
+        elif now >= self._soonest:
+            self._end(now, now)
         self._looking = bool(self._waiting)
         if self._looking:
             self._loop.call_later(_LOOK_PAUSE, self._look)
 
-    def _look_at_all(self) -> None:
-        self._seen, now, ended = self._growth.end, time.monotonic(), self._stopping()
-        ready = [
-            (request, wait)
-            for request, (wait, _) in self._waiting.items()
-            if self._seen > wait.above or now >= wait.until or ended
-        ]
-        for request, wait in ready:
-            self.drop(request)
-            # One that has waited long enough is answered as things are.
-            self._wake(request, min(wait.until, now) if ended else wait.until)
-        self._soonest = min((wait.until for wait, _ in self._waiting.values()), default=0.0)
+    def _look_at_end(self) -> None:
+        end, waiting = self._growth.end, self._by_end
+        while waiting and waiting[0][0] < end:
+            _, _, request = heapq.heappop(waiting)
+            if request in self._waiting:
+                self._answer(request, math.inf)
+
+    def _end(self, until: float, now: float) -> None:
+        """Has those answered as things are that were to wait until then, or less long."""
+        for request in [one for one, (wait, _) in self._waiting.items() if wait.until <= until]:
+            self._answer(request, now)
+        self._soonest = min((wait.until for wait, _ in self._waiting.values()), default=math.inf)
+        # What is left of those that are gone.
+        self._by_end = [one for one in self._by_end if one[2] in self._waiting]
+        heapq.heapify(self._by_end)
+
+    def _answer(self, request: Request, until: float) -> None:
+        wait, _ = self._waiting[request]
+        self.drop(request)
+        self._wake(request, min(wait.until, until))
