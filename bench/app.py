@@ -1,9 +1,12 @@
-"""Fenland over the gauges, as granian serves it: `app:front`. BENCH_DB names the database."""
+"""Fenland over the gauges, served as it serves itself. BENCH_DB names the database."""
 
 from __future__ import annotations
 
+import argparse
+import gc
 import itertools
 import os
+from collections.abc import Callable
 from decimal import Decimal
 from pathlib import Path
 from typing import Any
@@ -19,7 +22,8 @@ from fenland.service.service import Service
 from fenland.service.settings import Settings
 from fenland.service.work import Work, written
 from fenland.web.serving.logs import configure
-from fenland.web.serving.serve import front_of
+from fenland.web.serving.serve import COLLECTED_AT, front_of, serve_on
+from fenland.web.serving.supervisor import Supervisor, listen
 
 GAUGES: dict[str, Any] = {
     "key": "code",
@@ -79,8 +83,24 @@ def pour(count: int) -> None:
     service.close()
 
 
-def front() -> Any:
-    """The service as its workers serve it."""
-    settings = Settings(log_level="warning")
+def serve(port: int, workers: int) -> None:
+    """Serves as `fenland start` does."""
+    settings = Settings(log_level="warning", port=port, workers=workers)
     configure(settings)
-    return front_of(_open(), settings)
+    listening, parent = listen(settings.host, port, settings.send_timeout), os.getpid()
+
+    def work(began: Callable[[], None]) -> None:
+        front = front_of(_open(), settings, parent)
+        gc.collect()
+        gc.freeze()
+        gc.set_threshold(*COLLECTED_AT)
+        serve_on(listening, front, settings, began)
+
+    Supervisor(work, workers, 5, lambda: None).serve()
+
+
+if __name__ == "__main__":
+    parser = argparse.ArgumentParser()
+    parser.add_argument("--port", type=int)
+    parser.add_argument("--workers", type=int)
+    serve(**vars(parser.parse_args()))

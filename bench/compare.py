@@ -3,7 +3,7 @@
     python bench/compare.py [--seconds 4] [--rounds 3] [--workers 1] [--json]
     python bench/compare.py --work update --clients 64 --sync-delay 2
 
-Both run in granian with the same threads, in turn, on databases of the same records; each figure is
+Both run in turn, the peer in granian, on databases of the same records; each figure is
 the median over the rounds. Fenland is durable, as the peer is: SQLite WAL with synchronous=FULL.
 `--sync-delay` makes each sync of either side wait, as on a slow disk. For updates there is a third
 side: a Flask route on the peer's server that reads its body and does nothing else.
@@ -96,26 +96,20 @@ def free_port() -> int:
 def serving(
     module: str, database: Path, workers: int, threads: int = 32, **environment: str
 ) -> Iterator[int]:
-    """A side of the comparison in granian; yields its port."""
+    """A side of the comparison; yields its port."""
     port = free_port()
-    command = [
+    granian = [
         str(Path(sys.executable).with_name("granian")), "--port", str(port), "--workers", str(workers),
         "--no-ws", "--log-level", "error",
     ]  # fmt: skip
-    if module == "app":
-        # As the service's own workers run (web/serving/serve.py).
-        command += [
-            "app:front",
-            "--factory",
-            "--interface",
-            "rsgi",
-            "--loop",
-            "uvloop",
-            "--backpressure",
-            "4096",
-        ]
+    if module != "app":
+        command = [*granian, f"{module}:app", "--interface", "wsgi", "--blocking-threads", str(threads)]
+    elif "def serve" in (HERE / "app.py").read_text():
+        command = [sys.executable, "app.py", "--port", str(port), "--workers", str(workers)]
     else:
-        command += [f"{module}:app", "--interface", "wsgi", "--blocking-threads", str(threads)]
+        # Checkouts from before Fenland served itself.
+        command = [*granian, "app:front", "--factory", "--interface", "rsgi", "--loop", "uvloop"]
+        command += ["--backpressure", "4096"]
     given = {"BENCH_DB": str(database), "BENCH_SERVE": "1", **environment}
     process = subprocess.Popen(command, cwd=HERE, env={**os.environ, **given}, start_new_session=True)
     try:
@@ -142,7 +136,7 @@ def fill(module: str, database: Path, count: int = RECORDS) -> None:
 def workers_at(port: int) -> list[str]:
     """The processes of a side, by the port they were given; the last is a worker."""
     found = subprocess.run(
-        ["pgrep", "-f", f"granian.*--port {port}"], capture_output=True, text=True, check=True
+        ["pgrep", "-f", "--", f"--port {port}"], capture_output=True, text=True, check=True
     )
     return found.stdout.split()
 

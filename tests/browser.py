@@ -9,7 +9,7 @@ from contextlib import contextmanager
 from playwright.sync_api import Browser, Page, Playwright, expect, sync_playwright
 
 # A busy machine takes its time: it is not what is tested.
-expect.set_options(timeout=15_000)
+expect.set_options(timeout=60_000)
 
 _QUIET = (
     "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
@@ -30,7 +30,7 @@ def opened_page(address: str) -> Iterator[Page]:
         browser = chromium(playwright)
         context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=address)
         found = context.new_page()
-        found.set_default_timeout(15_000)
+        found.set_default_timeout(60_000)
         broken: list[str] = []
         found.on("pageerror", lambda error: broken.append(str(error)))
         yield found

@@ -9,19 +9,25 @@ from __future__ import annotations
 import atexit
 import json
 import os
+import signal
 import socket
 import subprocess
 import sys
 import tempfile
 import threading
+import time
 import traceback
-from collections.abc import Iterator, Mapping
-from contextlib import contextmanager
+from collections.abc import Iterator, Mapping, Sequence
+from contextlib import contextmanager, suppress
 from pathlib import Path
 from typing import Any
 
 #: What is imported beforehand. Nothing of the command line itself: some of it looks at the environment.
-_READY = "fenland.client fenland.service.files.seeding fenland.service.upkeep.migrating fenland.service.proof.verifying_accounts fenland.web.serving.app"
+_READY = (
+    "fenland.client fenland.service.files.seeding fenland.service.upkeep.migrating "
+    "fenland.service.proof.verifying_accounts fenland.web.serving.app fenland.web.serving.front "
+    "fenland.web.serving.supervisor fenland.service.proof.publishing uvloop typer rich.table rich.progress"
+)
 
 
 class _Splitter:
@@ -32,7 +38,7 @@ class _Splitter:
         self._guard = threading.Lock()
 
     def run(self, asked: Mapping[str, Any]) -> int:
-        """The exit code of a command; it runs after those that were asked for before."""
+        """The exit code of a command, or its process id where it runs beside us."""
         with self._guard:
             if self._process is None:
                 self._process = subprocess.Popen(
@@ -74,6 +80,43 @@ def fenland(
         told = [Path(streams[name]).read_text() for name in ("stdout", "stderr")]
     assert code is None or found == code, (words, found, *told)
     return subprocess.CompletedProcess(["fenland", *words], found, *told)
+
+
+class Beside:
+    """A command that runs on beside us, in a process group of its own: what `Popen` is for another's child."""
+
+    def __init__(self, words: Sequence[str], log: Path) -> None:
+        self._ended = Path(tempfile.mkdtemp(prefix="beside-")) / "code"
+        asked = {"words": words, "cwd": str(Path.cwd()), "env": dict(os.environ), "ended": str(self._ended)}
+        streams = {"stdin": os.devnull, "stdout": str(log), "stderr": str(log)}
+        self.pid = _SPLITTER.run(asked | streams)
+
+    def poll(self) -> int | None:
+        """Its exit code, once it has ended."""
+        return int(self._ended.read_text()) if self._ended.exists() else None
+
+    def wait(self, timeout: float = 120) -> int:
+        """Its exit code. Raises `TimeoutError`."""
+        until = time.monotonic() + timeout
+        while (code := self.poll()) is None:
+            if time.monotonic() > until:
+                raise TimeoutError("It does not end.")
+            time.sleep(0.005)
+        return code
+
+    def send_signal(self, number: int) -> None:
+        """Sends it a signal, unless it has ended."""
+        if self.poll() is None:
+            with suppress(ProcessLookupError):
+                os.kill(self.pid, number)
+
+    def terminate(self) -> None:
+        """Asks it to end."""
+        self.send_signal(signal.SIGTERM)
+
+    def kill(self) -> None:
+        """Ends it."""
+        self.send_signal(signal.SIGKILL)
 
 
 #: What stands for the command in a shell: it hands all it was given on, and ends as that ended.
@@ -143,15 +186,45 @@ def _become(asked: Mapping[str, Any]) -> None:
     os._exit(code if isinstance(code, int) else int(code is not None))
 
 
+def _stand_beside(asked: Mapping[str, Any]) -> int:
+    """Runs a command beside us: the process id; a process between waits for its end, and notes it."""
+    told, tell = os.pipe()
+    if os.fork() == 0:
+        child = os.fork()
+        if child == 0:
+            os.setsid()
+            os.close(tell)
+            _become(asked)
+        os.write(tell, str(child).encode())
+        # Whoever waits for the end of what we write must not wait for this process.
+        nowhere = os.open(os.devnull, os.O_RDWR)
+        for number in range(3):
+            os.dup2(nowhere, number)
+        os.closerange(3, 256)
+        _, status = os.waitpid(child, 0)
+        ended = Path(asked["ended"])
+        ended.with_name("part").write_text(str(os.waitstatus_to_exitcode(status)))
+        ended.with_name("part").rename(ended)
+        os._exit(0)
+    os.close(tell)
+    with os.fdopen(told) as lines:
+        return int(lines.read())
+
+
 def _serve() -> None:
     for name in _READY.split():
         __import__(name)
     for line in sys.stdin:
-        child = os.fork()
-        if child == 0:
-            _become(json.loads(line))
-        _, status = os.waitpid(child, 0)
-        sys.stdout.write(f"{os.waitstatus_to_exitcode(status)}\n")
+        asked = json.loads(line)
+        if "ended" in asked:
+            answer = _stand_beside(asked)
+        else:
+            child = os.fork()
+            if child == 0:
+                _become(asked)
+            _, status = os.waitpid(child, 0)
+            answer = os.waitstatus_to_exitcode(status)
+        sys.stdout.write(f"{answer}\n")
         sys.stdout.flush()
 
 

@@ -186,8 +186,8 @@ def test_the_front_door_lists_what_there_is() -> None:
     [
         ("fenland.core.changes.rules", ["flask", "sqlalchemy", "httpx", "sqlite3"]),
         ("fenland.client", ["flask", "sqlalchemy", "fenland.core", "fenland.service"]),
-        ("fenland.cli.main", ["flask", "sqlalchemy", "httpx", "granian"]),
-        ("fenland.service.records.update", ["flask", "httpx", "granian"]),
+        ("fenland.cli.main", ["flask", "sqlalchemy", "httpx", "uvloop"]),
+        ("fenland.service.records.update", ["flask", "httpx", "uvloop"]),
     ],
 )
 def test_a_room_loads_nothing_from_above_it(module: str, banned: list[str]) -> None:

@@ -18,6 +18,7 @@ from fenland.service.settings import Settings
 from fenland.storage.sqlite.engine import WritingConnection
 from fenland.web.serving.app import create_app
 from fenland.web.serving.front import Front, Served
+from fenland.web.serving.http1 import Exchange
 from fenland.web.serving.short import Short
 from support import bearer
 
@@ -142,27 +143,42 @@ def _send_together(http: httpx.Client, service: Service, pieces: Any) -> dict[st
     return answers
 
 
-class _Exchange:
-    """A request as the server hands it to the front, and what became of it."""
+class _Connection:
+    """What an exchange answers to, and what became of it."""
 
-    proto, scheme, client, query_string = "http", "http", "127.0.0.1:1", ""
+    peer, gone = "127.0.0.1", False
 
-    def __init__(self, method: str, path: str, body: Any, who: str) -> None:
-        kind = "application/vnd.fenland.edits+json" if method == "PATCH" else "application/json"
-        self.method, self.path = method, path
-        self.content = b"" if body is None else json.dumps(body).encode()
-        self.headers = {**bearer(who), "content-type": kind, "content-length": str(len(self.content))}
-        self.answer: httpx.Response | None = None
+    def __init__(self) -> None:
+        self.sent, self.done = b"", asyncio.Event()
 
-    async def __call__(self) -> bytes:
-        return self.content
+    def ends_with(self, _: object) -> bool:
+        return False
 
-    def response_bytes(self, status: int, headers: Any, content: bytes) -> None:
-        assert self.answer is None
-        self.answer = httpx.Response(status, headers=headers, content=content)
+    def write(self, head: bytes, content: bytes) -> None:
+        assert not self.done.is_set()
+        self.sent += head + content
 
-    def response_empty(self, status: int, headers: Any) -> None:
-        self.response_bytes(status, headers, b"")
+    def answered(self, _: object) -> None:
+        self.done.set()
+
+    @property
+    def answer(self) -> httpx.Response:
+        head, _, content = self.sent.partition(b"\r\n\r\n")
+        first, *lines = head.decode().split("\r\n")
+        headers = [tuple(line.split(": ", 1)) for line in lines]
+        return httpx.Response(int(first.split()[1]), headers=headers, content=content)
+
+
+def _exchange(method: str, path: str, body: Any, who: str) -> tuple[Exchange, _Connection]:
+    """A request as it comes to the front, with its connection."""
+    connection = _Connection()
+    found = Exchange(connection)  # type: ignore[arg-type]
+    kind = "application/vnd.fenland.edits+json" if method == "PATCH" else "application/json"
+    found.method, found.url = method, path.encode()
+    found.body = b"" if body is None else json.dumps(body).encode()
+    named = {**bearer(who), "Content-Type": kind, "Content-Length": str(len(found.body))}
+    found.headers = [(name.encode(), value.encode()) for name, value in named.items()]
+    return found, connection
 
 
 def _send_through_the_front(http: httpx.Client, service: Service, pieces: Any) -> dict[str, httpx.Response]:
@@ -175,17 +191,19 @@ def _send_through_the_front(http: httpx.Client, service: Service, pieces: Any) -
             body_limit=lambda environ: 10**6, body_timeout=10,
         )
     )  # fmt: skip
-    sent = {what: _Exchange(*piece) for what, piece in pieces.items()}
+    sent = {what: _exchange(*piece) for what, piece in pieces.items()}
 
     async def work() -> None:
-        loop = asyncio.get_running_loop()
-        front.__rsgi_init__(loop)
+        front.begin(asyncio.get_running_loop())
         service.test_arm()  # type: ignore[attr-defined]
-        await asyncio.wait_for(asyncio.gather(*(front.__rsgi__(one, one) for one in sent.values())), 30)
-        front.__rsgi_del__(loop)
+        for exchange, _ in sent.values():
+            front.begun(exchange)
+            front.take(exchange)
+        await asyncio.wait_for(asyncio.gather(*(one.done.wait() for _, one in sent.values())), 30)
+        front.end()
 
     asyncio.run(work())
-    return {what: one.answer for what, one in sent.items() if one.answer is not None}
+    return {what: connection.answer for what, (_, connection) in sent.items()}
 
 
 def _lay(http: httpx.Client, name: str) -> None:

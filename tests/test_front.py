@@ -9,6 +9,7 @@ import socket
 import sqlite3
 import struct
 import subprocess
+import sys
 import threading
 import time
 from collections.abc import Callable, Iterator
@@ -22,7 +23,7 @@ from fenland.core.limits import Limits
 from fenland.core.problems import Unavailable
 from fenland.service.service import Service
 from fenland.storage.sqlite import patience
-from support import Running, bearer, start, workshop_of
+from support import Running, bearer, free_port, start, workshop_of
 
 NOTE = b'{"slug": "s", "title": "T"}'
 
@@ -170,13 +171,31 @@ def test_a_database_that_was_moved_away_is_noticed(running: Running, project: Pa
         assert client.post("/v1/records/notes", json={"slug": "s", "title": "T"}).status_code == 201
 
 
-def test_a_start_that_fails_in_the_worker_ends(project: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setenv("FENLAND_THREADS", "1")
-    monkeypatch.setenv("PYTHONPATH", str(project))
-    (project / "uvloop.py").write_text("raise ImportError('broken on purpose')")
-    with pytest.raises(AssertionError, match="did not start"):
-        start("start", project, project / "log")
-    assert "could not begin" in (project / "log").read_text()
+#: A start whose workers fail.
+FAILING = """
+import sys
+from pathlib import Path
+from fenland.service.project import load_project
+from fenland.web.serving import serve
+
+def fail(*_):
+    raise SystemExit("broken on purpose")
+
+serve.work = fail
+try:
+    serve.run(load_project(Path(sys.argv[1])), print)
+except serve.StartRefused as refusal:
+    print(refusal)
+"""
+
+
+def test_a_start_that_fails_in_the_worker_ends(project: Path) -> None:
+    environment = {**os.environ, "FENLAND_PORT": str(free_port()), "FENLAND_WORKERS": "3"}
+    done = subprocess.run(
+        [sys.executable, "-c", FAILING, str(project)], capture_output=True, text=True, env=environment
+    )
+    assert "could not begin" in done.stdout
+    assert "worker ended" in done.stdout + done.stderr
 
 
 # --- long reads and held locks, in this process ------------------------------------------------------

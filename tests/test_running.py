@@ -134,7 +134,7 @@ def test_a_revoked_token_is_refused_by_every_worker_at_once(project: Path) -> No
 
 def test_what_stands_in_the_way_of_a_start_is_told(project: Path, sample: Running) -> None:
     def refused(*words: str) -> str:
-        done = subprocess.run([FENLAND, *words], capture_output=True, text=True, timeout=30)
+        done = subprocess.run([FENLAND, *words], capture_output=True, text=True, timeout=120)
         assert done.returncode == 1, done.stderr
         assert "Traceback" not in done.stderr
         return done.stderr

@@ -8,12 +8,12 @@ import subprocess
 import sys
 import sysconfig
 import venv
+from collections.abc import Sequence
 from pathlib import Path
 
 import httpx
 
-import support
-from support import NIGHTLY
+from support import NIGHTLY, start
 
 ROOT = Path(__file__).parent.parent
 
@@ -48,16 +48,13 @@ def test_the_wheel_alone_runs_the_sample_with_its_console(tmp_path: Path) -> Non
     environment = {name: value for name, value in os.environ.items() if name not in ("PYTHONPATH", "PATH")}
     # No Node, and nothing of the source tree, is within reach.
     environment["PATH"] = str(python.parent)
-    original, support.FENLAND = support.FENLAND, str(python.with_name("fenland"))
-    saved = dict(os.environ)
-    try:
-        os.environ.clear()
-        os.environ.update(environment)
-        running = support.start("demo", tmp_path / "sample", tmp_path / "log")
-    finally:
-        support.FENLAND = original
-        os.environ.clear()
-        os.environ.update(saved)
+
+    def begin(words: Sequence[str], log: Path) -> subprocess.Popen[bytes]:
+        command = [str(python.with_name("fenland")), *words]
+        with log.open("ab") as out:
+            return subprocess.Popen(command, stdout=out, stderr=out, env=environment, start_new_session=True)
+
+    running = start("demo", tmp_path / "sample", tmp_path / "log", begin=begin)
     try:
         page = httpx.get(running.address, headers={"Accept": "text/html"})
         assert page.status_code == 200

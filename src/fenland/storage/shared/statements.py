@@ -1,4 +1,4 @@
-"""Statements built with SQLAlchemy once and run as text on the driver's own connection.
+"""Statements built and compiled with SQLAlchemy once and run as text on the driver's own connection.
 
 Compiling and SQLAlchemy's result objects cost more than SQLite's own work; the compiled text with its
 parameters in order costs neither. What converts values is taken from the types of the columns, also once.
@@ -6,7 +6,7 @@ parameters in order costs neither. What converts values is taken from the types 
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from operator import itemgetter
 from typing import Any, Protocol
 
@@ -49,34 +49,53 @@ class Engine(Protocol):
 
 
 class Prepared:
-    """A statement's text, the order of its parameters, and what converts values on their way in and out."""
+    """A statement's text, the order of its parameters, and what converts values on their way in and out.
 
-    def __init__(self, statement: Executable, engine: Engine) -> None:
+    It is compiled when it is first used: most statements are for requests that seldom come, and compiling
+    all of them would take most of the time in which a command or a service starts.
+    """
+
+    text: str
+    #: The names of its parameters.
+    order: tuple[str, ...]
+    #: What converts the columns of a row, by their places; for readers of rows to apply.
+    conversions: dict[int, Conversion]
+    _conversions: tuple[tuple[int, Conversion], ...]
+    _fixed: dict[str, Any]
+    _picked: Callable[[Mapping[str, Any]], Any] | None
+
+    def __init__(self, statement: Executable | Callable[[], Executable], engine: Engine) -> None:
+        """A large statement can be given as what builds it."""
+        self._statement, self._dialect = statement, engine.dialect
+        self._errors, self._translated, self._number_in = engine.errors, engine.translated, engine.number_in
+
+    def __getattr__(self, name: str) -> Any:
+        # Reached only for what is not there yet. Two threads that come here at once do the same twice.
+        if name not in Prepared.__annotations__:
+            raise AttributeError(name)
+        self._compile()
+        return self.__dict__[name]
+
+    def _compile(self) -> None:
+        dialect = self._dialect
+        statement = self._statement if isinstance(self._statement, Executable) else self._statement()
         if not isinstance(statement, ClauseElement):
             raise TypeError("Only statements can be prepared.")
-        dialect = engine.dialect
         compiled: Any = statement.compile(dialect=dialect)
-        self.text = str(compiled)
         # None when a statement has no parameters.
-        self.order: tuple[str, ...] = tuple(compiled.positiontup or ())
-        self._errors, self._translated, self._number_in = engine.errors, engine.translated, engine.number_in
+        order = tuple(compiled.positiontup or ())
         conversions = {name: to_column(bound.type, dialect) for bound, name in compiled.bind_names.items()}
-        self._conversions: tuple[tuple[int, Conversion], ...] = tuple(
-            (place, convert)
-            for place, name in enumerate(self.order)
-            if (convert := conversions[name]) is not None
-        )
-        self._fixed: dict[str, Any] = {
-            name: value for name, value in compiled.params.items() if value is not None
-        }
-        # For the usual case, all given and more than one, which itemgetter makes a tuple of.
-        self._picked = itemgetter(*self.order) if len(self.order) > 1 else None
         columns = getattr(statement, "selected_columns", ())
         converted = ((place, from_column(one.type, dialect)) for place, one in enumerate(columns))
-        #: What converts the columns of a row, by their places; for readers of rows to apply.
-        self.conversions: dict[int, Conversion] = {
-            place: convert for place, convert in converted if convert is not None
-        }
+        self.conversions = {place: convert for place, convert in converted if convert is not None}
+        self._conversions = tuple(
+            (place, convert) for place, name in enumerate(order) if (convert := conversions[name]) is not None
+        )
+        self._fixed = {name: value for name, value in compiled.params.items() if value is not None}
+        # For the usual case, all given and more than one, which itemgetter makes a tuple of.
+        self._picked = itemgetter(*order) if len(order) > 1 else None
+        self.order = order
+        self.text = str(compiled)
 
     def values(self, given: Mapping[str, Any]) -> Sequence[Any]:
         """Parameters by name, as `converted_in` gives them."""

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from functools import reduce
+from functools import partial, reduce
 from operator import and_
 from typing import Any
 
 import orjson
-from sqlalchemy import Select, Table, bindparam, select
+from sqlalchemy import Insert, Select, Table, bindparam, select
 
 from fenland.core.history.terms import BLOCK, EQUALS, take_terms
 from fenland.storage.shared.protocols import Reading, Writing
@@ -32,21 +32,7 @@ class Terms:
 
     def __init__(self, table: Table, table_of: Table, engine: Engine) -> None:
         """`table_of` is that of the history."""
-        self._inserts = {
-            rows: Prepared(
-                table.insert().values(
-                    [
-                        {
-                            name: bindparam(f"v_{name}{row}")
-                            for name in ("segment", "term", "block", "entries")
-                        }
-                        for row in range(rows)
-                    ]
-                ),
-                engine,
-            )
-            for rows in _ROWS
-        }
+        self._inserts = {rows: Prepared(partial(_insert_of, table, rows), engine) for rows in _ROWS}
         rows = select(*(table_of.c[name] for name in ("sequence", *_NAMED, "changes", "sealed")))
         self._rows = Prepared(
             rows.where(table_of.c.sequence > bindparam("above"), table_of.c.sequence <= bindparam("last")),
@@ -54,7 +40,9 @@ class Terms:
         )
         of_block = (table.c.segment == bindparam("segment")) & (table.c.block == bindparam("block"))
         self._kept = Prepared(select(table.c.term, table.c.entries).where(of_block), engine)
-        self._blocks = [Prepared(_blocks_with(table, count), engine) for count in range(1, _MOST + 1)]
+        self._blocks = [
+            Prepared(partial(_blocks_with, table, count), engine) for count in range(1, _MOST + 1)
+        ]
 
     def add(self, writing: Writing, block: int) -> None:
         """Keeps the terms of a block that is full."""
@@ -126,6 +114,13 @@ def block_of(sequence: int) -> int:
 def segment_of(sequence: int) -> int:
     """The segment that an entry is in, numbered by the sequence of its last one."""
     return -(-sequence // _SEGMENT) * _SEGMENT
+
+
+def _insert_of(table: Table, rows: int) -> Insert:
+    names = ("segment", "term", "block", "entries")
+    return table.insert().values(
+        [{name: bindparam(f"v_{name}{row}") for name in names} for row in range(rows)]
+    )
 
 
 def _blocks_with(table: Table, count: int) -> Select[Any]:

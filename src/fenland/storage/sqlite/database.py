@@ -123,9 +123,11 @@ class SqliteDatabase(Stores):
                 "Put it back, or start the service anew."
             )
 
-    def _check_before_writing(self, connection: sqlite.Connection) -> None:
+    def _check_before_writing(self, connection: sqlite.WritingConnection) -> None:
         self.check_there()
-        self._check_number(connection)
+        # Whoever puts it under other definitions writes.
+        if not connection.continued:
+            self._check_number(connection)
 
     def _end_of_history(self, connection: sqlite.WritingConnection) -> int | None:
         """Where it ends with what this transaction added; None where that is nothing for sure."""

@@ -70,11 +70,16 @@ class WritingConnection(sqlite3.Connection):
 
     _within = False
     _statements = 0
-    #: Another number for each transaction, and after each thing that was undone: what was read under one
-    #: stands, but for what this connection wrote itself.
+    #: Another number whenever somebody else may have written, and after each thing that was undone: what was
+    #: read under one stands, but for what this connection wrote itself.
     epoch = 0
     #: That of the transaction as it began.
     begun = 0
+    #: Whether nobody else wrote between this transaction and the one that was kept before it.
+    continued = False
+    #: What SQLite counts the writing of others by, as it was in the transaction that was kept last.
+    _others: int | None = None
+    _now: int | None = None
     #: Called every so many statements: whoever works long lets others in between.
     between: Callable[[], None] = staticmethod(lambda: None)
 
@@ -90,18 +95,25 @@ class WritingConnection(sqlite3.Connection):
     def begin(self) -> None:
         """Opens a transaction with the lock to write. Raises the driver's error when others hold it."""
         self._within = False
-        self.epoch = self.begun = next(_EPOCHS)
         self.execute("BEGIN IMMEDIATE")
         self._within = True
+        before, self._others = self._others, None
+        self._now = self.execute("PRAGMA data_version").fetchone()[0]
+        self.continued = self._now == before
+        if not self.continued:
+            self.epoch = next(_EPOCHS)
+        self.begun = self.epoch
 
     def commit_work(self) -> None:
         """Ends the transaction, durably."""
         self.execute("COMMIT")
         self._within = False
+        self._others = self._now
 
     def undo(self) -> None:
         """Ends the transaction, if it is still open, with nothing of it kept."""
         self._within = False
+        self._others = None
         self.epoch = next(_EPOCHS)
         if self.in_transaction:
             self.execute("ROLLBACK")

@@ -10,8 +10,8 @@
     waiting   what is to be answered once the history has grown is kept by the loop (`waiting.py`), and
               then answered like any other; meanwhile no thread knows of it
 
-It speaks granian's RSGI to the server and WSGI (PEP 3333) to the app, and knows neither records nor
-rules: `short` says which requests are sure to be short.
+It speaks WSGI (PEP 3333) to the app, and knows neither records nor rules: `short` says which requests are
+sure to be short.
 """
 
 from __future__ import annotations
@@ -23,12 +23,11 @@ import queue
 import signal
 import threading
 import time
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Coroutine, Iterable
 from dataclasses import dataclass, field
 from typing import Any
 
 import structlog
-from granian.rsgi import ProtocolClosed, ProtocolError  # type: ignore[attr-defined]
 
 from fenland.core.problems import BodyTimeout, Internal, Malformed, Refusal, Unavailable
 from fenland.storage.door import MOST_TOGETHER, Growth, Together, Turn, WouldWait
@@ -36,8 +35,9 @@ from fenland.web.http.body import BODY, STREAMED
 from fenland.web.http.environ import ACCOUNT, GONE, LATER, WAITED, about
 from fenland.web.http.errors import bare_problem
 from fenland.web.http.waiting import Wait
-from fenland.web.serving.connections import hang_up
+from fenland.web.serving.http1 import Exchange
 from fenland.web.serving.incoming import UNREAD, Environ, Incoming
+from fenland.web.serving.listening import Listening
 from fenland.web.serving.short import Short
 from fenland.web.serving.waiting import Waiting
 
@@ -50,13 +50,7 @@ _LONGEST_QUEUE = 2048
 _WATCH_PAUSE = 0.5
 #: A commit that took longer, in seconds, waited for the disk; for so long the loop saves no change then.
 _SLOW_COMMIT, _SLOW_DISK_PAUSE = 0.01, 1.0
-_BODILESS = frozenset({"GET", "HEAD", "OPTIONS"})
 
-#: What a client has done that is there no more.
-_HUNG_UP = (ProtocolClosed, ProtocolError)
-
-#: Where what an answer is sent by is held on to.
-HELD = "fenland.held"
 log = structlog.get_logger()
 
 
@@ -81,76 +75,42 @@ class Served:
     prefix: str = ""
     #: How far the history has come, for requests that wait for more.
     growth: Growth = field(default_factory=Growth)
-    #: Whether this process is about to end.
-    stopping: Callable[[], bool] = lambda: False
-    #: Called when requests can be taken.
-    began: Callable[[], None] = lambda: None
     #: The process that ends with all its workers; 0 for whoever is the parent now.
     parent: int = 0
 
 
-@dataclass(eq=False, slots=True)
-class _Job:
-    """A request to be answered; `sent` is done once it was, and says whether all of it was."""
-
-    environ: Environ
-    protocol: Any
-    sent: asyncio.Future[bool]
-
-
-class _Gone:
-    """Tells, once it was asked before, whether the client of a request has gone; asked by who works long."""
-
-    __slots__ = ("_found", "_loop", "_protocol")
-
-    def __init__(self, loop: asyncio.AbstractEventLoop, protocol: Any) -> None:
-        self._loop, self._protocol = loop, protocol
-        self._found: Any = None
-
-    def __call__(self) -> bool:
-        if self._found is None:
-            self._found = asyncio.run_coroutine_threadsafe(
-                _awaited(self._protocol.client_disconnect()), self._loop
-            )
-        return bool(self._found.done())
-
-    def end(self) -> None:
-        """Once it was answered."""
-        if self._found is not None:
-            self._found.cancel()
-
-
-class _Reading:
-    """A body that is being read: who sends it, and until when it must be here."""
-
-    __slots__ = ("given_up", "protocol", "until")
-
-    def __init__(self, protocol: Any, until: float) -> None:
-        self.protocol = protocol
-        self.until = until
-        self.given_up = False
-
-
 class Front:
-    """One worker process: an RSGI application."""
+    """One worker process: it takes exchanges (`http1.py`) and has the app answer them."""
 
     def __init__(self, served: Served) -> None:
         self._served = served
         self._incoming = Incoming(served.prefix)
-        self._jobs: queue.SimpleQueue[_Job | None] = queue.SimpleQueue()
+        self._jobs: queue.SimpleQueue[Exchange | None] = queue.SimpleQueue()
         # As it says itself: it may have ended before this was asked, and somebody else be the parent now.
         self._parent = served.parent or os.getppid()
         #: Short changes that have arrived since the loop last looked.
-        self._changes: list[_Job] = []
-        self._reading: set[_Reading] = set()
+        self._changes: list[Exchange] = []
         self._no_change_until = 0.0
+        self._stopping = False
 
     # --- life ---------------------------------------------------------------------------------
 
-    def __rsgi_init__(self, loop: asyncio.AbstractEventLoop) -> None:
-        """Begins: called by the server before the first request."""
+    async def serve(self, listening: Listening, began: Callable[[], None]) -> None:
+        """Answers requests until this process is told to end; those that have begun are answered first."""
+        loop, told = asyncio.get_running_loop(), asyncio.Event()
+        self.begin(loop)
+        loop.add_signal_handler(signal.SIGTERM, told.set)
+        listening.begin(loop)
+        began()
+        await told.wait()
+        self._stopping = True
+        await listening.stop()
+        self.end()
+
+    def begin(self, loop: asyncio.AbstractEventLoop) -> None:
+        """Begins: to be called before the first request."""
         self._loop = loop
-        self._waiting = Waiting[_Job](loop, self._served.growth, self._served.stopping, self._wake)
+        self._waiting = Waiting[Exchange](loop, self._served.growth, lambda: self._stopping, self._wake)
         self._threads = [
             threading.Thread(target=self._work, name=f"request-{number}", daemon=True)
             for number in range(self._served.threads)
@@ -159,10 +119,9 @@ class Front:
             thread.start()
         loop.call_later(_WATCH_PAUSE, self._watch)
         log.info("worker started", process=os.getpid())
-        self._served.began()
 
-    def __rsgi_del__(self, loop: asyncio.AbstractEventLoop) -> None:
-        """Ends: called by the server after the last answer."""
+    def end(self) -> None:
+        """Ends: to be called after the last answer."""
         for _ in self._threads:
             self._jobs.put(None)
         for thread in self._threads:
@@ -171,109 +130,75 @@ class Front:
         log.info("worker stopped", process=os.getpid())
 
     def _watch(self) -> None:
-        """Looks after what nothing else would: bodies that do not come, and a parent that is gone."""
+        """Ends with a parent that is gone."""
         if os.getppid() != self._parent:
             os.kill(os.getpid(), signal.SIGKILL)
-        self._sweep()
         self._loop.call_later(_WATCH_PAUSE, self._watch)
 
     # --- one request --------------------------------------------------------------------------
 
-    async def __rsgi__(self, scope: Any, protocol: Any) -> None:
-        """Answers one request."""
-        if scope.proto != "http":
-            protocol.close(400)
-            return
-        environ = self._incoming.environ(scope)
-        body = b""
-        if scope.method not in _BODILESS or "HTTP_TRANSFER_ENCODING" in environ:
-            found = await self._body(environ, protocol)
-            if found is None:
-                return  # `_sweep` has answered, or nobody is there to be answered
-            body = found
+    def begun(self, exchange: Exchange) -> int:
+        """See `Taking`."""
+        exchange.environ = self._incoming.environ(exchange)
+        return self._served.body_limit(exchange.environ)
+
+    def take(self, exchange: Exchange) -> None:
+        """See `Taking`: answers it now, or leaves it to a thread."""
+        environ, body = exchange.environ, exchange.body
         environ[BODY] = body
         environ["wsgi.input"] = io.BytesIO(body)
         environ["CONTENT_LENGTH"] = str(len(body)) if body else ""
         if (unread := environ.get(UNREAD)) is not None:
             detail = f"The header {unread} holds characters that cannot be read. Send it in ASCII."
-            self._send(protocol, bare_problem(Malformed(detail), self._served.prefix), environ)
+            self._refuse(exchange, Malformed(detail))
             return
-        environ[GONE] = _Gone(self._loop, protocol)
+        environ[GONE] = exchange.gone
         kind = self._served.short(environ)
-        found_here = self._read_here(environ, kind)
-        if found_here is not None:
-            self._send(protocol, found_here, environ)
-            return
-        job = _Job(environ, protocol, self._loop.create_future())
-        if kind is not Short.CHANGE:
-            self._hand(job)
-        else:
-            self._changes.append(job)
+        if (found := self._read_here(environ, kind)) is not None:
+            self._send(exchange, found)
+        elif kind is Short.CHANGE:
+            self._changes.append(exchange)
             if len(self._changes) == 1:
                 # Once all that is ready has been taken in.
                 self._loop.call_soon(self._change_here)
-        if not await job.sent:
-            # The server would end the answer properly once nothing holds it any more, and what was cut short
-            # would look whole. So the connection is ended first, and that is waited for.
-            await protocol.client_disconnect()
-            job.environ.pop(HELD, None)
+        else:
+            self._hand(exchange)
 
-    def _hand(self, job: _Job) -> None:
+    def broken(self, exchange: Exchange, by: str) -> None:
+        """See `Taking`."""
+        if by == "gone":
+            # Who hangs up while sending has asked for nothing yet.
+            log.info("gone before the request was whole", **about(exchange.environ))
+            return
+        detail = f"The body did not arrive within {self._served.body_timeout:g} seconds. Send it again."
+        self._refuse(exchange, BodyTimeout(detail))
+
+    def unreadable(self, exchange: Exchange, detail: str) -> None:
+        """See `Taking`."""
+        if detail:
+            self._refuse(exchange, Malformed(detail))
+        else:
+            exchange.send(431, [], b"")
+
+    def _hand(self, exchange: Exchange) -> None:
         """Leaves a request to the threads."""
         if self._jobs.qsize() > _LONGEST_QUEUE:
             detail = "Too many requests wait already. Send it again in a moment."
-            self._send(job.protocol, bare_problem(Unavailable(detail), self._served.prefix), job.environ)
-            job.sent.set_result(True)
+            self._refuse(exchange, Unavailable(detail))
         else:
-            self._jobs.put(job)
+            self._jobs.put(exchange)
 
-    def _send(self, protocol: Any, answer: Answered, environ: Environ) -> None:
+    def _refuse(self, exchange: Exchange, refusal: Refusal) -> None:
+        self._send(exchange, bare_problem(refusal, self._served.prefix))
+
+    def _send(self, exchange: Exchange, answer: Answered) -> None:
         status, headers, content = answer
-        if len(environ[BODY]) > self._served.body_limit(environ):
-            # The rest of it is not read, so nothing more can follow on this connection.
-            headers = [*headers, ("Connection", "close")]
-        if content:
-            protocol.response_bytes(status, headers, content)
-        else:
-            protocol.response_empty(status, headers)
-
-    async def _body(self, environ: Environ, protocol: Any) -> bytes | None:
-        """The body, up to one byte over the limit, which is enough to refuse it; None if it does not come."""
-        most = self._served.body_limit(environ)
-        length = environ.get("CONTENT_LENGTH", "")
-        environ.pop("HTTP_TRANSFER_ENCODING", None)
-        # A timer for each would cost more than the reading: `_sweep` looks at all of them now and then.
-        reading = _Reading(protocol, self._loop.time() + self._served.body_timeout)
-        self._reading.add(reading)
         try:
-            if length.isdigit() and int(length) <= most:
-                found: bytes = await protocol()
-            else:
-                pieces, size = [], 0
-                async for piece in protocol:
-                    pieces.append(piece)
-                    size += len(piece)
-                    if size > most:
-                        break
-                found = b"".join(pieces)[: most + 1]
-        except _HUNG_UP:
-            # Who hangs up while sending has asked for nothing yet.
-            if not reading.given_up:
-                log.info("gone before the request was whole", **about(environ))
-            return None
-        finally:
-            self._reading.discard(reading)
-        return None if reading.given_up else found
-
-    def _sweep(self) -> None:
-        """Answers those whose bodies come too slowly; their connections end with that."""
-        now = self._loop.time()
-        for reading in [one for one in self._reading if now > one.until]:
-            self._reading.discard(reading)
-            reading.given_up = True
-            detail = f"The body did not arrive within {self._served.body_timeout:g} seconds. Send it again."
-            status, headers, content = bare_problem(BodyTimeout(detail), self._served.prefix)
-            reading.protocol.response_bytes(status, [*headers, ("Connection", "close")], content)
+            exchange.send(status, headers, content)
+        except ValueError:
+            log.exception("unexpected error", **about(exchange.environ))
+            detail = "The service failed at this request."
+            exchange.send(*bare_problem(Internal(detail), self._served.prefix))
 
     def _read_here(self, environ: Environ, kind: Short | None) -> Answered | None:
         """The answer, made here and now, where that holds nobody up and changes nothing."""
@@ -293,27 +218,33 @@ class Front:
 
     def _change_here(self) -> None:
         """Makes the changes that arrived: here if nobody works and the disk is quick, else threads do."""
-        jobs, self._changes = self._changes[:MOST_TOGETHER], self._changes[MOST_TOGETHER:]
+        exchanges, self._changes = self._changes[:MOST_TOGETHER], self._changes[MOST_TOGETHER:]
         if self._changes:
             self._loop.call_soon(self._change_here)
-        answers: list[Answered] | None = None
-        turn = self._served.turn
-        if self._loop.time() >= self._no_change_until and turn.take_if_free():
-            turn.hurried = True
-            try:
-                answers = self._changed_together(jobs)
-            finally:
-                turn.hurried = False
-                turn.give()
-        for place, job in enumerate(jobs):
+        answers = self._changed_here([one.environ for one in exchanges])
+        for place, one in enumerate(exchanges):
             if answers is None:
-                job.environ["wsgi.input"].seek(0)
-                self._hand(job)
+                self._hand(one)
             else:
-                self._send(job.protocol, answers[place], job.environ)
-                job.sent.set_result(True)
+                self._send(one, answers[place])
 
-    def _changed_together(self, jobs: list[_Job]) -> list[Answered] | None:
+    def _changed_here(self, environs: list[Environ]) -> list[Answered] | None:
+        """The answers to changes made here and now; None where somebody works, or would have to wait."""
+        turn = self._served.turn
+        if self._loop.time() < self._no_change_until or not turn.take_if_free():
+            return None
+        turn.hurried = True
+        try:
+            answers = self._changed_together(environs)
+        finally:
+            turn.hurried = False
+            turn.give()
+        if answers is None:
+            for environ in environs:
+                environ["wsgi.input"].seek(0)
+        return answers
+
+    def _changed_together(self, environs: list[Environ]) -> list[Answered] | None:
         """The answers, once all they tell is on disk; None when nothing is, and each is to be tried anew."""
         try:
             shared = self._served.together()
@@ -322,8 +253,8 @@ class Front:
             return None
         answers: list[Answered] = []
         try:
-            for job in jobs:
-                answers.append(self._call(job.environ))
+            for environ in environs:
+                answers.append(self._call(environ))
                 if shared.lost:
                     break
         except WouldWait:
@@ -332,7 +263,7 @@ class Front:
         try:
             kept = shared.commit()
         except Unavailable as unknown:
-            return [bare_problem(unknown, self._served.prefix)] * len(jobs)
+            return [bare_problem(unknown, self._served.prefix)] * len(environs)
         if self._loop.time() - begun > _SLOW_COMMIT:
             self._no_change_until = self._loop.time() + _SLOW_DISK_PAUSE
         return answers if kept else None
@@ -340,75 +271,75 @@ class Front:
     def _work(self) -> None:
         """A thread: answers what waits, in its turn."""
         turn = self._served.turn
-        while (job := self._jobs.get()) is not None:
+        while (exchange := self._jobs.get()) is not None:
             turn.take()
             try:
-                found = self._call(job.environ)
+                found = self._call(exchange.environ)
             finally:
                 turn.give()
-            if (wait := job.environ.pop(LATER, None)) is not None:
-                self._loop.call_soon_threadsafe(self._wait, job, wait)
-                continue
-            # From here, not from the loop, which has then only to take note of it.
-            whole = True
-            if isinstance(found[2], bytes):
-                self._send(job.protocol, found, job.environ)
-            else:
-                whole = self._stream(job, found)
+            wait = exchange.environ.pop(LATER, None)
             try:
-                self._loop.call_soon_threadsafe(_settle, job.sent, whole)
+                if wait is not None:
+                    self._loop.call_soon_threadsafe(self._wait, exchange, wait)
+                elif isinstance(found[2], bytes):
+                    self._loop.call_soon_threadsafe(self._send, exchange, found)
+                else:
+                    self._stream(exchange, found)
             except RuntimeError:
                 return  # the loop is closed: nobody waits for it any more
-            finally:
-                job.environ[GONE].end()
 
-    def _wait(self, job: _Job, wait: Wait) -> None:
+    def _wait(self, exchange: Exchange, wait: Wait) -> None:
         """Keeps a request until it may be answered, or its client has gone."""
-        if not self._waiting.add(job, wait, job.environ.get(ACCOUNT) or ""):
-            self._wake(job, time.monotonic())
+        if exchange.gone():
             return
-        gone = self._loop.create_task(_awaited(job.protocol.client_disconnect()))
+        if self._waiting.add(exchange, wait, exchange.environ.get(ACCOUNT) or ""):
+            exchange.left = lambda: self._left(exchange)
+        else:
+            self._wake(exchange, time.monotonic())
 
-        def end(_: object) -> None:
-            if self._waiting.drop(job):
-                job.sent.set_result(True)
+    def _left(self, exchange: Exchange) -> None:
+        self._waiting.drop(exchange)
 
-        gone.add_done_callback(end)
-        job.sent.add_done_callback(lambda _: gone.cancel())
-
-    def _wake(self, job: _Job, until: float) -> None:
+    def _wake(self, exchange: Exchange, until: float) -> None:
         """Has a request that waited answered anew."""
-        job.environ[WAITED] = until
-        self._hand(job)
+        exchange.left = None
+        exchange.environ[WAITED] = until
+        self._hand(exchange)
 
-    def _stream(self, job: _Job, answer: Answered) -> bool:
-        """Sends an answer piece by piece, each made in turn, sent while others work; whether all was sent."""
+    def _on_loop(self, work: Coroutine[Any, Any, None]) -> None:
+        asyncio.run_coroutine_threadsafe(work, self._loop).result()
+
+    def _stream(self, exchange: Exchange, answer: Answered) -> None:
+        """Sends an answer piece by piece, each made in turn, sent while others work."""
         status, headers, pieces = answer
+        if exchange.method == "HEAD":
+            pieces.close()
+            self._loop.call_soon_threadsafe(exchange.send, status, headers, b"")
+            return
         try:
             piece = self._piece(pieces)
         except BaseException as error:
             # Nothing was sent yet: the client can be told.
             refusal = error if isinstance(error, Refusal) else Internal("The service failed at this request.")
-            self._send(job.protocol, bare_problem(refusal, self._served.prefix), job.environ)
-            return True
+            self._loop.call_soon_threadsafe(self._refuse, exchange, refusal)
+            return
         try:
-            transport = job.environ[HELD] = job.protocol.response_stream(status, headers)
+            self._on_loop(_opened(exchange, status, headers))
             while piece is not None:
                 # The loop sends; who takes nothing of it loses the connection (see `listen`).
-                asyncio.run_coroutine_threadsafe(_awaited(transport.send_bytes(piece)), self._loop).result()
+                self._on_loop(exchange.write(piece))
                 piece = self._piece(pieces)
         except BaseException as error:
-            if isinstance(error, _HUNG_UP):
-                log.info("gone before the answer was whole", **about(job.environ))
+            if isinstance(error, ConnectionError):
+                log.info("gone before the answer was whole", **about(exchange.environ))
             else:
-                log.exception("answer cut short", **about(job.environ))
-            hang_up(job.environ["REMOTE_ADDR"])
-            return False
+                log.exception("answer cut short", **about(exchange.environ))
+            # Ended properly, what was cut short would look whole.
+            self._loop.call_soon_threadsafe(exchange.abort)
+        else:
+            self._loop.call_soon_threadsafe(exchange.close_stream)
         finally:
             pieces.close()
-        # With the last hold on it the answer ends properly.
-        job.environ.pop(HELD, None)
-        return True
 
     def _piece(self, pieces: Any) -> bytes | None:
         turn = self._served.turn
@@ -445,10 +376,5 @@ class Front:
         return begun[0], begun[1], content
 
 
-async def _awaited(work: Any) -> None:
-    await work
-
-
-def _settle(sent: asyncio.Future[bool], whole: bool) -> None:
-    if not sent.done():
-        sent.set_result(whole)
+async def _opened(exchange: Exchange, status: int, headers: list[tuple[str, str]]) -> None:
+    exchange.open_stream(status, headers)

@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING, Any
 
 from flask import Flask, Request
 from flask.globals import request_ctx
-from werkzeug.routing import MapAdapter
+from werkzeug.routing import MapAdapter, Rule
 
 from fenland.web.http.answers import Answer
 from fenland.web.serving.routing import ShortCuts
@@ -38,6 +38,17 @@ class _Adapter(MapAdapter):
         return super().match(*args, **options)
 
 
+class _Rule(Rule):
+    """A rule that addresses are matched with; none are built from it, since preparing that takes long."""
+
+    def _compile_builder(self, append_unknown: bool = True) -> Callable[..., tuple[str, str]]:  # noqa: ARG002
+        return _build_nothing
+
+
+def _build_nothing(**_place: str) -> tuple[str, str]:
+    raise NotImplementedError("No address is built from a rule.")
+
+
 #: Answers a request, by what stands in the open places of its path.
 Answering = Callable[[Request, Mapping[str, Any]], Answer]
 
@@ -45,6 +56,7 @@ Answering = Callable[[Request, Mapping[str, Any]], Answer]
 class LeanFlask(Flask):
     """Flask, as this service needs it."""
 
+    url_rule_class = _Rule
     short_cuts: ShortCuts | None = None
 
     def __init__(self, name: str) -> None:

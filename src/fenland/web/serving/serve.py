@@ -1,31 +1,30 @@
-"""Running the app in granian behind the front (docs/decisions/001-server.md and 005-front.md say why).
+"""Running the app behind the front (docs/decisions/001-server.md and 005-front.md say why).
 
-The parent process checks what can be checked before it starts workers; each worker then opens the
-project itself, told where it lies by `PROJECT_VARIABLE`.
+The parent process checks what can be checked before it starts workers; each worker then opens the project
+itself.
 """
 
 from __future__ import annotations
 
+import asyncio
 import errno
 import gc
-import multiprocessing
 import os
 import resource
+import socket
 import threading
 import time
 from collections.abc import Callable
 from contextlib import suppress
 from datetime import UTC, datetime
-from pathlib import Path
+from functools import partial
 
 import structlog
-from granian.constants import HTTPModes, Interfaces, Loops
-from granian.http import HTTP1Settings
-from granian.log import LogLevels
+import uvloop
 
 from fenland.core.problems import Unavailable
 from fenland.service.opening import open_project_service
-from fenland.service.project import Project, load_project
+from fenland.service.project import Project
 from fenland.service.proof.proving import signing_key
 from fenland.service.proof.publishing import publish_always
 from fenland.service.service import Service
@@ -36,34 +35,28 @@ from fenland.storage.door import DatabaseRefused, beside, checkpoint
 from fenland.web.files import body_limits
 from fenland.web.serving.app import create_app
 from fenland.web.serving.front import Front, Served
+from fenland.web.serving.http1 import Deadlines
+from fenland.web.serving.listening import Listening
 from fenland.web.serving.logs import configure
 from fenland.web.serving.short import short_requests
 from fenland.web.serving.supervisor import Supervisor, listen
-
-PROJECT_VARIABLE = "FENLAND_PROJECT"
-#: Under this name workers are told which process they end with.
-PARENT_VARIABLE = "FENLAND_PARENT"
 
 #: Seconds between two times that last uses are kept.
 _NOTED_EACH = 20
 
 #: New objects, and collections of younger ones, after which circles of garbage are looked for.
-_COLLECTED_AT = (20_000, 20, 20)
-
-#: Set by the first worker that takes connections; made before any is forked.
-_STARTED = multiprocessing.Event()
-#: Set when the workers are about to be told to stop.
-_STOPPING = multiprocessing.Event()
+COLLECTED_AT = (20_000, 20, 20)
 
 
 class StartRefused(Exception):
     """The service cannot start; the message says why and what to do."""
 
 
-def worker() -> Front:
-    """What one worker process serves."""
-    project = load_project(Path(os.environ[PROJECT_VARIABLE]))
-    configure(project.settings)
+def work(project: Project, listening: socket.socket, parent: int, began: Callable[[], None]) -> None:
+    """What one worker process does: serves until it is told to end.
+
+    `parent` is the process that it ends with; `began` is called once connections are taken.
+    """
     settings = project.settings
     try:
         # Begun later, it must not take in what was written since: the others would be under older ones.
@@ -78,13 +71,23 @@ def worker() -> Front:
         lock = beside(settings.database, ".heads")
         arguments = [service, settings.head_target, settings.head_minutes, lock]
         threading.Thread(target=publish_always, args=arguments, daemon=True).start()
-    front = front_of(service, settings)
+    front = front_of(service, settings, parent)
     # What is there now stays, and requests leave few circles behind: to look for them as often as is usual
     # takes a fifth of the time of an import.
     gc.collect()
     gc.freeze()
-    gc.set_threshold(*_COLLECTED_AT)
-    return front
+    gc.set_threshold(*COLLECTED_AT)
+    serve_on(listening, front, settings, began)
+
+
+def serve_on(
+    listening: socket.socket, front: Front, settings: Settings, began: Callable[[], None] = lambda: None
+) -> None:
+    """Has a front answer what comes in on a socket, until this process is told to end."""
+    deadlines = Deadlines(settings.head_timeout, settings.body_timeout)
+    with asyncio.Runner(loop_factory=uvloop.new_event_loop) as runner:
+        taken = Listening(listening, front, deadlines, settings.connections)
+        runner.run(front.serve(taken, began))
 
 
 def _note_uses(service: Service) -> None:
@@ -103,8 +106,8 @@ def _back_up(settings: Settings) -> None:
         time.sleep(_NOTED_EACH)
 
 
-def front_of(service: Service, settings: Settings) -> Front:
-    """The front before the app over an open service."""
+def front_of(service: Service, settings: Settings, parent: int = 0) -> Front:
+    """The front before the app over an open service; it ends with the parent process."""
     return Front(
         Served(
             app=create_app(service, settings).wsgi_app,
@@ -118,9 +121,7 @@ def front_of(service: Service, settings: Settings) -> Front:
             body_timeout=settings.body_timeout,
             prefix=settings.prefix,
             growth=service.database.growth,
-            stopping=_STOPPING.is_set,
-            began=_STARTED.set,
-            parent=int(os.environ.get(PARENT_VARIABLE, "0")),
+            parent=parent,
         )
     )
 
@@ -156,8 +157,6 @@ def run(project: Project, ready: Callable[[str], None]) -> None:
         listening.close()
         raise StartRefused(str(error)) from None
     service.close()
-    os.environ[PROJECT_VARIABLE] = str(project.folder.resolve())
-    os.environ[PARENT_VARIABLE] = str(os.getpid())
     configure(settings)
     if service.database.taken:
         log = structlog.get_logger()
@@ -167,28 +166,15 @@ def run(project: Project, ready: Callable[[str], None]) -> None:
     host = f"[{settings.host}]" if ":" in settings.host else settings.host
     address = f"http://{host}:{settings.port}"
     _allow_connections(settings.connections)
-    server = Supervisor(
-        "fenland.web.serving.serve:worker",
-        address=settings.host,
-        port=settings.port,
-        interface=Interfaces.RSGI,
-        loop=Loops.uvloop,
-        http=HTTPModes.http1,
+    supervisor = Supervisor(
+        partial(work, project, listening, os.getpid()),
         workers=settings.workers,
-        backpressure=settings.connections,
-        http1_settings=HTTP1Settings(header_read_timeout=int(settings.head_timeout * 1000)),
-        workers_kill_timeout=settings.shutdown_timeout,
-        respawn_failed_workers=True,
-        factory=True,
-        websockets=False,
-        log_level=LogLevels.error,
-        listening=listening,
-        started=_STARTED.is_set,
-        stopping=_STOPPING.set,
+        stop_within=settings.shutdown_timeout,
         ready=lambda: ready(address),
     )
-    server.serve()
+    begun = supervisor.serve()
+    listening.close()
     checkpoint(settings.database)
-    if not _STARTED.is_set():
+    if not begun:
         raise StartRefused("The service could not begin; the lines above say why.")
     structlog.get_logger().info("stopped")

@@ -1,28 +1,28 @@
-"""The parent process: keeps the workers running, and says of each when it begins and ends.
-
-It is granian's own server with two things done otherwise. A worker that dies is replaced however often,
-after a pause that grows while they die young; granian would give up. And all workers take connections
-from one socket, which ends those that no longer take what is sent to them.
-"""
+"""The parent process: keeps the workers running, and says of each when it ends. And the socket they share."""
 
 from __future__ import annotations
 
+import multiprocessing
+import os
+import signal
 import socket
 import time
-from collections.abc import Callable
-from typing import Any
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager, suppress
+from multiprocessing.connection import wait
+from multiprocessing.context import ForkProcess
 
 import structlog
-from granian.server import mp
 
 #: Seconds before a dead worker is replaced: the first pause, and the longest.
 _FIRST_PAUSE, _LONGEST_PAUSE = 0.5, 30.0
 #: A worker that lived so long died of something else than the one before it.
 _OLD_AGE = 60.0
-#: Seconds between looks for the first worker to begin.
-_LOOK_PAUSE = 0.02
 #: Connections that wait to be taken.
 _BACKLOG = 2048
+
+#: What a worker runs; it calls what it is handed once it takes connections.
+Work = Callable[[Callable[[], None]], None]
 
 log = structlog.get_logger()
 
@@ -44,64 +44,105 @@ def listen(host: str, port: int, send_timeout: float) -> socket.socket:
         listening.close()
         raise
     listening.setblocking(False)
-    listening.set_inheritable(True)
     return listening
 
 
-class Supervisor(mp.MPServer):
-    """Starts, watches and stops the workers."""
+class Supervisor:
+    """Starts, watches and stops the workers. A worker that dies is replaced, however often.
 
-    def __init__(
-        self,
-        *args: Any,
-        listening: socket.socket,
-        started: Callable[[], bool],
-        stopping: Callable[[], None],
-        ready: Callable[[], None],
-        **options: Any,
-    ) -> None:
-        """`listening` is the socket that the workers take connections from; see `listen`.
+    The pause before that grows while they die young.
+    """
 
-        `started` tells whether any worker ever came so far as to take some; `ready` is called when one did,
-        and `stopping` before they are told to stop.
-        """
-        super().__init__(*args, **options)
-        self._listening = listening
-        self._started, self._stopping = started, stopping
-        self._ready = ready
+    def __init__(self, work: Work, workers: int, stop_within: float, ready: Callable[[], None]) -> None:
+        """`stop_within`: seconds that workers get to end. `ready` is called once the first has begun."""
+        self._work, self._count, self._stop_within, self._ready = work, workers, stop_within, ready
+        self._workers: dict[int, ForkProcess] = {}
+        self._began, self._tell_began = os.pipe()
+        self._told, self._tell = os.pipe()
+        os.set_blocking(self._tell, False)
+        self._pause, self._last = _FIRST_PAUSE, 0.0
+        #: When dead workers are replaced.
+        self._due: list[float] = []
 
-    def _init_shared_socket(self) -> None:
-        # Written for sockets that granian makes itself, and typed so.
-        server: Any = self
-        server._sso, server._ssp = self._listening, None
-        server._sfd = self._listening.fileno()
-        server._shd = vars(mp)["SocketHolder"](server._sfd, False, _BACKLOG)
+    def serve(self) -> bool:
+        """Runs them until this process is told to end; whether any ever began."""
+        with self._heeding():
+            for _ in range(self._count):
+                self._start()
+            try:
+                return self._watch()
+            finally:
+                self._stop()
 
-    def _serve_loop(self, spawn_target: Callable[..., None], target_loader: Callable[..., Any]) -> None:
-        pause, last, said = _FIRST_PAUSE, time.monotonic(), False
+    @contextmanager
+    def _heeding(self) -> Iterator[None]:
+        """Takes note of signals to end."""
+        numbers = (signal.SIGINT, signal.SIGTERM)
+        before = [signal.signal(number, self._note) for number in numbers]
+        try:
+            yield
+        finally:
+            for number, one in zip(numbers, before, strict=True):
+                signal.signal(number, one)
+            for file in (self._began, self._tell_began, self._told, self._tell):
+                os.close(file)
+
+    def _note(self, *_: object) -> None:
+        with suppress(BlockingIOError):
+            os.write(self._tell, b"!")
+
+    def _start(self) -> None:
+        process = multiprocessing.get_context("fork").Process(target=self._run)
+        process.start()
+        self._workers[process.sentinel] = process
+
+    def _run(self) -> None:
+        # A terminal tells all of us; the parent tells its workers itself.
+        signal.signal(signal.SIGINT, signal.SIG_IGN)
+        signal.signal(signal.SIGTERM, signal.SIG_DFL)
+        self._work(self._say_begun)
+
+    def _say_begun(self) -> None:
+        os.write(self._tell_began, b"!")
+
+    def _watch(self) -> bool:
+        begun = False
         while True:
-            interrupted = self.main_loop_interrupt.wait(None if said else _LOOK_PAUSE)
-            if not said and self._started():
-                said = True
-                self._ready()
-            if not interrupted:
-                continue
-            if self.interrupt_signal:
-                self._stopping()
-                # Those that were told to stop are no failures.
-                self.interrupt_children.clear()
-                return
-            self.main_loop_interrupt.clear()
-            dead, self.interrupt_children[:] = list(self.interrupt_children), []
-            pause = _FIRST_PAUSE if time.monotonic() - last > _OLD_AGE else min(pause * 2, _LONGEST_PAUSE)
-            for index in dead:
-                code = self.wrks[index].inner.exitcode
-                log.error("worker ended", process=self.wrks[index]._id(), code=code, replaced_in=pause)
-            if not self._started():
+            timeout = max(0.0, min(self._due) - time.monotonic()) if self._due else None
+            found = wait([*self._workers, self._began, self._told], timeout)
+            if self._began in found:
+                os.read(self._began, 100)
+                if not begun:
+                    begun = True
+                    self._ready()
+            if self._told in found:
+                return begun
+            dead = [one for one in found if isinstance(one, int) and one in self._workers]
+            for sentinel in dead:
+                self._bury(self._workers.pop(sentinel))
+            if dead and not begun:
                 # What stops the first one stops all: it is for whoever started the service to see.
-                return
-            if self.main_loop_interrupt.wait(pause) and self.interrupt_signal:
-                self._stopping()
-                return
-            last = time.monotonic()
-            self._respawn_workers(dead, spawn_target, target_loader)
+                return False
+            now = time.monotonic()
+            for due in [due for due in self._due if due <= now]:
+                self._due.remove(due)
+                self._start()
+
+    def _bury(self, process: ForkProcess) -> None:
+        process.join()
+        now = time.monotonic()
+        self._pause = _FIRST_PAUSE if now - self._last > _OLD_AGE else min(self._pause * 2, _LONGEST_PAUSE)
+        self._last = now
+        self._due.append(now + self._pause)
+        log.error("worker ended", process=process.pid, code=process.exitcode, replaced_in=self._pause)
+
+    def _stop(self) -> None:
+        until = time.monotonic() + self._stop_within
+        for process in self._workers.values():
+            process.terminate()
+        for process in self._workers.values():
+            process.join(max(0.0, until - time.monotonic()))
+            if process.exitcode is None:
+                log.error("worker does not end, and is killed", process=process.pid)
+                process.kill()
+                process.join()
