@@ -173,7 +173,7 @@ def _become(asked: Mapping[str, Any]) -> None:
     sys.argv = ["fenland", *asked["words"]]
     code: Any = 1
     try:
-        from fenland.cli.main import run
+        from fenland.cli.entry import run
 
         run()
         code = 0

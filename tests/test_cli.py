@@ -5,14 +5,17 @@ from __future__ import annotations
 import json
 import os
 from collections.abc import Callable
+from importlib import import_module
 from pathlib import Path
 from typing import Any
 
 import pytest
+import typer
+from typer.main import get_command
 from typer.testing import CliRunner
 
 from commands import fenland
-from fenland.cli.main import app
+from fenland.cli.main import COMMANDS, command_line
 from support import Running, new_project
 
 Run = Callable[..., Any]
@@ -32,7 +35,7 @@ def run(environment: dict[str, str]) -> Run:
         *words: str, code: int = 0, token: str = "sample-office", text: str = "", **others: str
     ) -> object:
         env = {**environment, "FENLAND_TOKEN": token, **others}
-        done = CliRunner().invoke(app, words, env=env, input=text)
+        done = CliRunner().invoke(command_line(words), words, env=env, input=text)
         assert done.exit_code == code, (words, done.stdout, done.stderr, done.exception)
         assert done.exception is None or isinstance(done.exception, SystemExit)
         return done
@@ -377,3 +380,14 @@ def test_who_may_do_what_is_told_with_its_reason(run: Run) -> None:
     rules = run("rules", "tickets").stdout
     assert "(1) next.station.area == actor.attributes.area" in rules
     run("explain", "tickets", "T-0001", "--account", "tobin.reed", token="sample-crew", code=5)
+
+
+def test_each_file_registers_the_commands_that_it_is_loaded_for() -> None:
+    for file, words in COMMANDS.items():
+        app = typer.Typer()
+        app.callback()(lambda: None)
+        import_module(f"fenland.cli.{file}").register(app)
+        assert list(get_command(app).commands) == words.split(), file  # type: ignore[attr-defined]
+    # Of a word that is no command all are told.
+    whole = get_command(command_line(["no-such-command"])).commands  # type: ignore[attr-defined]
+    assert list(whole) == " ".join(COMMANDS.values()).split()

@@ -12,6 +12,7 @@ import httpx
 import pytest
 
 import fenland.client as package
+from fenland.cli.main import COMMANDS
 from fenland.client import (
     Client,
     ConflictError,
@@ -186,7 +187,15 @@ def test_the_front_door_lists_what_there_is() -> None:
     [
         ("fenland.core.changes.rules", ["flask", "sqlalchemy", "httpx", "sqlite3"]),
         ("fenland.client", ["flask", "sqlalchemy", "fenland.core", "fenland.service"]),
-        ("fenland.cli.main", ["flask", "sqlalchemy", "httpx", "uvloop"]),
+        ("fenland.cli.entry", ["typer", "rich", "fenland.cli.main"]),
+        *[
+            (
+                f"fenland.cli.{name}",
+                ["flask", "sqlalchemy", "httpx", "uvloop", "pydantic", "fenland.core.definitions.model"],
+            )
+            for name in COMMANDS
+            if name not in ("accounts", "evaluating", "files")
+        ],
         ("fenland.service.records.update", ["flask", "httpx", "uvloop"]),
     ],
 )

@@ -10,7 +10,7 @@ from pathlib import Path
 import pytest
 from typer.testing import CliRunner
 
-from fenland.cli.main import app
+from fenland.cli.main import command_line
 from fenland.client import AsyncClient, Client, ConflictError, NotFoundError
 from support import Running
 
@@ -24,7 +24,7 @@ def run(sample: Running, tmp_path: Path) -> Run:
     given |= {"FENLAND_ADDRESS": sample.address, "FENLAND_TOKEN": "sample-office"}
 
     def call(*words: str) -> tuple[int, str]:
-        done = CliRunner().invoke(app, words, env=given)
+        done = CliRunner().invoke(command_line(words), words, env=given)
         assert done.exception is None or isinstance(done.exception, SystemExit), done.exception
         return done.exit_code, done.stdout
 

@@ -1,47 +1,66 @@
 """The `fenland` command.
 
-The files of commands import what is slow to load (the database, the server, HTTP) inside the
-functions that need it, so that help and small commands answer at once.
+Of the files of commands only that of the command which was asked for is loaded, and all of them to tell what
+there is. They import what is slow to load (the database, the server, HTTP) inside the functions that need it.
 """
 
 from __future__ import annotations
 
 import sys
+from collections.abc import Sequence
+from importlib import import_module
 
 import typer
 
 import fenland
-from fenland.cli import (
-    access,
-    accounts,
-    backups,
-    batch,
-    describing,
-    evaluating,
-    files,
-    history,
-    migrating,
-    projects,
-    proof,
-    records,
-    running,
-    signing,
-)
 from fenland.cli.terminal import Exit, answer_json, error_json
 
-app = typer.Typer(
-    name="fenland",
-    help=(
-        "Describe record types once; get an API, a client, this command line and a web console over them.\n\n"
-        "Try it: [bold]fenland demo[/] starts a sample service. "
-        "Begin your own with [bold]fenland new DIR[/], "
-        "check it with [bold]fenland check DIR[/], run it with [bold]fenland start DIR[/]."
-    ),
-    no_args_is_help=True,
-    rich_markup_mode="rich",
-    pretty_exceptions_enable=False,
-    context_settings={"help_option_names": ["-h", "--help"]},
-)
+#: The files here, in the order of the help, and the commands that each registers.
+COMMANDS = {
+    "projects": "new check",
+    "running": "start demo issuer",
+    "migrating": "migrate",
+    "describing": "describe seed",
+    "backups": "backup restore-backup",
+    "accounts": "account",
+    "signing": "sign-in sign-out who",
+    "records": "collections list show create update edit delete",
+    "history": "history difference restore undo erase",
+    "proof": "head evidence export-history verify archive erase-removed new-key",
+    "batch": "batch",
+    "files": "import export",
+    "access": "explain rules update-many delete-many",
+    "evaluating": "evaluate",
+}
+_FILES = {command: file for file, commands in COMMANDS.items() for command in commands.split()}
+
+
+def command_line(words: Sequence[str] = ()) -> typer.Typer:
+    """The command line: of these words if the first is a command, else all of it."""
+    file = _FILES.get(words[0]) if words else None
+    app = _bare()
+    for name in COMMANDS if file is None else [file]:
+        import_module(f"fenland.cli.{name}").register(app)
+    return app
+
+
+def _bare() -> typer.Typer:
+    app = typer.Typer(
+        name="fenland",
+        help=(
+            "Describe record types once; get an API, a client, this command line and a web console "
+            "over them.\n\n"
+            "Try it: [bold]fenland demo[/] starts a sample service. "
+            "Begin your own with [bold]fenland new DIR[/], "
+            "check it with [bold]fenland check DIR[/], run it with [bold]fenland start DIR[/]."
+        ),
+        no_args_is_help=True,
+        rich_markup_mode="rich",
+        pretty_exceptions_enable=False,
+        context_settings={"help_option_names": ["-h", "--help"]},
+    )
+    app.callback()(main)
+    return app
 
 
 def _version(asked: bool) -> None:
@@ -50,7 +69,6 @@ def _version(asked: bool) -> None:
         raise typer.Exit
 
 
-@app.callback()
 def main(
     version: bool = typer.Option(
         False, "--version", callback=_version, is_eager=True, help="Print the version and end."
@@ -60,25 +78,11 @@ def main(
     answer_json(False)
 
 
-projects.register(app)
-running.register(app)
-migrating.register(app)
-describing.register(app)
-backups.register(app)
-accounts.register(app)
-signing.register(app)
-records.register(app)
-history.register(app)
-proof.register(app)
-batch.register(app)
-files.register(app)
-access.register(app)
-evaluating.register(app)
-
-
 def run() -> None:
     """The entry point. Asked for JSON, it answers with JSON when the words of the command are wrong, too."""
-    if "--json" not in sys.argv[1:]:
+    words = sys.argv[1:]
+    app = command_line(words)
+    if "--json" not in words:
         app()
     try:
         sys.exit(app(standalone_mode=False))

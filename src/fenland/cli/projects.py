@@ -8,9 +8,6 @@ from typing import TYPE_CHECKING
 import typer
 
 from fenland.cli.terminal import Exit, counted, err, escape, fail, json_option, out, print_json
-from fenland.core.definitions.advice import advise
-from fenland.core.definitions.model import DefinitionMistakes
-from fenland.core.definitions.reading import not_yet_enforced
 
 if TYPE_CHECKING:
     from fenland.service.project import Project
@@ -59,6 +56,7 @@ fields:
 
 def open_project(folder: Path) -> Project:
     """Reads a project folder, or ends with what is wrong with it."""
+    from fenland.core.definitions.model import DefinitionMistakes
     from fenland.service.project import load_project
 
     try:
@@ -75,6 +73,7 @@ def open_project(folder: Path) -> Project:
 
 def open_settings(folder: Path) -> Settings:
     """The settings of a project, whatever its definitions are; or ends with what is wrong with them."""
+    from fenland.core.definitions.model import DefinitionMistakes
     from fenland.service.settings import read_settings
 
     try:
@@ -121,6 +120,9 @@ def check(
 
     Ends with 0 when all is well, with 9 when a definition is wrong, and with 7 when a record is.
     """
+    from fenland.core.definitions.advice import advise
+    from fenland.core.definitions.reading import not_yet_enforced
+
     if records:
         _check_records(folder, as_json=as_json)
         return
@@ -164,6 +166,8 @@ def _check_records(folder: Path, *, as_json: bool) -> None:
 
 
 def _check_json(folder: Path) -> None:
+    from fenland.core.definitions.model import DefinitionMistakes
+    from fenland.core.definitions.reading import not_yet_enforced
     from fenland.service.project import load_project
 
     try:

@@ -223,15 +223,21 @@ class Definitions:
     roles: tuple[str, ...] = ()
     #: What they were read from, as plain data: `collections` by name, and `roles`.
     data: Mapping[str, Any] = field(default_factory=dict)
+    _referring: Mapping[str, tuple[tuple[Collection, Field], ...]] = field(
+        init=False, repr=False, compare=False
+    )
+
+    def __post_init__(self) -> None:
+        found: dict[str, tuple[tuple[Collection, Field], ...]] = {}
+        for collection in self.collections.values():
+            for item in collection.fields.values():
+                if item.references is not None:
+                    found[item.references] = (*found.get(item.references, ()), (collection, item))
+        object.__setattr__(self, "_referring", found)
 
     def referring_to(self, name: str) -> tuple[tuple[Collection, Field], ...]:
         """The reference fields, anywhere, that hold keys of this collection."""
-        return tuple(
-            (collection, item)
-            for collection in self.collections.values()
-            for item in collection.fields.values()
-            if item.references == name
-        )
+        return self._referring.get(name, ())
 
 
 @dataclass(frozen=True, slots=True)

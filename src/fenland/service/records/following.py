@@ -30,7 +30,7 @@ def follow(view: View, caller: Caller, change: Change) -> list[Change]:
 
     Raises `Conflict` where something forbids it, and `TooLarge` where too much would follow.
     """
-    if change.action != "delete":
+    if change.action != "delete" or not view.service.definitions.referring_to(change.collection):
         return [change]
     found = _Deleting(view, change)
     found.follow()
