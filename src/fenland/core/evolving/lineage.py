@@ -81,6 +81,11 @@ class Lineage:
         return bool(self._steps)
 
     @property
+    def since(self) -> int:
+        """The sequence of the last entry that is not in the words of today."""
+        return self._steps[-1].passage.sequence if self._steps else 0
+
+    @property
     def names(self) -> list[str]:
         """What the collection is and was called, newest first."""
         older = (step.succession.old.name for step in reversed(self._steps))

@@ -173,10 +173,15 @@ def as_it_was(view: View, found: Subject, when: When) -> Record:
         return found.record
     record = dict(found.record) if found.there else dict.fromkeys(found.record)
     history, lineage = view.history, view.service.lineage(found.resource)
-    for sequence, changes in history.changes_back(view.reading, found.id, version):
-        known = changes if lineage is None else lineage.today(sequence, changes)
-        record |= _before(known, found.resource)
+    # Names of before the last step may stand for others of today.
+    above = 0 if lineage is None else lineage.since
+    first: Record = {}
+    for portion in history.first_changes(view.reading, found.id, version, above=above):
+        for sequence, changes in portion:
+            known = changes if lineage is None else lineage.today(sequence, changes)
+            first = _before(known, found.resource) | first
         view.breathe()
+    record |= first
     entries, _ = history.of_record(view.reading, found.id, below=version + 1, limit=1)
     if not entries or entries[0].version != version:
         raise NotFound(f"The entries of version {version} were moved to an archive.")

@@ -95,9 +95,9 @@ class TableHistory:
             engine,
         )
         some = select(table.c.sequence, table.c.version, table.c.changes, table.c.sealed)
-        self._back = Prepared(
-            some.where(of_record, table.c.version > bindparam("version"), table.c.version < below)
-            .order_by(table.c.version.desc())
+        self._changed = Prepared(
+            some.where(of_record, table.c.version > bindparam("version"))
+            .order_by(table.c.version)
             .limit(limited),
             engine,
         )
@@ -260,17 +260,24 @@ class TableHistory:
         rows, cut = self._of_record.some(reading, given, self._limits.answer)
         return [self._entry(reading, row) for row in rows[:limit]], cut or len(rows) > limit
 
-    def changes_back(
-        self, reading: Reading, record_id: str, version: int
-    ) -> Iterator[tuple[int, Mapping[str, tuple[Any, Any]]]]:
+    def first_changes(
+        self, reading: Reading, record_id: str, version: int, *, above: int
+    ) -> Iterator[list[tuple[int, Mapping[str, tuple[Any, Any]]]]]:
         """See `History`."""
-        # There may be very many, of which nothing else is wanted.
-        below, given = 2**62, {"record_id": record_id, "version": version, "x_limit": _AT_A_TIME}
-        while rows := self._back.all(reading, {**given, "below": below}):
+        # There may be very many, of which little is wanted: only that is made of values.
+        known, given = set[str](), {"record_id": record_id, "x_limit": _AT_A_TIME}
+        while rows := self._changed.all(reading, {**given, "version": version}):
+            found: list[tuple[int, Mapping[str, tuple[Any, Any]]]] = []
             for sequence, _, changes, seals in rows:
-                opened = None if seals is None else self.entry(reading, sequence)
-                yield sequence, changes_from(changes) if opened is None else opened.changes
-            below = rows[-1][1]
+                names = orjson.loads(changes).keys()
+                if seals is not None:
+                    names = names | orjson.loads(seals).keys()
+                if sequence <= above or not names <= known:
+                    known |= names if sequence > above else set()
+                    opened = None if seals is None else self.entry(reading, sequence)
+                    found.append((sequence, changes_from(changes) if opened is None else opened.changes))
+            yield found
+            version = rows[-1][1]
 
     def since(
         self, reading: Reading, record_id: str, version: int, *, most: int, characters: int

@@ -239,10 +239,14 @@ class History(Protocol):
         There are fewer than `limit` where they would be too large together.
         """
 
-    def changes_back(
-        self, reading: Reading, record_id: str, version: int
-    ) -> Iterator[tuple[int, Mapping[str, tuple[Any, Any]]]]:
-        """What a record's entries of versions over this one changed, newest first, with their sequences."""
+    def first_changes(
+        self, reading: Reading, record_id: str, version: int, *, above: int
+    ) -> Iterator[list[tuple[int, Mapping[str, tuple[Any, Any]]]]]:
+        """What a record's entries of versions over this one changed, oldest first, with their sequences.
+
+        Of the entries above a sequence only those come that change a field for the first time among them.
+        They come in portions, which may be empty.
+        """
 
     def since(
         self, reading: Reading, record_id: str, version: int, *, most: int, characters: int
