@@ -122,12 +122,16 @@ class Front:
 
     def end(self) -> None:
         """Ends: to be called after the last answer."""
+        self.stop_threads()
+        self._served.close()
+        log.info("worker stopped", process=os.getpid())
+
+    def stop_threads(self) -> None:
+        """Ends the threads."""
         for _ in self._threads:
             self._jobs.put(None)
         for thread in self._threads:
             thread.join(1)
-        self._served.close()
-        log.info("worker stopped", process=os.getpid())
 
     def _watch(self) -> None:
         """Ends with a parent that is gone."""
