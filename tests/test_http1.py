@@ -7,6 +7,7 @@ import re
 import socket
 from collections.abc import AsyncIterator, Awaitable
 from contextlib import AsyncExitStack, asynccontextmanager, suppress
+from types import SimpleNamespace
 from typing import Any
 
 import pytest
@@ -15,6 +16,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from fenland.web.serving.http1 import Deadlines, Exchange
+from fenland.web.serving.incoming import UNREAD, Incoming
 from fenland.web.serving.listening import Listening
 
 Reader, Writer = asyncio.StreamReader, asyncio.StreamWriter
@@ -139,6 +141,8 @@ WHOLE: list[tuple[bytes, str, int, bytes]] = [
     (head("GET", "/stream"), "GET", 200, b"012"),
     (head("DELETE", "/d?e=%20&f"), "DELETE", 200, b"DELETE /d?e=%20&f "),
     (head("GET", "http://x/whole"), "GET", 200, b"GET http://x/whole "),
+    (head("GET", "http://[::1"), "GET", 200, b"GET http://[::1 "),
+    (head("OPTIONS", "*"), "OPTIONS", 200, b"OPTIONS * "),
 ]  # fmt: skip
 
 
@@ -313,6 +317,32 @@ def test_only_so_many_connections_are_held_and_others_wait_for_them() -> None:
                 writer.close()
 
     on_loop(work())
+
+
+#: Targets, and what of them becomes the path and the query of an environment.
+TARGETS = {
+    b"/a%20b/%C3%A9?q=%20&r": ("/a b/\xc3\xa9", "q=%20&r"),
+    b"/": ("/", ""), b"*": ("/", ""), b"http://x": ("/", ""), b"http://x/y?z": ("/y", "z"), b"http://[::1": ("/", ""),
+    b"/under/v1": ("/v1", ""), b"/under": ("/", ""), b"/underneath": ("/underneath", ""), b"x:1": ("/", ""),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("target", TARGETS)
+def test_a_target_becomes_a_path_and_a_query(target: bytes) -> None:
+    exchange = Exchange(SimpleNamespace(peer="::1"))  # type: ignore[arg-type]
+    exchange.url = target
+    exchange.headers = [
+        (b"A", b"1"),
+        (b"a", b"2"),
+        (b"If_Match", b"x"),
+        (b"If-Match", b"\xe9"),
+        (b"X-Odd", b"\xe9"),
+    ]
+    environ = Incoming("/under").environ(exchange)
+    assert (environ["PATH_INFO"], environ["QUERY_STRING"]) == TARGETS[target]
+    # Repeated headers are one list; names that could pass for others, and what cannot be read, are left out.
+    assert {name: value for name, value in environ.items() if name.startswith("HTTP_")} == {"HTTP_A": "1,2"}
+    assert environ[UNREAD] == "If-Match"
 
 
 @pytest.mark.parametrize("value", ["a\r\nSet-Cookie: b", "a\nb", "a\rb", "a\0b"])

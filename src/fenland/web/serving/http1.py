@@ -300,6 +300,9 @@ class Connection(asyncio.Protocol):
         except httptools.HttpParserUpgrade:
             # Nobody need accept one (RFC 9110 section 7.8).
             self._deaf = True
+        except httptools.HttpParserCallbackError as error:
+            # A fault of ours, not of what was sent.
+            raise error.__context__ or error from None
         except httptools.HttpParserError as error:
             self._refuse(f"What was sent is no request of HTTP/1.1: {error}.")
             return

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 import sys
 from typing import Any
-from urllib.parse import unquote_to_bytes, urlsplit
+from urllib.parse import unquote_to_bytes
 
 from fenland.web.http.environ import CAN_WAIT
 from fenland.web.serving.http1 import Exchange
@@ -44,7 +44,8 @@ class Incoming:
         path, _, query = exchange.url.partition(b"?")
         if not path.startswith(b"/"):
             # Proxies may send the whole address (RFC 9112 section 3.2.2).
-            path = urlsplit(path).path or b"/"
+            _, slash, rest = path.partition(b"://")[2].partition(b"/")
+            path = slash + rest or b"/"
         if b"%" in path:
             path = unquote_to_bytes(path)
         text = path.decode("latin-1")
