@@ -20,10 +20,11 @@ from fenland.core.expressions.budget import renew
 from fenland.core.history.entries import ACCOUNTS, DEFINITIONS, Entry
 from fenland.core.limits import beyond
 from fenland.core.problems import Conflict, Malformed, NotFound, Refusal, Unavailable, pointer_to
-from fenland.service.history.past import deletion_of, last_copy, subject, today
+from fenland.service.history.past import Subject, deletion_of, last_copy, subject, today
 from fenland.service.history.restoring import RestoreRequest, bring_back
 from fenland.service.history.searching import Reader
-from fenland.service.records.delete import DeleteRequest, delete_within
+from fenland.service.records.applying import apply
+from fenland.service.records.delete import DeleteRequest, decide_deletion
 from fenland.service.records.drafting import Draft
 from fenland.service.records.finding import Address, Base, Preconditions
 from fenland.service.records.once import Keeping, Once, once
@@ -336,8 +337,8 @@ def _undone(run: _Run, entry: Entry, resource: Resource | None) -> Undone:
 
 def _changed_back(work: Work, caller: Caller, resource: Resource, entry: Entry, reason: str | None) -> Undone:
     address = Address(resource.collection.name, entry.record_id, "id")
-    found = subject(work, caller, address)
-    if not found.there:
+    if work.find(resource, "id", entry.record_id) is None:
+        found = subject(work, caller, address)
         raise Conflict("The record was deleted since. Bring it back first.", version=found.record["version"])
     gone = [name for name in entry.changes if entry.gone.get(name, (False, False))[0]]
     if gone:
@@ -408,25 +409,33 @@ def _brought_back(work: Work, caller: Caller, resource: Resource, entry: Entry, 
 
 
 def _removed(run: _Run, caller: Caller, resource: Resource, entry: Entry) -> Undone:
-    work = run.work
+    work, key = run.work, resource.collection.key
     address = Address(resource.collection.name, entry.record_id, "id")
-    found = subject(work, caller, address)
-    since = _changed_since(run, resource, entry) if found.record["version"] != entry.version else {}
-    if not found.there or since is None or since:
-        conflicts = [
-            {"pointer": pointer_to(name)}
-            if name in found.access.hidden
-            else {"pointer": pointer_to(name), "base": old, "current": found.record.get(name), "yours": None}
-            for name, old in (since or {}).items()
-        ]
-        raise Conflict(
-            "The record was changed, or deleted, since it was made.",
-            version=found.record["version"],
-            conflicts=conflicts,
-        )
-    saved = delete_within(work, caller, DeleteRequest(address, _ANY, reason=run.request.reason))
-    key = saved.record[resource.collection.key]
-    return Undone(entry.sequence or 0, resource.collection.name, key, "delete", found.record["version"] + 1)
+    stored = work.find(resource, "id", entry.record_id)
+    if stored is None or stored["version"] != entry.version:
+        _refuse_changed_since(run, resource, entry, subject(work, caller, address))
+    asked = DeleteRequest(address, _ANY, reason=run.request.reason)
+    _, stored, changes = decide_deletion(work, caller, asked)
+    apply(work, caller, changes)
+    return Undone(entry.sequence or 0, resource.collection.name, stored[key], "delete", stored["version"] + 1)
+
+
+def _refuse_changed_since(run: _Run, resource: Resource, entry: Entry, found: Subject) -> None:
+    """Raises `Conflict` where others changed a record, or deleted it, since an entry made it."""
+    since = _changed_since(run, resource, entry)
+    if found.there and since is not None and not since:
+        return
+    conflicts = [
+        {"pointer": pointer_to(name)}
+        if name in found.access.hidden
+        else {"pointer": pointer_to(name), "base": old, "current": found.record.get(name), "yours": None}
+        for name, old in (since or {}).items()
+    ]
+    raise Conflict(
+        "The record was changed, or deleted, since it was made.",
+        version=found.record["version"],
+        conflicts=conflicts,
+    )
 
 
 def _changed_since(run: _Run, resource: Resource, entry: Entry) -> dict[str, Any] | None:
