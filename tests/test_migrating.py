@@ -8,7 +8,6 @@ import random
 import shutil
 import signal
 import sqlite3
-import subprocess
 import time
 from collections.abc import Mapping
 from decimal import Decimal
@@ -20,7 +19,7 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from commands import fenland
+from commands import Beside, fenland
 from fenland.core.definitions.model import Definitions
 from fenland.core.definitions.reading import definitions_from
 from fenland.core.evolving.replaying import Replay
@@ -37,7 +36,7 @@ from fenland.storage.door import (
     plan_migration,
 )
 from fenland.storage.door import open_database as opened
-from support import FENLAND, NIGHTLY, free_port, new_project, start, workshop_of
+from support import NIGHTLY, free_port, new_project, start, workshop_of
 
 MADE = Made("2031-04-09T12:00:00.000000Z", "ada", "command-line")
 LAYOUTS = Path(__file__).with_name("layouts")
@@ -475,10 +474,7 @@ def test_a_database_of_every_layout_is_brought_over(tmp_path: Path, layout: int)
     raw = sqlite3.connect(folder / "records.db")
     raw.executescript((LAYOUTS / f"layout-{layout}.sql").read_text())
     raw.close()
-    refused = subprocess.run(
-        [FENLAND, "start", str(folder), "--port", str(free_port())], capture_output=True, text=True
-    )
-    assert refused.returncode == 1
+    refused = fenland("start", str(folder), "--port", str(free_port()), code=1)
     assert f"(layout {layout}; this one uses 7)" in refused.stderr
     assert "fenland migrate" in refused.stderr
     told = fenland("migrate", str(folder), "--json")
@@ -611,7 +607,7 @@ def test_a_migration_that_is_killed_leaves_the_old_or_the_new(tmp_path: Path) ->
         shutil.rmtree(trial, ignore_errors=True)
         shutil.copytree(folder, trial)
         begun = time.monotonic()
-        process = subprocess.Popen([FENLAND, "migrate", str(trial)], stdout=subprocess.DEVNULL)
+        process = Beside(["migrate", str(trial)], tmp_path / "log")
         if part is not None:
             time.sleep(whole * part)
             process.send_signal(signal.SIGKILL)

@@ -6,7 +6,6 @@ import json
 import random
 import socket
 import sqlite3
-import subprocess
 import threading
 import time
 from pathlib import Path
@@ -15,7 +14,7 @@ import httpx
 import pytest
 
 from commands import fenland
-from support import FENLAND, NIGHTLY, Running, free_port, start
+from support import NIGHTLY, Running, free_port, start
 
 KILLS = 20 if NIGHTLY else 4
 UPDATES, THREADS, RECORDS = 1000, 16, 20
@@ -134,8 +133,7 @@ def test_a_revoked_token_is_refused_by_every_worker_at_once(project: Path) -> No
 
 def test_what_stands_in_the_way_of_a_start_is_told(project: Path, sample: Running) -> None:
     def refused(*words: str) -> str:
-        done = subprocess.run([FENLAND, *words], capture_output=True, text=True, timeout=120)
-        assert done.returncode == 1, done.stderr
+        done = fenland(*words, code=1)
         assert "Traceback" not in done.stderr
         return done.stderr
 
