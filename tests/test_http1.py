@@ -229,6 +229,23 @@ def test_who_asks_whether_to_go_on_is_told() -> None:
     on_loop(work())
 
 
+def test_who_asks_it_behind_another_request_is_told_after_that_was_answered() -> None:
+    async def work() -> None:
+        async with listening() as (echo, port, _found), opened(port) as (reader, writer):
+            # The second waits by itself, then behind a third that was read already.
+            for between in (b"", head()):
+                asking = head("POST", "/a", "Expect: 100-continue", "Content-Length: 2")
+                writer.write(head("GET", "/hold") + between + asking)
+                await asyncio.sleep(0.1)
+                echo.answer(echo.held.pop())
+                found = [await answer(reader) for _ in range(3 if between else 2)]
+                assert [one[0] for one in found] == [200] * (len(found) - 1) + [100]
+                writer.write(b"ok")
+                assert (await answer(reader))[2] == b"POST /a ok"
+
+    on_loop(work())
+
+
 def test_an_answer_that_is_cut_short_does_not_look_whole() -> None:
     async def work() -> None:
         async with listening() as (_, port, _found), opened(port) as (reader, _writer):

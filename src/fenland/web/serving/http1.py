@@ -314,7 +314,7 @@ class Connection(asyncio.Protocol):
     def _refuse(self, detail: str) -> None:
         """Refuses what is no request, or, without a detail, one whose head is too long."""
         self._deaf, self._reading, self._in_body = True, None, False
-        if self._answering is not None or self.gone:
+        if self._answering is not None or self._behind or self.gone:
             # What came before it is answered, and then the connection ends.
             return
         exchange = self._answering = Exchange(self)
@@ -351,7 +351,14 @@ class Connection(asyncio.Protocol):
         self._in_body, self._size = True, 0
         self._most = self._taking.begun(exchange)
         self.until = self._loop.time() + self._deadlines.body
-        if self._expected and not exchange.old:
+        self._expected = self._expected and not exchange.old
+        if self._answering is None and not self._behind:
+            self._ask_on()
+
+    def _ask_on(self) -> None:
+        """Tells who waits for it that the body may come (RFC 9110 section 10.1.1), once it is their turn."""
+        if self._in_body and self._expected:
+            self._expected = False
             self._transport.write(b"HTTP/1.1 100 Continue\r\n\r\n")
 
     def on_body(self, piece: bytes) -> None:
@@ -399,7 +406,9 @@ class Connection(asyncio.Protocol):
             self._end()
         elif self._paused:
             self._loop.call_soon(self._go_on)
-        elif not self._in_body:
+        elif self._in_body:
+            self._ask_on()
+        else:
             self.until = self._loop.time() + self._deadlines.head
 
     def _end(self) -> None:
@@ -409,6 +418,7 @@ class Connection(asyncio.Protocol):
             if self._transport.can_write_eof():
                 self._transport.write_eof()
         else:
+            self._deaf = True
             self._transport.close()
 
     def _go_on(self) -> None:
@@ -421,7 +431,9 @@ class Connection(asyncio.Protocol):
             return
         if self._paused and not self._deaf:
             self._paused = False
-            if not self._in_body:
+            if self._in_body:
+                self._ask_on()
+            else:
                 self.until = self._loop.time() + self._deadlines.head
             self._transport.resume_reading()
             if self._unparsed:
