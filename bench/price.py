@@ -22,7 +22,7 @@ import threading
 import time
 from collections import Counter
 from collections.abc import Callable, Iterator
-from contextlib import contextmanager, suppress
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
@@ -34,7 +34,7 @@ from fenland.core.definitions.reading import definitions_from
 from fenland.service.accounts.accounts import NewAccount, add_account
 from fenland.service.accounts.tokens import NewToken, issue_token
 from fenland.service.opening import open_service
-from fenland.service.records import applying, update
+from fenland.service.records import update
 from fenland.service.records.create import CreateRequest, create
 from fenland.service.service import Service
 from fenland.service.settings import Settings
@@ -118,7 +118,7 @@ def _timed(app: Any, updates: int, dice: random.Random) -> float:
 #: another counts for both.
 PARTS: tuple[tuple[str, Any, str], ...] = (
     ("decide: find, rules, validate, compare", update, "decide"),
-    ("save: the row and its entry", applying, "apply"),
+    ("save: the row and its entry", update, "apply"),
     ("  the entry", entries.TableHistory, "add"),
     ("    its leaf", entries, "leaf_text"),
     ("    the tree's nodes", Tree, "completed"),
@@ -144,16 +144,11 @@ def _timers() -> Iterator[Counter[str]]:
 
         return timed
 
-    modules = [update, applying]
     for (part, owner, name), (_, _, work) in zip(PARTS, before, strict=True):
         setattr(owner, name, around(part, work))
-    # `apply` is called by the name that update.py has for it.
-    carried = update.apply
-    update.apply = modules[1].apply
     try:
         yield spent
     finally:
-        update.apply = carried
         for owner, name, work in before:
             setattr(owner, name, work)
 
@@ -240,8 +235,7 @@ def main() -> None:
         ratio = statistics.median(there / alone for there, alone in rounds)
         print(f"\n{ratio:5.2f} x  over a connection, with the loop and the front, of the app alone")
         for service in services.values():
-            with suppress(Exception):
-                service.close()
+            service.close()
 
 
 if __name__ == "__main__":

@@ -250,6 +250,29 @@ def test_older_values_are_understood_once_they_have_become_others(tmp_path: Path
         assert http.get(at, params={"version": 1}).json()["a"] == "z"
 
 
+def test_a_record_was_at_each_version_what_it_is_called_today_though_names_were_swapped(
+    tmp_path: Path,
+) -> None:
+    path, at = tmp_path / "papers.db", "/v1/records/papers/P1"
+    before, after = {"a": TEXT, "b": TEXT}, {"a": TEXT | {"was": "b"}, "b": TEXT | {"was": "a"}}
+    filled(path, of(before), {"a": "1", "b": "1"})
+    with workshop_of(of(before), path) as (_, http):
+        known = [http.get(at).json()]
+        # Once swapped, what changes here is the other field.
+        for fields in ({"a": "2"}, {"a": "3"}):
+            known.append(http.patch(at, json=fields).raise_for_status().json())
+    done(path, of(after))
+    for one in known:
+        one["a"], one["b"] = one["b"], one["a"]
+    with workshop_of(of(after), path) as (_, http):
+        assert http.get(at).json()["version"] == len(known)
+        for fields in ({"a": "4"}, {"a": "5", "b": "5"}, {"b": "6"}, {"a": "6"}):
+            known.append(http.patch(at, json=fields).raise_for_status().json())
+        for number, one in enumerate(known, 1):
+            found = http.get(at, params={"version": number}).json()
+            assert (found["version"], found["a"], found["b"]) == (number, one["a"], one["b"])
+
+
 @pytest.mark.parametrize("name", FREE)
 def test_a_start_takes_in_what_no_stored_data_depends_on(tmp_path: Path, name: str) -> None:
     before, after, told = FREE[name]

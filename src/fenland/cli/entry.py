@@ -7,10 +7,15 @@ import sys
 import fenland
 
 
+def version_line() -> str:
+    """What `--version` prints."""
+    return f"fenland {fenland.__version__}"
+
+
 def run() -> None:
     """Runs the command that stands in `sys.argv`."""
     if sys.argv[1:] == ["--version"]:
-        print(f"fenland {fenland.__version__}")  # noqa: T201
+        print(version_line())  # noqa: T201
         return
     from fenland.cli.main import run
 

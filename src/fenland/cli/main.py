@@ -12,7 +12,7 @@ from importlib import import_module
 
 import typer
 
-import fenland
+from fenland.cli.entry import version_line
 from fenland.cli.terminal import Exit, answer_json, error_json
 
 #: The files here, in the order of the help, and the commands that each registers.
@@ -65,7 +65,7 @@ def _bare() -> typer.Typer:
 
 def _version(asked: bool) -> None:
     if asked:
-        typer.echo(f"fenland {fenland.__version__}")
+        typer.echo(version_line())
         raise typer.Exit
 
 

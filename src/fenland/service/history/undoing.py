@@ -337,8 +337,9 @@ def _undone(run: _Run, entry: Entry, resource: Resource | None) -> Undone:
 
 def _changed_back(work: Work, caller: Caller, resource: Resource, entry: Entry, reason: str | None) -> Undone:
     address = Address(resource.collection.name, entry.record_id, "id")
-    if work.find(resource, "id", entry.record_id) is None:
-        found = subject(work, caller, address)
+    # Before anything is told of it: whoever may not read the record is told that it is not there.
+    found = subject(work, caller, address)
+    if not found.there:
         raise Conflict("The record was deleted since. Bring it back first.", version=found.record["version"])
     gone = [name for name in entry.changes if entry.gone.get(name, (False, False))[0]]
     if gone:

@@ -46,7 +46,7 @@ class _Rule(Rule):
 
 
 def _build_nothing(**_place: str) -> tuple[str, str]:
-    raise NotImplementedError("No address is built from a rule.")
+    raise LookupError("No address is built from a rule.")
 
 
 #: Answers a request, by what stands in the open places of its path.
