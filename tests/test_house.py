@@ -5,6 +5,7 @@ from __future__ import annotations
 import ast
 from collections.abc import Iterator
 from functools import cache
+from importlib import import_module
 from pathlib import Path
 
 SOURCES = Path(__file__).parents[1] / "src" / "fenland"
@@ -85,3 +86,18 @@ def test_imports_stand_at_the_head_of_a_file_but_in_commands() -> None:
         if isinstance(node, (ast.Import, ast.ImportFrom))
     }
     assert {place for place in late if not place.startswith("cli/")} == LATE
+
+
+def test_benches_and_scripts_import_what_there_is() -> None:
+    """They are run by hand and seldom, so that nobody else would see a name that has moved."""
+    root, missing = SOURCES.parents[1], []
+    for path in (*sorted((root / "bench").glob("*.py")), *sorted((root / "scripts").glob("*.py"))):
+        for node in ast.walk(ast.parse(path.read_text())):
+            if isinstance(node, ast.ImportFrom) and (node.module or "").partition(".")[0] == "fenland":
+                room = import_module(str(node.module))
+                missing += [
+                    f"{path.name}:{node.lineno} {one.name}"
+                    for one in node.names
+                    if not hasattr(room, one.name)
+                ]
+    assert missing == []

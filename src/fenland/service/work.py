@@ -25,7 +25,7 @@ Result = TypeVar("Result")
 class View:
     """What a use case can see."""
 
-    __slots__ = ("_found", "_sight", "act", "reading", "service")
+    __slots__ = ("_found", "_missed", "_sight", "act", "reading", "service")
 
     def __init__(self, service: Service, reading: Reading, act: Act = ALONE) -> None:
         self.service = service
@@ -35,6 +35,8 @@ class View:
         self._sight: Sight | None = None
         #: The last record that was found, which is mostly looked for again, by its id.
         self._found: tuple[Resource, Record] | None = None
+        #: What was last looked for in vain: a row that may be new has its key looked for, and then as unique.
+        self._missed: tuple[Resource, str, Any] | None = None
 
     @property
     def history(self) -> History:
@@ -74,7 +76,7 @@ class View:
 
     def forget(self) -> None:
         """To be called after a change: what was followed, or found, may not be so any more."""
-        self._found = None
+        self._found = self._missed = None
         if self._sight is not None:
             self._sight.forget()
 
@@ -83,8 +85,13 @@ class View:
         known = self._found
         if field == "id" and known is not None and known[0] is resource and known[1]["id"] == value:
             return known[1]
+        missed = self._missed
+        if missed is not None and missed[0] is resource and missed[1:] == (field, value):
+            return None
         found = resource.records.find(self.reading, field, value)
-        if found is not None:
+        if found is None:
+            self._missed = (resource, field, value)
+        else:
             self._found = (resource, found)
         return found
 
