@@ -149,6 +149,26 @@ def test_a_preview_shows_what_will_be_saved(page: Page) -> None:
     assert sent == [{"name": "Previewed Bank"}]
 
 
+def test_what_is_derived_follows_while_one_types_and_nothing_is_saved(page: Page) -> None:
+    sign_in(page)
+    page.goto("/c/tickets?where=" + quote('state == "in hand"'))
+    page.locator("tbody a").first.click()
+    hours, form = page.get_by_label("Hours spent"), page.get_by_role("form", name="Record")
+    sent = fields_sent(page)
+    total = form.get_by_text("Total cost (worked out)").locator("..")
+    hours.fill("100")
+    expect(total).to_contain_text(re.compile(r"4[2-9]\d\d"))
+    hours.fill("200")
+    expect(total).to_contain_text(re.compile(r"[89]\d\d\d"))
+    page.get_by_role("button", name="Preview").click()
+    dialog = page.get_by_role("dialog")
+    expect(dialog).to_contain_text("Total cost")
+    dialog.get_by_role("button", name="Back").click()
+    page.get_by_role("button", name="Cancel").click()
+    expect(total).not_to_contain_text(re.compile(r"[89]\d\d\d"))
+    assert sent == []
+
+
 def test_who_may_not_change_a_record_sees_it_all_the_same(page: Page) -> None:
     sign_in(page, "sample-visitor")
     expect(page.get_by_role("link", name="Landholders")).to_have_count(0)

@@ -163,6 +163,14 @@ CHANGES: dict[str, tuple[Any, Any, Any, str, Any]] = {
     "two names swapped": ({"a": TEXT, "b": WHOLE}, {"a": WHOLE | {"was": "b"}, "b": TEXT | {"was": "a"}}, [{"a": "x", "b": 1}], "The field b of papers is called a now. The field a of papers is called b now.", [{"a": 1, "b": "x"}]),
     "three in a circle": ({"a": TEXT, "b": TEXT, "c": TEXT}, {"a": TEXT | {"was": "c"}, "b": TEXT | {"was": "a"}, "c": TEXT | {"was": "b"}}, [{"a": "1", "b": "2", "c": "3"}], "called", [{"a": "3", "b": "1", "c": "2"}]),
     "narrower": ({"a": TEXT}, {"a": TEXT | {"maxLength": 2}}, [{"a": "long"}], "lets in less: maxLength", [{"a": "long"}]),
+    "a derived field": ({"n": WHOLE}, {"n": WHOLE, "a": CENTS | {"derived": "double(record.n) / 3.0"}}, [{"n": 1}, {}], "papers.a is new, and derived from double(record.n) / 3.0.", [{"n": 1, "a": Decimal("0.33")}, {"n": None, "a": None}]),
+    "derived from derived": ({"n": WHOLE}, {"b": TEXT | {"derived": "record.code + string(record.a)"}, "a": WHOLE | {"derived": "record.n + 1"}, "n": WHOLE}, [{"n": 1}], "derived", [{"b": "P12", "a": 2, "n": 1}]),
+    "derived otherwise": ({"n": WHOLE, "a": WHOLE | {"derived": "record.n + 1"}}, {"n": WHOLE, "a": WHOLE | {"derived": "record.n + 2"}}, [{"n": 1}], "papers.a is derived from record.n + 2 now.", [{"n": 1, "a": 3}]),
+    "derived from now on": ({"n": WHOLE, "a": WHOLE}, {"n": WHOLE, "a": WHOLE | {"derived": "record.n"}}, [{"n": 1, "a": 9}], "now: the values that it has go.", [{"n": 1, "a": 1}]),
+    "derived no more": ({"n": WHOLE, "a": WHOLE | {"derived": "record.n"}}, {"n": WHOLE, "a": WHOLE}, [{"n": 1}], "is not derived any more", [{"n": 1, "a": 1}]),
+    "derived from what moves": ({"n": TEXT, "a": TEXT | {"derived": "string(record.n) + '!'"}}, {"m": WHOLE | {"was": "n"}, "a": TEXT | {"derived": "string(record.m) + '!'"}}, [{"n": "007"}], "called m now", [{"m": 7, "a": "7!"}]),
+    "derived from what is filled": ({}, {"n": WHOLE | {"required": True, "default": 4}, "a": WHOLE | {"derived": "record.n * 2"}}, [{}], "derived", [{"n": 4, "a": 8}]),
+    "derived from what turns": ({"s": TEXT, "a": TEXT | {"derived": "record.s + '.'"}}, {"s": TEXT | {"values": {"x": "y"}}, "a": TEXT | {"derived": "record.s + '.'"}}, [{"s": "x"}], "'x' becomes 'y'", [{"s": "y", "a": "y."}]),
 }  # fmt: skip
 
 #: What a start does by itself: nothing stored depends on it.
@@ -185,6 +193,9 @@ OBSTACLES: dict[str, tuple[Any, Any, Any, str, int]] = {
     "nothing to fill with": ({}, {"a": TEXT | {"required": True}}, [{}, {}], "must be given, and is not", 2),
     "nothing where there must be": ({"a": TEXT}, {"a": TEXT | {"required": True}}, [{}, {"a": "x"}], "must be given", 1),
     "a filling that fails": ({"n": WHOLE}, {"n": WHOLE, "a": WHOLE | {"required": True, "fill": "10 / record.n"}}, [{"n": 0}, {"n": 5}], "cannot be kept", 1),
+    "a derived value that there is not": ({"n": WHOLE}, {"n": WHOLE, "a": WHOLE | {"required": True, "derived": "10 / record.n"}}, [{"n": 0}, {"n": 5}], "must be given, and is not", 1),
+    "a derived value that may not be": ({"n": WHOLE}, {"n": WHOLE, "a": WHOLE | {"maximum": 3, "derived": "record.n"}}, [{"n": 4}, {"n": 3}], "cannot be kept", 1),
+    "derived values that are the same": ({"n": WHOLE}, {"n": WHOLE, "a": WHOLE | {"unique": True, "derived": "record.n % 2"}}, [{"n": 4}, {"n": 3}, {"n": 5}], "holds what another", 1),
     "a value twice": ({"a": TEXT}, {"a": TEXT | {"unique": True}}, [{"a": "x"}, {"a": "x"}, {}], "holds what another record holds", 1),
     "a default twice": ({}, {"a": TEXT | {"required": True, "unique": True, "default": "x"}}, [{}, {}], "holds what another", 1),
     "a key that leads nowhere": ({"a": TEXT}, {"a": {"references": "shelves"}}, [{"a": "S9"}], "refers to a record that is not there", 1),
@@ -674,7 +685,19 @@ def changed(fields: dict[str, dict[str, Any]], dice: random.Random) -> dict[str,
     name = dice.choice(sorted(fields)) if fields else ""
     fresh = next(f"f{number}" for number in range(99) if f"f{number}" not in fields)
     match dice.choice(
-        ["add", "add required", "fill", "rename", "drop", "type", "unique", "narrow", "shuffle", "require"]
+        [
+            "add",
+            "add required",
+            "fill",
+            "derive",
+            "rename",
+            "drop",
+            "type",
+            "unique",
+            "narrow",
+            "shuffle",
+            "require",
+        ]
     ):
         case "rename" if fields:
             fields = {(fresh if one == name else one): item for one, item in fields.items()}
@@ -695,6 +718,8 @@ def changed(fields: dict[str, dict[str, Any]], dice: random.Random) -> dict[str,
             fields = {one: fields[one] for one in order}
         case "add required":
             fields[fresh] = WHOLE | {"required": True, "default": 7}
+        case "derive":
+            fields[fresh] = TEXT | {"derived": "record.code + '-' + record.created_by"}
         case "fill":
             fields[fresh] = TEXT | {"fill": "record.code + '-' + string(record.version)"}
         case _:
@@ -706,7 +731,9 @@ def values_for(fields: Mapping[str, Any], data: st.DataObject) -> dict[str, Any]
     """What may be put into the fields, some of them left out."""
     found = {}
     for name, item in fields.items():
-        kinds = [one for kind, one in KINDS.values() if kind.items() <= item.items()]
+        kinds = [
+            one for kind, one in KINDS.values() if kind.items() <= item.items() and "derived" not in item
+        ]
         if kinds and (item.get("required") or data.draw(st.booleans())):
             found[name] = data.draw(st.one_of(kinds))
     return found

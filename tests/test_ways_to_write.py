@@ -32,6 +32,25 @@ from test_access import Fields, Rule, World
 THINGS = "/v1/records/things"
 
 
+#: Fields whose values follow from others, and one from such a one: after every way of writing they are right.
+DERIVED: dict[str, Any] = {
+    "label": {"type": "string", "derived": 'record.name + " of " + record.owner'},
+    "summed": {"type": "integer", "derived": "record.doubled + (record.open == true ? 1 : 0)"},
+    "doubled": {"type": "integer", "derived": "record.count * 2"},
+}
+
+
+def derived(fields: Fields) -> Fields:
+    """The same, naively."""
+    name, count = fields["name"], fields["count"]
+    doubled = None if count is None else count * 2
+    return {
+        "label": None if name is None else f"{name} of {fields['owner']}",
+        "doubled": doubled,
+        "summed": None if doubled is None else doubled + (fields["open"] is True),
+    }
+
+
 class Rules(World):
     """Random rules over what a record is and would be, and what they let an actor do, naively."""
 
@@ -57,6 +76,7 @@ class Rules(World):
         things = described["things"]
         secret = things["fields"]["secret"]
         secret |= {"sensitive": True, "required": True}
+        things["fields"] |= DERIVED
         secret["access"] = {"read": self.secret_read.described(), "update": self.secret_update.described()}
         things["access"] |= {
             "create": self.create.described(),
@@ -162,13 +182,14 @@ class Attempt:
         stamp = unit.stamp(caller)
         now = unit.find(unit.resource("things"), "code", self.key)
         change: Change
+        state = {} if step == "gone" else getattr(self, step) | derived(getattr(self, step))
         if step == "gone":
             change = deletion(collection, now, stamp)
         elif now is None:
-            change = creation(collection, self.service.new_id(), getattr(self, step), stamp)
+            change = creation(collection, self.service.new_id(), state, stamp)
             self.record_id = change.record_id
         else:
-            values = {field: value for field, value in getattr(self, step).items() if value != now[field]}
+            values = {field: value for field, value in state.items() if value != now[field]}
             if not values:
                 return
             change = alteration(collection, now, values, stamp)
@@ -178,7 +199,10 @@ class Attempt:
         with self.service.database.reading() as reading:
             view = View(self.service, reading)
             found = view.find(view.resource("things"), "code", self.key)
-        return None if found is None else {field: found[field] for field in self.stored}
+        if found is None:
+            return None
+        assert {field: found[field] for field in DERIVED} == derived(found), found
+        return {field: found[field] for field in self.stored}
 
 
 Do = Callable[[Attempt], Any]

@@ -1,4 +1,5 @@
 import { keepPreviousData, queryOptions, skipToken, type QueryClient } from "@tanstack/react-query";
+import { writeJson } from "../lib/json";
 import { ApiError } from "./errors";
 import { ask, type Answer } from "./http";
 import type { CollectionInfo, Fields, Form, Preview, Row } from "./types";
@@ -76,6 +77,21 @@ function nothingThere(error: unknown): null {
   if (error instanceof ApiError && error.status === 404) return null;
   throw error;
 }
+
+/** A record as it would be once these fields were saved; not asked where nothing is to be. */
+export const wouldBe = (collection: string, key: string, fields: Fields | null, base: string | null) =>
+  queryOptions({
+    queryKey: ["would be", collection, key, base, fields === null ? "" : writeJson(fields)],
+    queryFn:
+      fields === null
+        ? skipToken
+        : async ({ signal }) =>
+            (await ask(`${ONE}/preview`, "post", { at: { collection, key }, body: fields, query: { base }, signal })).record,
+    placeholderData: keepPreviousData,
+    gcTime: 0,
+    staleTime: Infinity,
+    retry: false,
+  });
 
 // --- changing ----------------------------------------------------------------------------------------
 

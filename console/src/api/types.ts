@@ -30,6 +30,7 @@ export interface FieldSchema {
   required?: string[];
   "x-reserved"?: boolean;
   "x-references"?: string;
+  "x-derived"?: boolean;
   "x-decimals"?: number;
   examples?: Json[];
 }

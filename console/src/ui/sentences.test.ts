@@ -24,6 +24,7 @@ describe("what people read of an error", () => {
     [{ code: "max_items", max_items: 3 }, { type: "array" }, "Enter at most 3 entries."],
     [{ code: "multiple_of" }, { type: "number", "x-decimals": 2 }, "Enter at most 2 digits after the point."],
     [{ code: "pattern" }, { type: "string", examples: ["T-0001"] }, "Write it like T-0001."],
+    [{ code: "maximum" }, { type: "number", "x-derived": true }, "It is worked out, and cannot be so. In the service's words."],
     [{ code: "of_a_later_version" }, { type: "string" }, "In the service's words."],
   ];
   it.each(cases)("%o", (error, schema, sentence) => {

@@ -69,6 +69,7 @@ export const SENTENCES: Record<string, Sentence> = {
   fixed: unchangeable,
   read_only: unchangeable,
   derived: unchangeable,
+  underivable: (error) => error.detail,
   not_permitted: () => "This is not yours to change here.",
   check: (error) => error.detail,
   length: (error) => error.detail,
@@ -84,6 +85,8 @@ export const SENTENCES: Record<string, Sentence> = {
 
 /** What is wrong, for whoever fills in the form; a code that is not known here keeps the service's own words. */
 export function sentenceFor(error: FieldError, schema: FieldSchema | undefined): string {
+  // Nobody enters what is worked out: it is something else that has to change.
+  if (schema?.["x-derived"] && error.code !== "derived") return `It is worked out, and cannot be so. ${error.detail}`;
   return SENTENCES[error.code]?.(error, schema ?? { type: "string" }) ?? error.detail;
 }
 

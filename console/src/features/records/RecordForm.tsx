@@ -4,7 +4,7 @@ import Button from "@mui/material/Button";
 import { useEffect, useRef, useState, type KeyboardEvent, type ReactNode, type SyntheticEvent } from "react";
 import { Controller, useForm } from "react-hook-form";
 import type { ApiError } from "../../api/errors";
-import type { Form } from "../../api/types";
+import type { Fields, Form } from "../../api/types";
 import type { Json } from "../../lib/json";
 import { AskDialog } from "../../ui/AskDialog";
 import { useSaveKey } from "../../ui/keys";
@@ -27,8 +27,14 @@ interface Props {
   onCancel: () => void;
   /** Offers to show what would be saved, where that can be asked. */
   onPreview?: (draft: Draft) => void;
+  /** Told of the draft as it is typed, once there is a pause; and what derived fields would hold then. */
+  onTyped?: (draft: Draft) => void;
+  derived?: Fields | undefined;
   children?: ReactNode;
 }
+
+/** How long after the last key it is asked what derived fields would hold. */
+const PAUSE_MS = 400;
 
 /** Inputs that take the whole width. */
 const WIDE: Kind[] = ["long", "list", "group", "json"];
@@ -63,9 +69,22 @@ export function RecordForm({
   onSubmit,
   onCancel,
   onPreview,
+  onTyped,
+  derived,
   children,
 }: Props) {
-  const { control, formState, getValues, handleSubmit, reset } = useForm<Draft>({ defaultValues: start });
+  const { control, formState, getValues, handleSubmit, reset, watch } = useForm<Draft>({ defaultValues: start });
+  useEffect(() => {
+    let timer: number | undefined;
+    const typed = watch(() => {
+      clearTimeout(timer);
+      timer = window.setTimeout(() => onTyped?.(getValues()), PAUSE_MS);
+    });
+    return () => {
+      clearTimeout(timer);
+      typed.unsubscribe();
+    };
+  }, [watch, getValues, onTyped]);
   const changed = formState.isDirty;
   const told = (error?.errors ?? []).map((one) => ({ ...one, sentence: sentenceFor(one, schemaAt(form.schema, one.pointer)) }));
   const errors = Object.fromEntries(told.map((one) => [one.pointer, one.sentence]));
@@ -134,8 +153,9 @@ export function RecordForm({
               <StoredValue
                 key={name}
                 label={schema.title ?? name}
-                value={labelled(form, name)}
+                value={schema["x-derived"] && derived ? derived[name] : labelled(form, name)}
                 hidden={schema.writeOnly === true}
+                derived={schema["x-derived"] === true}
               />
             );
           return (

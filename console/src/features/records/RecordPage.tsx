@@ -4,11 +4,11 @@ import Link from "@mui/material/Link";
 import Paper from "@mui/material/Paper";
 import Typography from "@mui/material/Typography";
 import { useInfiniteQuery, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
+import { useCallback, useState } from "react";
 import { Link as RouterLink, useLocation, useNavigate, useParams } from "react-router";
 import { schemaOf } from "../../api/collections";
 import { historyOf } from "../../api/history";
-import { previewRecord, updateRecord, formOf, refreshCollection } from "../../api/records";
+import { previewRecord, updateRecord, formOf, refreshCollection, wouldBe } from "../../api/records";
 import type { Fields, Form } from "../../api/types";
 import { shown } from "../../lib/text";
 import { settled } from "../../ui/LeaveGuard";
@@ -122,6 +122,17 @@ function Editor({ collection, recordKey, form, reload }: EditorProps) {
   const tell = useTell();
   const navigate = useNavigate();
   const [draft, setDraft] = useState<Draft | null>(null);
+  // What derived fields would hold, while one types.
+  const [typed, setTyped] = useState<Fields | null>(null);
+  const derives = Object.values(form.schema.properties).some((one) => one["x-derived"]);
+  const would = useQuery(wouldBe(collection, recordKey, typed, form.etag)).data;
+  const onTyped = useCallback(
+    (one: Draft) => {
+      const fields = patchFrom(form, one);
+      setTyped(derives && Object.keys(fields).length > 0 ? fields : null);
+    },
+    [form, derives],
+  );
   const save = useMutation({
     mutationFn: ({ fields, base }: Change) => updateRecord(collection, recordKey, fields, base),
     // What was saved before is not what is being saved now.
@@ -169,6 +180,8 @@ function Editor({ collection, recordKey, form, reload }: EditorProps) {
         busy={save.isPending || check.isPending}
         error={conflict ? null : (save.error ?? check.error)}
         submitLabel="Save"
+        onTyped={onTyped}
+        derived={typed === null ? undefined : would}
         onSubmit={(typed) => save.mutate({ fields: patchFrom(form, typed), base: form.etag })}
         onPreview={(typed) => {
           setDraft(typed);

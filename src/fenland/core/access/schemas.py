@@ -43,6 +43,9 @@ def field_schema(item: Field) -> dict[str, Any]:
         schema["x-decimals"] = item.scale
     if item.default is not MISSING:
         schema["default"] = item.default
+    if item.derived is not None:
+        # Not from what: that may name, or tell of, what not everybody may read.
+        schema["x-derived"] = True
     if item.items is not None:
         schema["items"] = field_schema(item.items)
     if item.type == "object" and item.properties is None:

@@ -14,6 +14,7 @@ from typing import Any, NamedTuple
 from fenland.core.access.field_access import PROTECTIONS, FieldAccess
 from fenland.core.changes.edits import Edits
 from fenland.core.changes.patches import MergePatch, Patch, merge
+from fenland.core.consequences.deriving import Derivations
 from fenland.core.definitions.model import Blank, Collection, Field
 from fenland.core.definitions.model import Check as CheckRule
 from fenland.core.definitions.validation import HIGHEST_INTEGER, REFUSED, Check, compile_nullable
@@ -49,7 +50,11 @@ class Rules:
         self._pointers = {name: pointer_to(name) for name in collection.fields}
         self._conditions = [(check, compiled(check.rule.tree)) for check in collection.checks]
         self._with_uris = [name for name, item in collection.fields.items() if _holds_uris(item)]
-        self._required = tuple(item for item in collection.fields.values() if item.required)
+        # Of those that are derived, more is said where they cannot be.
+        self._required = tuple(
+            item for item in collection.fields.values() if item.required and item.derived is None
+        )
+        self.derivations = Derivations(collection)
         self._says_blank = any(
             item.blank != "store" or item.properties is not None for item in collection.fields.values()
         )
@@ -160,6 +165,14 @@ class Rules:
                 code = access.protected[name]
                 problems.append(Problem(self._pointers[name], code, PROTECTIONS[code]))
         return {name: value for name, value in touched.items() if name not in refused}
+
+    def refuse_unlike(
+        self, sent: Mapping[str, Any], record: Mapping[str, Any], access: FieldAccess, problems: list[Problem]
+    ) -> None:
+        """Adds a problem for each derived field that was sent for a new record as it does not come out."""
+        for name, value in sent.items():
+            if name in record and (name in access.hidden or not self._unchanged(name, record, value)):
+                problems.append(Problem(self._pointers[name], "derived", PROTECTIONS["derived"]))
 
     def _unchanged(self, name: str, stored: Mapping[str, Any], sent: Any) -> bool:
         value = None if sent is None else self._checks[name](sent, "", [])
@@ -274,7 +287,7 @@ class Rules:
                 record[name] = item.default
             else:
                 record[name] = None
-                if item.required and item.nullable:
+                if item.required and item.nullable and item.derived is None:
                     problems.append(Problem(self._pointers[name], "required", "Must be given, or null."))
         return record
 

@@ -8,7 +8,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from fenland.core.definitions.model import Check, Collection, Definitions
+from fenland.core.definitions.model import Check, Collection, Definitions, Field
 from fenland.core.expressions.tree import Call, Constant, Node, Path, parts_of, paths_in
 
 #: Operators that are an error where a side is null.
@@ -38,12 +38,29 @@ def _of(collection: Collection) -> Iterator[Advice]:
         yield from _nulls(place, check, collection)
         yield from _hidden(place, check, collection)
     for item in collection.fields.values():
+        yield from _wider(item, collection)
         if item.sensitive and item.required and item.fixed:
             yield Advice(
                 f"{collection.name}.{item.name}",
                 "It is sensitive, required and fixed, so nothing can be put in its place when it is erased.",
                 "Drop fixed or required if it is ever to be erased.",
             )
+
+
+def _wider(item: Field, collection: Collection) -> Iterator[Advice]:
+    """What a derived field tells of fields that not all of its readers may read."""
+    own, inputs = item.access.get("read"), () if item.derived is None else item.derived.inputs
+    others = {
+        name: collection.fields[name].access.get("read") for name in inputs if name in collection.fields
+    }
+    kept = [name for name, rule in others.items() if rule is not None and str(rule) != str(own)]
+    if kept:
+        yield Advice(
+            f"{collection.name}.{item.name}",
+            f"It is derived from {' and '.join(kept)}, and can be read by people who may not read "
+            f"{' and '.join(kept)}.",
+            "Give it the same access: read, or accept that it tells of it.",
+        )
 
 
 def _nulls(place: str, check: Check, collection: Collection) -> Iterator[Advice]:

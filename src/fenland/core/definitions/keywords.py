@@ -86,9 +86,7 @@ _HOUSE: Mapping[str, Keyword] = {
     ),
     "sensitive": Keyword(is_flag, _FLAG, "sensitive", outermost=True, schema="x-sensitive"),
     "access": Keyword(_mapping, "a mapping of rights", "access", outermost=True),
-    "derived": Keyword(
-        lambda value: is_text(value) or _mapping(value), "an expression", "derived", outermost=True
-    ),
+    "derived": Keyword(is_text, "an expression over record", "derived", outermost=True),
     "was": Keyword(is_text, "the name that the field had", "was", outermost=True),
     "fill": Keyword(is_text, "an expression", "fill", outermost=True),
     "values": Keyword(

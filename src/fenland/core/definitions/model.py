@@ -71,6 +71,24 @@ class Check:
 
 
 @dataclass(frozen=True, slots=True)
+class Derived:
+    """What a field's value is worked out from: an expression over the record that it is in."""
+
+    rule: Checked
+    #: Where it stands, for people.
+    file: str = ""
+    line: int = 0
+
+    @property
+    def inputs(self) -> tuple[str, ...]:
+        """The fields of the record that it asks for, each once."""
+        return tuple(dict.fromkeys(path.steps[0].name for path in paths_in(self.rule.tree) if path.steps))
+
+    def __str__(self) -> str:
+        return self.rule.text
+
+
+@dataclass(frozen=True, slots=True)
 class Field:
     """One field, or one property or item inside a field. Names follow JSON Schema 2020-12."""
 
@@ -97,7 +115,7 @@ class Field:
     indexed: bool = False
     blank: Blank = "store"
     sensitive: bool = False
-    derived: Any = None
+    derived: Derived | None = None
     #: What the field was called before, and what gives its value in records that were there before it.
     was: str | None = None
     fill: Checked | None = None

@@ -14,6 +14,7 @@ from dataclasses import replace
 from typing import Any
 
 from fenland.core.definitions.catalog import catalog_of
+from fenland.core.definitions.derived import DerivedReader
 from fenland.core.definitions.field_reading import FieldReader, Notes, Path, Source, known_keywords
 from fenland.core.definitions.keywords import (
     COLLECTION_KEYWORDS,
@@ -250,6 +251,12 @@ def _with_rules(
             else item
             for field, item in one.fields.items()
         }
+        deriving = DerivedReader(readers[name].notes, one, catalog)
+        fields = {
+            field: deriving.read(item, item.derived) if item.derived is not None else item
+            for field, item in fields.items()
+        }
+        deriving.refuse_circles(fields)
         access, checks = reader.access(readers[name].access), reader.checks(readers[name].checks)
         settled[name] = replace(one, fields=fields, access=access, checks=checks)
     return settled
@@ -287,9 +294,4 @@ def not_yet_enforced(definitions: Definitions) -> list[str]:
     for collection in definitions.collections.values():
         if collection.effects:
             found.append(f"{collection.name}: effects are read, and not yet carried out.")
-        found.extend(
-            f"{collection.name}.{item.name}: derived is read, and not yet computed."
-            for item in collection.fields.values()
-            if item.derived is not None
-        )
     return found

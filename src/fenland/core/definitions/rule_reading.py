@@ -23,6 +23,7 @@ from fenland.core.definitions.model import (
 )
 from fenland.core.expressions import ExpressionMistake, parse
 from fenland.core.expressions.checking import Checked, Names, check, check_condition
+from fenland.core.expressions.tree import paths_in
 from fenland.core.expressions.types import Catalog, FieldType, record_of
 from fenland.core.names import NAME, did_you_mean
 from fenland.core.values.plain import as_written
@@ -166,6 +167,10 @@ class RuleReader:
         except ExpressionMistake as mistake:
             self._notes.add_expression(path, mistake)
             return None
+        derived = {name for name, one in self._collection.fields.items() if one.derived is not None}
+        if asked := [one.steps[0].name for one in paths_in(found.tree) if one.steps[0].name in derived]:
+            hint = "It is worked out after all others. Say what it is derived from."
+            self._notes.add(path, f"{word} asks for {asked[0]!r}, which is derived.", hint)
         wanted = type_of(item).kind
         if found.type.kind not in ("dyn", wanted, *_READ_AS.get(wanted, ())):
             self._notes.add(

@@ -8,7 +8,7 @@ the records that newer limits refuse (`tightens`), data that is moved (`moves`),
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import chain
 from typing import Any, Literal
 
@@ -39,6 +39,8 @@ class Move:
 
     field: Field
     source: Field | None
+    #: Whether its value is worked out anew from the others.
+    derives: bool = False
 
     @property
     def fills(self) -> bool:
@@ -193,6 +195,8 @@ def _succession(
             tightened.append(item.name)
     steps += _collection_steps(one, other, *definitions)
     remade = any(step.effect in ("moves", "loses") for step in steps)
+    # Where anything moves, what is derived from it may come out otherwise.
+    moves = [replace(move, derives=remade and move.field.derived is not None) for move in moves]
     return steps, Succession(one, other, tuple(moves), tuple(lost), tuple(tightened), remade)
 
 
@@ -296,6 +300,7 @@ def _field_steps(one: _Compared, renamed: Mapping[str, str]) -> Iterator[Step]:
     if source is None:
         yield _added(place, item)
         return
+    yield from _derived(place, source, item)
     if source.name != item.name:
         yield Step(place, f"The field {source.name} of {one.new.name} is called {item.name} now.", "moves")
     if stored_form(source) != stored_form(item):
@@ -322,8 +327,20 @@ def _field_steps(one: _Compared, renamed: Mapping[str, str]) -> Iterator[Step]:
     yield from _other_words(place, source, item)
 
 
+def _derived(place: str, source: Field, item: Field) -> Iterator[Step]:
+    if item.derived is None:
+        if source.derived is not None:
+            yield Step(place, f"{place} is not derived any more, and keeps the values that it has.")
+    elif source.derived is None:
+        yield Step(place, f"{place} is derived from {item.derived} now: the values that it has go.", "loses")
+    elif str(source.derived) != str(item.derived):
+        yield Step(place, f"{place} is derived from {item.derived} now.", "moves")
+
+
 def _added(place: str, item: Field) -> Step:
     words = f"The field {place} is new"
+    if item.derived is not None:
+        return Step(place, f"{words}, and derived from {item.derived}.", "moves")
     if (given := filling(item)) is not None:
         return Step(place, f"{words}, and filled with {given}.", "moves")
     if item.filled:
@@ -366,7 +383,7 @@ def _other_words(place: str, source: Field, item: Field) -> Iterator[Step]:
     """What is only said of it: nothing stored depends on that."""
     attributes = ("title", "description", "examples", "read_only", "write_only", "fixed", "search", "blank")
     words = [name for name in attributes if getattr(source, name) != getattr(item, name)]
-    words += [name for name in ("default", "derived", "sensitive") if _differ(source, item, name)]
+    words += [name for name in ("default", "sensitive") if _differ(source, item, name)]
     if source.references is not None and source.on_delete != item.on_delete:
         words.append("on_delete")
     if {right: str(rule) for right, rule in source.access.items()} != {

@@ -13,12 +13,14 @@ from decimal import Decimal
 from itertools import chain
 from typing import Any
 
+from fenland.core.consequences.deriving import Derivation
 from fenland.core.definitions.model import Field, stored_form
 from fenland.core.definitions.validation import REFUSED, Check, compile_field
 from fenland.core.evolving.comparing import Move, Succession
 from fenland.core.expressions import Compiled, EvaluationError, as_json, compiled
 from fenland.core.expressions.checking import Checked
 from fenland.core.expressions.tree import paths_in
+from fenland.core.problems import Problem
 from fenland.core.reserved import RESERVED
 from fenland.core.values.plain import write_json
 from fenland.core.values.texts import read_text
@@ -68,6 +70,32 @@ def _text(value: Any) -> str:
     return write_json(value).decode()
 
 
+class _Derived:
+    """The value of a derived field, by the other fields as they come out."""
+
+    def __init__(self, derivation: Derivation, others: Mapping[str, Move]) -> None:
+        names = derivation.inputs
+        self._derivation = derivation
+        self._asked = {name: FieldMover(others[name], others) for name in names if name not in RESERVED}
+        self._reserved = [name for name in names if name in RESERVED]
+
+    @property
+    def asks(self) -> list[str]:
+        return [*(name for mover in self._asked.values() for name in mover.asks), *self._reserved]
+
+    def value(self, older: Mapping[str, Any]) -> Any:
+        record = {name: mover.value(older) for name, mover in self._asked.items()}
+        record |= {name: older[name] for name in self._reserved}
+        if any(value is REFUSED for value in record.values()):
+            return REFUSED
+        problems: list[Problem] = []
+        try:
+            value = self._derivation.value(record, problems)
+        except EvaluationError:
+            return None
+        return REFUSED if problems else value
+
+
 class _Worked:
     """The value of an expression over the older record, by the names and types of today."""
 
@@ -111,10 +139,15 @@ class FieldMover:
         self._turning = _Worked(given, others) if isinstance(given, Checked) else None
         self._turned: Mapping[str, Any] = {} if given is None or isinstance(given, Checked) else given
         self._check = compile_field(move.field)
+        item, self._derived = move.field, None
+        if move.derives and item.derived is not None:
+            self._derived = _Derived(Derivation(item, item.derived), others)
 
     @property
     def plain(self) -> bool:
         """Whether the value is carried over as it is, or there is none."""
+        if self._derived is not None:
+            return False
         return self._convert is None and not self._fills and self._turning is None and not self._turned
 
     @property
@@ -125,12 +158,16 @@ class FieldMover:
     @property
     def asks(self) -> list[str]:
         """The names of the older record's fields that the value depends on."""
+        if self._derived is not None:
+            return list(dict.fromkeys(self._derived.asks))
         own = [] if self._source is None else [self._source.name]
         worked = [one.asks for one in (self._turning, self._filling) if one is not None]
         return list(dict.fromkeys([*own, *chain.from_iterable(worked)]))
 
     def value(self, older: Mapping[str, Any]) -> Any:
         """The value, or `REFUSED`."""
+        if self._derived is not None:
+            return self._derived.value(older)
         value = self.carried(older) if self._turning is None else self._turning.value(older, self._check)
         return self._filled(older) if value is None and self._fills else value
 

@@ -80,7 +80,11 @@ def _as_update(view: View, found: Subject, request: RestoreRequest) -> tuple[Upd
     record = as_it_was(view, found, request.when)
     fields = found.resource.collection.fields
     # What the caller may not see, they cannot put back either.
-    values = {name: record[name] for name in fields if name not in found.access.hidden}
+    values = {
+        name: record[name]
+        for name, item in fields.items()
+        if name not in found.access.hidden and item.derived is None
+    }
     asked = UpdateRequest(
         Address(request.address.collection, found.id, "id"),
         Exactly(values),
@@ -112,9 +116,9 @@ def _brought_back(
         raise Malformed("If-Match says which version a record is at, and this one is gone. Leave it out.")
     last, rules, access = found.record, resource.rules, found.access
     as_was = as_it_was(view, found, request.when) if request.when else last
-    target = {
-        name: last[name] if name in access.hidden else as_was[name] for name in resource.collection.fields
-    }
+    # What is derived comes out of the others.
+    kept = access.hidden | rules.derivations.names
+    target = {name: last[name] if name in kept else as_was[name] for name in resource.collection.fields}
     given = {name: value for name, value in target.items() if not same(last[name], value)}
     if given:
         permit("update", resource, sight, last)

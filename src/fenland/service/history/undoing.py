@@ -346,7 +346,12 @@ def _changed_back(work: Work, caller: Caller, resource: Resource, entry: Entry, 
         conflicts = [{"pointer": pointer_to(name)} for name in gone]
         raise Conflict("What was there before is in the history no more.", conflicts=conflicts)
     fields = resource.collection.fields
-    values = {name: old for name, (old, _) in entry.changes.items() if name in fields}
+    # What is derived goes back with what it is derived from.
+    values = {
+        name: old
+        for name, (old, _) in entry.changes.items()
+        if name in fields and fields[name].derived is None
+    }
     asked = UpdateRequest(
         address,
         Exactly(values),

@@ -15,6 +15,8 @@ from typing import Any
 
 import orjson
 
+from fenland.core.access.field_access import Record
+from fenland.core.consequences.deriving import Derivations
 from fenland.core.definitions.model import DefinitionMistakes
 from fenland.core.evolving.replaying import Replay, Unknown
 from fenland.core.history.auditing import Fault, TreeAudit, differing_records
@@ -257,7 +259,7 @@ def _replayed(replay: Replay, entry: Entry, report: Report) -> Replay | None:
 def _records(base: Audited, replay: Replay, last: Mapping[str, tuple[int, str]], report: Report) -> None:
     told, partial = 0, replay.partial
     for name, stored in base.records(replay.definitions):
-        counted = _Counted(stored)
+        counted = _Watched(stored, Derivations(replay.definitions.collections[name]))
         expected = replay.records.get(name, {})
         key = replay.definitions.collections[name].key
         for record_id, record, fields in differing_records(expected, counted, _same):
@@ -279,19 +281,33 @@ def _records(base: Audited, replay: Replay, last: Mapping[str, tuple[int, str]],
                 )
             report.faults.append(Fault("record", what, sequence, time))
         report.records += counted.count
+        for record, fields in counted.differing:
+            sequence, time = last.get(record["id"], (None, None))
+            words = (
+                f"The record {record[key]!r} of {name} holds in {', '.join(fields)} what does not come of "
+                "the fields that it is derived from."
+            )
+            report.faults.append(Fault("derived", words, sequence, time))
     if told > _NAMED:
         report.faults.append(
             Fault("record", f"{told - _NAMED} more records are not as their history has them.")
         )
 
 
-class _Counted:
-    def __init__(self, items: Iterable[Any]) -> None:
-        self._items, self.count = items, 0
+class _Watched:
+    """Records on their way: how many there are, and those whose derived fields are not what they come to."""
 
-    def __iter__(self) -> Any:
-        for one in self._items:
+    def __init__(self, records: Iterable[Record], derivations: Derivations) -> None:
+        self._records, self._derivations = records, derivations
+        self.count, self.differing = 0, list[tuple[Record, list[str]]]()
+
+    def __iter__(self) -> Iterator[Record]:
+        for one in self._records:
             self.count += 1
+            found = self._derivations.values(one, [], lambda *_: None)
+            fields = [name for name, value in found.items() if not same(one[name], value)]
+            if fields and len(self.differing) < _NAMED:
+                self.differing.append((one, fields))
             yield one
 
 

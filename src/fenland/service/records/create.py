@@ -18,7 +18,14 @@ from fenland.service.records.finding import permit
 from fenland.service.records.following import follow
 from fenland.service.records.once import SAVED, Once, once
 from fenland.service.records.saved import Saved
-from fenland.service.records.settling import Proposal, protected_problems, refused_fields, saved_as, settle
+from fenland.service.records.settling import (
+    Proposal,
+    derived,
+    protected_problems,
+    refused_fields,
+    saved_as,
+    settle,
+)
 from fenland.service.service import Resource, Service
 from fenland.service.work import View, Work, written
 
@@ -96,18 +103,21 @@ def decide_new(view: View, caller: Caller, new: NewRecord) -> tuple[list[Change]
     resource, request, problems = new.resource, new.request, list[Problem]()
     rules, start = resource.rules, start_of(new.resource, caller)
     given = rules.settle_blanks(new.sent, request.blank, problems)
+    # Nobody sets them; but whoever sends back a whole record, or a file, has them in it.
+    sent = {name: given.pop(name) for name in rules.derivations.names & given.keys()}
     given = rules.drop_protected(given, new.access, Before(start, start), problems)
     fields = _fields(new, start, given, problems)
     stamp = view.stamp(caller, request.reason)
     record_id = view.service.new_id(stamp.time)
     begun = {**start, **made(record_id, stamp.time, stamp.by)}
     proposal = Proposal(resource, None, begun, fields, given, request.reason)
-    if refused := refused_fields(view, caller, proposal):
+    if refused := refused_fields(view, caller, derived(view, proposal, problems)[0]):
         # What they may not give gets its default.
         given = {name: value for name, value in given.items() if name not in refused}
         problems += protected_problems(refused)
         proposal = replace(proposal, values=_fields(new, start, given, []))
     settled = settle(view, caller, replace(proposal, given={}), problems)
+    rules.refuse_unlike(sent, settled.values, new.access, problems)
     remaining, dropped = lenient(problems) if request.lenient else (problems, [])
     if remaining:
         raise Invalid(remaining)

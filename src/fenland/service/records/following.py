@@ -16,6 +16,8 @@ from fenland.core.changes.change import Change, alteration, deletion
 from fenland.core.definitions.model import Collection, Field
 from fenland.core.limits import beyond
 from fenland.core.problems import Conflict
+from fenland.core.values.plain import same
+from fenland.service.records.settling import derived_values
 from fenland.service.service import Resource
 from fenland.service.work import View
 
@@ -112,6 +114,17 @@ class _Deleting:
             referring=named,
         )
 
+    def _with_derived(self, one: _Touched) -> dict[str, Any]:
+        """The emptied references, and what is derived from them. Raises `Conflict` where that cannot be."""
+        record = {**one.record, **one.cleared}
+        found, wrong = derived_values(self._view, one.resource, record, [])
+        if wrong:
+            raise Conflict(
+                "Records that refer to this one could not be kept without it: what is derived from the "
+                "reference would not be allowed. Change what refers to it first."
+            )
+        return one.cleared | {name: value for name, value in found.items() if not same(record[name], value)}
+
     def changes(self) -> list[Change]:
         """All of it as changes; the first is the deletion asked for, and the others follow from it.
 
@@ -122,7 +135,7 @@ class _Deleting:
         found = [self._asked]
         found += [deletion(one.resource.collection, one.record, stamp, _ASKED_FOR) for one in others]
         found += [
-            alteration(one.resource.collection, one.record, one.cleared, clearing, _ASKED_FOR)
+            alteration(one.resource.collection, one.record, self._with_derived(one), clearing, _ASKED_FOR)
             for record_id, one in self._cleared.items()
             # What is itself deleted needs no clearing.
             if record_id not in self._deleted

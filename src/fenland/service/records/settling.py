@@ -13,7 +13,7 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from fenland.core.access.field_access import PROTECTIONS, FieldAccess, Record
-from fenland.core.access.policy import Caller
+from fenland.core.access.policy import Caller, Sight
 from fenland.core.definitions.model import Right
 from fenland.core.limits import check_record
 from fenland.core.problems import Problem, pointer_to
@@ -25,6 +25,7 @@ from fenland.service.service import Resource
 from fenland.service.work import View, Work
 
 #: What is said of a value that the caller neither sent nor may see.
+_UNDERIVED = "Something that is worked out from it cannot be kept as it would come out."
 _UNSEEN = "What stood there cannot be put back as things are."
 
 
@@ -57,6 +58,32 @@ class Proposal:
         return replace(self, values=values, given=given)
 
 
+def derived(view: View, proposal: Proposal, problems: list[Problem]) -> tuple[Proposal, list[Problem]]:
+    """The proposal with its derived fields as they come out, and what is wrong with those."""
+    resource, stored = proposal.resource, proposal.stored
+    if not resource.rules.derivations.names:
+        return proposal, []
+    found, wrong = derived_values(view, resource, proposal.record, problems)
+    if stored is not None:
+        found = {name: value for name, value in found.items() if not same(stored[name], value)}
+    return replace(proposal, values={**proposal.values, **found}), wrong
+
+
+def derived_values(
+    view: View, resource: Resource, record: Record, problems: list[Problem]
+) -> tuple[Record, list[Problem]]:
+    """What the derived fields of a record come to, and what is wrong with them besides these problems."""
+    told = list(problems)
+    found = resource.rules.derivations.values(record, told, view.service.rule_failed)
+    return found, told[len(problems) :]
+
+
+def _told(wrong: list[Problem], resource: Resource, sight: Sight, record: Record) -> list[Problem]:
+    """What is said of derived values that cannot be kept: of fields that the caller may not read, little."""
+    hidden = {pointer_to(name) for name in resource.policy.fields(sight, record).hidden} if wrong else set()
+    return [Problem("", one.code, _UNDERIVED) if one.pointer in hidden else one for one in wrong]
+
+
 def refused_fields(view: View, caller: Caller, proposal: Proposal) -> dict[str, str]:
     """The given fields that the caller may not give, by rules that ask what the record would be; and why."""
     resource, record, given = proposal.resource, proposal.record, proposal.given
@@ -81,14 +108,17 @@ def settle(view: View, caller: Caller, proposal: Proposal, problems: list[Proble
     Raises `NotPermitted`, and `TooLarge` for a record over the limits.
     """
     resource, stored, rules = proposal.resource, proposal.stored, proposal.resource.rules
-    refused = refused_fields(view, caller, proposal) if proposal.given else {}
+    asked, wrong = derived(view, proposal, problems)
+    refused = refused_fields(view, caller, asked) if proposal.given else {}
     if refused:
         problems += protected_problems(refused)
-        proposal = proposal.without(refused)
-    record, sight = proposal.record, view.sight(caller)
+        asked, wrong = derived(view, proposal.without(refused), problems)
+    proposal, record, sight = asked, asked.record, view.sight(caller)
+    problems += _told(wrong, resource, sight, stored or record)
     right: Right = "create" if stored is None else "update"
-    asked = stored is None or proposal.given
-    if asked and resource.policy.asks_next(right, sight, stored, proposal.values):
+    if (stored is None or proposal.given) and resource.policy.asks_next(
+        right, sight, stored, proposal.values
+    ):
         permit(right, resource, sight, stored, record)
     check_record(record, proposal.values, view.limits)
     rules.validate_whole(record, problems)
