@@ -3,9 +3,9 @@
     python bench/price.py [--updates 2000] [--rounds 7]
 
 One thread sends PATCHes to the app, on a database in memory where there is room. It prints the processor's time of one with rules as
-lists, as conditions, and as conditions that follow a reference, in turn, as multiples of that with lists; then, by
-timers around them, the shares of the parts, as conditions have them; and what the way in and out over a socket
-adds to it.
+lists, as conditions, and as conditions that follow a reference; with lists again and three derived fields, an effect whose condition does not
+hold, and one that sets a field; in turn, as multiples of that with lists alone; then, by timers around them, the shares of the parts, as
+conditions have them; and what the way in and out over a socket adds to it.
 """
 
 from __future__ import annotations
@@ -52,18 +52,39 @@ RECORDS = 500
 ONE = "gauges"
 
 _RIGHTS = ("read", "create", "update", "delete")
-#: The rules of each way, the same for every right; all let the owner in, and nobody else.
-RULES: dict[str, Any] = {
-    "lists": ["owner"],
-    "conditions": 'record.owner == actor.name && record.status != "retired"',
-    "a reference followed": 'record.owner == actor.name && record.area.state == "open"',
+_LISTS = ["owner"]
+#: Of each way, the rules, the same for every right, which let the owner in and nobody else; fields and effects besides.
+WAYS: dict[str, tuple[Any, dict[str, Any], list[dict[str, Any]]]] = {
+    "lists": (_LISTS, {}, []),
+    "conditions": ('record.owner == actor.name && record.status != "retired"', {}, []),
+    "a reference followed": ('record.owner == actor.name && record.area.state == "open"', {}, []),
+    "three derived fields": (
+        _LISTS,
+        {
+            "twice": {"type": "integer", "derived": "record.capacity * 2"},
+            "above": {"type": "boolean", "derived": "record.twice > 5000"},
+            "line": {"type": "string", "derived": "record.name + ' ' + string(record.capacity)"},
+        },
+        [],
+    ),
+    "an effect that does not happen": (
+        _LISTS,
+        {"seen": {"type": "integer"}},
+        [{"on": "update", "if": "before.status != after.status", "set": {"seen": "after.capacity"}}],
+    ),
+    "an effect that sets a field": (
+        _LISTS,
+        {"seen": {"type": "integer"}},
+        [{"on": "update", "if": "after.capacity != before.capacity", "set": {"seen": "after.capacity"}}],
+    ),
 }
 
 
-def _service(path: Path, rule: Any) -> Service:
-    gauges = {**GAUGES, "access": dict.fromkeys(_RIGHTS, rule)}
+def _service(path: Path, way: tuple[Any, dict[str, Any], list[dict[str, Any]]]) -> Service:
+    rule, fields, effects = way
+    gauges = {**GAUGES, "access": dict.fromkeys(_RIGHTS, rule), "effects": effects}
     gauges["access"]["create"] = ["everyone"]
-    gauges["fields"] = {**GAUGES["fields"], "area": {"references": "areas"}}
+    gauges["fields"] = {**GAUGES["fields"], "area": {"references": "areas"}, **fields}
     areas = {
         "key": "code",
         "access": {right: ["everyone"] for right in _RIGHTS},
@@ -205,8 +226,8 @@ def main() -> None:
     dice = random.Random(1)
     with tempfile.TemporaryDirectory(dir=memory) as folder:
         services = {
-            name: _service(Path(folder) / f"{place}.db", rule)
-            for place, (name, rule) in enumerate(RULES.items())
+            name: _service(Path(folder) / f"{place}.db", way)
+            for place, (name, way) in enumerate(WAYS.items())
         }
         apps = {name: create_app(one, Settings()).wsgi_app for name, one in services.items()}
         found: dict[str, list[float]] = {name: [] for name in apps}

@@ -306,7 +306,7 @@ def test_a_file_that_was_exported_comes_in_again(jobs: httpx.Client) -> None:
 
 
 def test_the_guide_says_what_happens() -> None:
-    [text] = re.findall(
+    text, *_ = re.findall(
         r"```yaml\n(.*?)```", (Path(__file__).parents[1] / "docs" / "consequences.md").read_text(), re.S
     )
     fields = yaml.safe_load(text)["fields"]
@@ -399,8 +399,11 @@ def test_check_advises_where_more_people_read_it_than_what_it_is_made_from() -> 
             "x": WHOLE | {"derived": "record.a"},
             "y": WHOLE | office | {"derived": "record.a"},
             "z": WHOLE | {"derived": "record.y"},
-        }
+            "o": WHOLE | {"default": {"expression": "next.a"}},
+            "e": WHOLE,
+        },
+        effects=[{"on": "update", "set": {"e": "before.a"}}],
     )
     advice = {one.place: f"{one.what} {one.hint}" for one in advise(definitions_from(described, ["office"]))}
-    assert advice.keys() == {"jobs.x", "jobs.z"}
+    assert advice.keys() == {"jobs.x", "jobs.z", "jobs.o", "jobs.effects/0"}
     assert "who may not read a" in advice["jobs.x"]

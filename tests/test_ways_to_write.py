@@ -37,7 +37,12 @@ DERIVED: dict[str, Any] = {
     "label": {"type": "string", "derived": 'record.name + " of " + record.owner'},
     "summed": {"type": "integer", "derived": "record.doubled + (record.open == true ? 1 : 0)"},
     "doubled": {"type": "integer", "derived": "record.count * 2"},
+    # An effect sets this one, whoever writes and whatever they send for it.
+    "noted": {"type": "integer", "readOnly": True},
 }
+EFFECTS = [{"on": ["create", "update"], "set": {"noted": "after.count"}}]
+#: What a new record gets from who makes it, and keeps.
+MAKER: dict[str, Any] = {"type": "string", "default": {"expression": "actor.name"}}
 
 
 def derived(fields: Fields) -> Fields:
@@ -48,6 +53,7 @@ def derived(fields: Fields) -> Fields:
         "label": None if name is None else f"{name} of {fields['owner']}",
         "doubled": doubled,
         "summed": None if doubled is None else doubled + (fields["open"] is True),
+        "noted": count,
     }
 
 
@@ -76,7 +82,8 @@ class Rules(World):
         things = described["things"]
         secret = things["fields"]["secret"]
         secret |= {"sensitive": True, "required": True}
-        things["fields"] |= DERIVED
+        things["fields"] |= {**DERIVED, "maker": MAKER}
+        things["effects"] = EFFECTS
         secret["access"] = {"read": self.secret_read.described(), "update": self.secret_update.described()}
         things["access"] |= {
             "create": self.create.described(),
@@ -144,6 +151,7 @@ class Attempt:
     stored: Fields
     wished: Fields
     record_id: str = ""
+    maker: str | None = None
 
     @property
     def differing(self) -> Fields:
@@ -186,7 +194,7 @@ class Attempt:
         if step == "gone":
             change = deletion(collection, now, stamp)
         elif now is None:
-            change = creation(collection, self.service.new_id(), state, stamp)
+            change = creation(collection, self.service.new_id(), state | {"maker": "past"}, stamp)
             self.record_id = change.record_id
         else:
             values = {field: value for field, value in state.items() if value != now[field]}
@@ -202,6 +210,7 @@ class Attempt:
         if found is None:
             return None
         assert {field: found[field] for field in DERIVED} == derived(found), found
+        self.maker = found["maker"]
         return {field: found[field] for field in self.stored}
 
 
@@ -468,6 +477,8 @@ def _compare(
         answer.text,
     )
     assert tried.now() == (wished if allowed else otherwise), told
+    if tried.maker is not None:
+        assert tried.maker == ("past" if tried.record_id else tried.name), told
     if wished != otherwise and (way_name.startswith("PATCH") or way_name in ("PUT", "restore", "undo")):
         assert (answer.status_code < 300) == allowed, told
     _sees_no_more(tried, answer, told)

@@ -121,7 +121,6 @@ def check(
     Ends with 0 when all is well, with 9 when a definition is wrong, and with 7 when a record is.
     """
     from fenland.core.definitions.advice import advise
-    from fenland.core.definitions.reading import not_yet_enforced
 
     if records:
         _check_records(folder, as_json=as_json)
@@ -132,8 +131,6 @@ def check(
     project = open_project(folder)
     for name, one in project.definitions.collections.items():
         out.print(f"[green]✓[/] [bold]{name}[/]  {counted(len(one.fields), 'field')}, key {one.key}")
-    for note in not_yet_enforced(project.definitions):
-        err.print(f"[yellow]![/] {escape(note)}")
     for advice in advise(project.definitions):
         err.print(f"[yellow]![/] {escape(str(advice))}")
     out.print("No mistakes.")
@@ -166,8 +163,8 @@ def _check_records(folder: Path, *, as_json: bool) -> None:
 
 
 def _check_json(folder: Path) -> None:
+    from fenland.core.definitions.advice import advise
     from fenland.core.definitions.model import DefinitionMistakes
-    from fenland.core.definitions.reading import not_yet_enforced
     from fenland.service.project import load_project
 
     try:
@@ -175,7 +172,7 @@ def _check_json(folder: Path) -> None:
     except DefinitionMistakes as error:
         print_json({"mistakes": [one.as_json() for one in error.mistakes], "notes": []})
         raise typer.Exit(Exit.DEFINITIONS) from None
-    print_json({"mistakes": [], "notes": not_yet_enforced(project.definitions)})
+    print_json({"mistakes": [], "notes": [str(one) for one in advise(project.definitions)]})
 
 
 def register(app: typer.Typer) -> None:

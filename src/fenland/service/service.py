@@ -23,7 +23,7 @@ from fenland.core.access.field_access import FieldAccess, Record
 from fenland.core.access.policy import Actor, Caller, Follow, Policy, Sight, nothing
 from fenland.core.changes.rules import Rules
 from fenland.core.definitions.catalog import catalog_of, followed_fields
-from fenland.core.definitions.model import Collection, Definitions, Derived, Rule
+from fenland.core.definitions.model import Collection, Definitions, Formula, Rule
 from fenland.core.evolving.comparing import compare
 from fenland.core.evolving.lineage import Lineage, Passage
 from fenland.core.expressions.checking import Checked
@@ -121,7 +121,7 @@ class Service:
             caller, now if self.zone is UTC else now.astimezone(self.zone), follow, self.rule_failed, whole
         )
 
-    def rule_failed(self, rule: Rule | Derived, why: str) -> None:
+    def rule_failed(self, rule: Rule | Formula, why: str) -> None:
         """Notes a rule that could not be evaluated, and so denied, or gave nothing; once for each."""
         known = (rule.file, rule.line, str(rule))
         if known not in self._failed:

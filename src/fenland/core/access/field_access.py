@@ -7,7 +7,7 @@ sorts, searches, histories, conflicts, previews and answers. `Policy.fields` giv
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from fenland.core.definitions.model import Collection, Field
@@ -50,6 +50,11 @@ class FieldAccess:
     def sets(self, name: str) -> bool:
         """Whether they can give the field a value."""
         return name not in self.protected
+
+    def of_past(self) -> FieldAccess:
+        """The same for going back to how a record was: what rules alone could set goes back with the rest."""
+        protected = {name: code for name, code in self.protected.items() if code != "read_only"}
+        return self if len(protected) == len(self.protected) else replace(self, protected=protected)
 
     @property
     def settable(self) -> list[str]:

@@ -72,7 +72,8 @@ def collection_schema(access: FieldAccess) -> dict[str, Any]:
             properties[name]["writeOnly"] = True
         if not settable:
             properties[name]["readOnly"] = True
-        filled = item.default is not MISSING or name == collection.owner or not settable
+        begins = item.default is not MISSING or item.initial is not None
+        filled = begins or name == collection.owner or not settable
         shown = name not in access.hidden or item.write_only
         if item.required and not (creating and filled) and (creating or shown):
             required.append(name)

@@ -88,7 +88,11 @@ class Replacement:
             name: None if item.default is MISSING else item.default
             for name, item in access.collection.fields.items()
             # Whose a record is changes only when that is said.
-            if access.sets(name) and name not in access.hidden and name != access.collection.owner
+            if access.sets(name)
+            and name not in access.hidden
+            and name != access.collection.owner
+            # What only a new record begins with says nothing of one that is there.
+            and item.initial is None
         }
         return Exactly({**absent, **self.fields})
 

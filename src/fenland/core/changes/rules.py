@@ -15,6 +15,7 @@ from fenland.core.access.field_access import PROTECTIONS, FieldAccess
 from fenland.core.changes.edits import Edits
 from fenland.core.changes.patches import MergePatch, Patch, merge
 from fenland.core.consequences.deriving import Derivations
+from fenland.core.consequences.effects import Beginnings, Effects
 from fenland.core.definitions.model import Blank, Collection, Field
 from fenland.core.definitions.model import Check as CheckRule
 from fenland.core.definitions.validation import HIGHEST_INTEGER, REFUSED, Check, compile_nullable
@@ -54,7 +55,8 @@ class Rules:
         self._required = tuple(
             item for item in collection.fields.values() if item.required and item.derived is None
         )
-        self.derivations = Derivations(collection)
+        self.derivations, self.effects = Derivations(collection), Effects(collection)
+        self.beginnings = Beginnings(collection)
         self._says_blank = any(
             item.blank != "store" or item.properties is not None for item in collection.fields.values()
         )
@@ -287,7 +289,7 @@ class Rules:
                 record[name] = item.default
             else:
                 record[name] = None
-                if item.required and item.nullable and item.derived is None:
+                if item.required and item.nullable and item.derived is None and item.initial is None:
                     problems.append(Problem(self._pointers[name], "required", "Must be given, or null."))
         return record
 

@@ -8,7 +8,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from fenland.core.definitions.model import Check, Collection, Definitions, Field
+from fenland.core.definitions.model import Check, Collection, Definitions, Field, Formula
 from fenland.core.expressions.tree import Call, Constant, Node, Path, parts_of, paths_in
 
 #: Operators that are an error where a side is null.
@@ -37,8 +37,9 @@ def _of(collection: Collection) -> Iterator[Advice]:
         place = f"{collection.name}.checks/{number}"
         yield from _nulls(place, check, collection)
         yield from _hidden(place, check, collection)
+    for place, item, formula in _formulas(collection):
+        yield from _wider(place, item, formula, collection)
     for item in collection.fields.values():
-        yield from _wider(item, collection)
         if item.sensitive and item.required and item.fixed:
             yield Advice(
                 f"{collection.name}.{item.name}",
@@ -47,18 +48,30 @@ def _of(collection: Collection) -> Iterator[Advice]:
             )
 
 
-def _wider(item: Field, collection: Collection) -> Iterator[Advice]:
-    """What a derived field tells of fields that not all of its readers may read."""
-    own, inputs = item.access.get("read"), () if item.derived is None else item.derived.inputs
+def _formulas(collection: Collection) -> Iterator[tuple[str, Field, Formula]]:
+    """What gives fields their values: where it stands, the field, and the formula."""
+    for item in collection.fields.values():
+        for formula in (item.derived, item.initial):
+            if formula is not None:
+                yield f"{collection.name}.{item.name}", item, formula
+    for number, effect in enumerate(collection.effects):
+        for name, formula in effect.sets.items():
+            yield f"{collection.name}.effects/{number}", collection.fields[name], formula
+
+
+def _wider(place: str, item: Field, formula: Formula, collection: Collection) -> Iterator[Advice]:
+    """What a field tells of others that not all of its readers may read."""
+    own = item.access.get("read")
     others = {
-        name: collection.fields[name].access.get("read") for name in inputs if name in collection.fields
+        name: collection.fields[name].access.get("read")
+        for name in formula.inputs
+        if name in collection.fields
     }
-    kept = [name for name, rule in others.items() if rule is not None and str(rule) != str(own)]
+    kept = " and ".join(name for name, rule in others.items() if rule is not None and str(rule) != str(own))
     if kept:
         yield Advice(
-            f"{collection.name}.{item.name}",
-            f"It is derived from {' and '.join(kept)}, and can be read by people who may not read "
-            f"{' and '.join(kept)}.",
+            place,
+            f"{item.name} is made of {kept}, and can be read by people who may not read {kept}.",
             "Give it the same access: read, or accept that it tells of it.",
         )
 

@@ -71,14 +71,18 @@ def catalog_of(collections: Iterable[Collection]) -> Catalog:
 
 
 def followed_fields(collections: Iterable[Collection]) -> dict[str, tuple[str, ...]]:
-    """Of each collection, the fields that rules and checks ask for by following references to it."""
+    """Of each collection, the fields that rules, checks and formulas ask for by references to it."""
     found: dict[str, set[str]] = {}
     for one in collections:
         rules = [
             *one.access.values(),
             *(rule for item in one.fields.values() for rule in item.access.values()),
         ]
-        trees = [rule.condition.tree for rule in rules if rule.condition is not None]
+        conditions = [*(rule.condition for rule in rules), *(effect.condition for effect in one.effects)]
+        formulas = [item.initial for item in one.fields.values() if item.initial is not None]
+        formulas += [formula for effect in one.effects for formula in effect.sets.values()]
+        trees = [condition.tree for condition in conditions if condition is not None]
+        trees += [formula.rule.tree for formula in formulas]
         for path in (
             path for tree in (*trees, *(check.rule.tree for check in one.checks)) for path in paths_in(tree)
         ):

@@ -149,6 +149,8 @@ class FieldReader:
                 )
             elif keyword.outermost and not self.outermost:
                 self.note(word, f"{word} belongs to a field, not inside one.", "Move or remove it.")
+            elif word == "default" and _is_formula(value, kind):
+                yield "initial", self._initial(value["expression"])
             elif word == "properties":
                 yield word, self._properties(value, data.get("required"))
             elif word == "items":
@@ -158,6 +160,13 @@ class FieldReader:
         if "nullable" not in data:
             # A list holds nothing but items, unless it says so.
             yield "nullable", self.name != _ITEM and data.get("required") is not True
+
+    def _initial(self, text: Any) -> Any:
+        """What gives new records their values; it is read once the fields of all collections are known."""
+        if not isinstance(text, str):
+            what = f"{self.place}: expression is {as_written(text)}."
+            self.notes.add((*self.path, "default", "expression"), what, "Write an expression, as a text.")
+        return text
 
     def _unfit(self, word: str, value: Any, keyword: Keyword) -> None:
         hint = f"It must be {keyword.looks}."
@@ -236,7 +245,7 @@ class FieldReader:
                         f"{self.place} is writeOnly, so nobody may read it, and {word} would show it.",
                         f"Remove writeOnly or {word}.",
                     )
-        if item.read_only and item.required and item.default is MISSING:
+        if item.read_only and item.required and item.default is MISSING and item.initial is None:
             self.note(
                 "readOnly",
                 f"{self.place} is required, and nobody can set it, so no record could be created.",
@@ -273,7 +282,8 @@ class FieldReader:
         whole = compile_field(item)
         for number, value in enumerate(item.examples):
             self._fits(whole, value, ("examples", number), "examples")
-        if "default" in data and not (item.default is None and item.nullable):
+        given = "default" in data and item.initial is None
+        if given and not (item.default is None and item.nullable):
             self._fits(whole, item.default, ("default",), "default")
         if isinstance(item.values, dict):
             settled = {
@@ -295,6 +305,11 @@ class FieldReader:
                 problem.detail,
             )
         return kept
+
+
+def _is_formula(value: Any, kind: str) -> bool:
+    """Whether a default is to be worked out for each new record; of an object it could be a value itself."""
+    return kind != "object" and isinstance(value, dict) and list(value) == ["expression"]
 
 
 def _constrained(item: Field, *, enum: tuple[Any, ...] | None) -> Field:

@@ -71,8 +71,8 @@ class Check:
 
 
 @dataclass(frozen=True, slots=True)
-class Derived:
-    """What a field's value is worked out from: an expression over the record that it is in."""
+class Formula:
+    """An expression that gives a field its value: a derived one always, and others when something happens."""
 
     rule: Checked
     #: Where it stands, for people.
@@ -81,7 +81,7 @@ class Derived:
 
     @property
     def inputs(self) -> tuple[str, ...]:
-        """The fields of the record that it asks for, each once."""
+        """The fields of records that it asks for, each once."""
         return tuple(dict.fromkeys(path.steps[0].name for path in paths_in(self.rule.tree) if path.steps))
 
     def __str__(self) -> str:
@@ -115,7 +115,9 @@ class Field:
     indexed: bool = False
     blank: Blank = "store"
     sensitive: bool = False
-    derived: Derived | None = None
+    derived: Formula | None = None
+    #: What gives a new record its value, where nobody else does.
+    initial: Formula | None = None
     #: What the field was called before, and what gives its value in records that were there before it.
     was: str | None = None
     fill: Checked | None = None
@@ -157,6 +159,26 @@ class Field:
         return -exponent if isinstance(exponent, int) and exponent < 0 else None
 
 
+#: What may happen to a record, for effects to come of it.
+Trigger = Literal["create", "update", "restore"]
+TRIGGERS: tuple[Trigger, ...] = ("create", "update", "restore")
+
+
+@dataclass(frozen=True, slots=True)
+class Effect:
+    """What a change brings with it: fields of the same record that get values, where a condition holds."""
+
+    on: frozenset[Trigger]
+    sets: Mapping[str, Formula]
+    condition: Checked | None = None
+    #: Where it stands, for people.
+    file: str = ""
+    line: int = 0
+
+    def __str__(self) -> str:
+        return f"{self.file}:{self.line}"
+
+
 @dataclass(frozen=True)
 class Collection:
     """A record type and its table."""
@@ -172,7 +194,7 @@ class Collection:
     owner: str | None = None
     access: Mapping[Right, Rule] = field(default_factory=dict)
     checks: tuple[Check, ...] = ()
-    effects: tuple[Mapping[str, Any], ...] = ()
+    effects: tuple[Effect, ...] = ()
     revalidate: Literal["touched", "whole"] = "touched"
     if_match: Literal["optional", "required"] = "optional"
     #: Whether changes must say why they are made.

@@ -15,6 +15,7 @@ from typing import Any
 
 from fenland.core.definitions.catalog import catalog_of
 from fenland.core.definitions.derived import DerivedReader
+from fenland.core.definitions.effects import EffectReader
 from fenland.core.definitions.field_reading import FieldReader, Notes, Path, Source, known_keywords
 from fenland.core.definitions.keywords import (
     COLLECTION_KEYWORDS,
@@ -46,6 +47,7 @@ class _CollectionReader:
         self.broken: list[str] = []
         self.access: Mapping[str, Any] = {}
         self.checks: Sequence[Any] = ()
+        self.effects: Sequence[Any] = ()
 
     def read(self) -> Collection | None:
         data = self.notes.source.data
@@ -65,9 +67,7 @@ class _CollectionReader:
         self._was()
         # Rules are read once the fields of all collections are known: `_with_rules`.
         self.access, self.checks = settled.pop("access", {}), settled.pop("checks", [])
-        effects = self._rules(
-            settled.pop("effects", []), "effects", ("on", "when", "set", "change", "create", "notice")
-        )
+        self.effects = settled.pop("effects", [])
         if self.notes.mistakes and not self.fields:
             return None
         title = settled.pop("title", self.name.replace("_", " ").capitalize())
@@ -76,7 +76,6 @@ class _CollectionReader:
             title=title,
             singular=settled.pop("singular", title),
             fields={**self.fields, **{name: Field(name, "object") for name in self.broken}},
-            effects=effects,
             **settled,
         )
 
@@ -170,17 +169,6 @@ class _CollectionReader:
                     "Remove that one, or was.",
                 )
 
-    def _rules(self, data: list[Any], word: str, known: Sequence[str]) -> tuple[Mapping[str, Any], ...]:
-        for number, rule in enumerate(data):
-            if not isinstance(rule, dict):
-                self.notes.add((word, number), f"{word} holds {as_written(rule)}.", "Each must be a mapping.")
-                continue
-            for _ in known_keywords(
-                rule, (word, number), dict.fromkeys(known), self.notes, f"An entry of {word}"
-            ):
-                pass
-        return tuple(rule for rule in data if isinstance(rule, dict))
-
 
 def _cross_check(
     collections: dict[str, Collection], readers: Mapping[str, _CollectionReader]
@@ -251,14 +239,12 @@ def _with_rules(
             else item
             for field, item in one.fields.items()
         }
-        deriving = DerivedReader(readers[name].notes, one, catalog)
-        fields = {
-            field: deriving.read(item, item.derived) if item.derived is not None else item
-            for field, item in fields.items()
-        }
-        deriving.refuse_circles(fields)
+        fields = DerivedReader(readers[name].notes, one, catalog).read(fields)
+        effects = EffectReader(readers[name].notes, replace(one, fields=fields), catalog)
+        fields = effects.initial(fields)
         access, checks = reader.access(readers[name].access), reader.checks(readers[name].checks)
-        settled[name] = replace(one, fields=fields, access=access, checks=checks)
+        found = effects.effects(readers[name].effects)
+        settled[name] = replace(one, fields=fields, access=access, checks=checks, effects=found)
     return settled
 
 
@@ -286,12 +272,3 @@ def read_definitions(sources: Mapping[str, Source], roles: Sequence[str] = ()) -
 def definitions_from(data: Mapping[str, Any], roles: Sequence[str] = ()) -> Definitions:
     """Definitions built in Python: the same data that the YAML files hold, by collection name."""
     return read_definitions({name: Source(name, one) for name, one in data.items()}, roles)
-
-
-def not_yet_enforced(definitions: Definitions) -> list[str]:
-    """What the definitions ask for that this version reads and checks but does not act on."""
-    found = []
-    for collection in definitions.collections.values():
-        if collection.effects:
-            found.append(f"{collection.name}: effects are read, and not yet carried out.")
-    return found

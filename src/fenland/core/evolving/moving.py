@@ -13,7 +13,7 @@ from decimal import Decimal
 from itertools import chain
 from typing import Any
 
-from fenland.core.consequences.deriving import Derivation
+from fenland.core.consequences.fitting import Fitted
 from fenland.core.definitions.model import Field, stored_form
 from fenland.core.definitions.validation import REFUSED, Check, compile_field
 from fenland.core.evolving.comparing import Move, Succession
@@ -73,9 +73,9 @@ def _text(value: Any) -> str:
 class _Derived:
     """The value of a derived field, by the other fields as they come out."""
 
-    def __init__(self, derivation: Derivation, others: Mapping[str, Move]) -> None:
-        names = derivation.inputs
-        self._derivation = derivation
+    def __init__(self, formula: Fitted, others: Mapping[str, Move]) -> None:
+        names = formula.inputs
+        self._formula = formula
         self._asked = {name: FieldMover(others[name], others) for name in names if name not in RESERVED}
         self._reserved = [name for name in names if name in RESERVED]
 
@@ -90,7 +90,7 @@ class _Derived:
             return REFUSED
         problems: list[Problem] = []
         try:
-            value = self._derivation.value(record, problems)
+            value = self._formula.value({"record": record}, problems)
         except EvaluationError:
             return None
         return REFUSED if problems else value
@@ -141,7 +141,7 @@ class FieldMover:
         self._check = compile_field(move.field)
         item, self._derived = move.field, None
         if move.derives and item.derived is not None:
-            self._derived = _Derived(Derivation(item, item.derived), others)
+            self._derived = _Derived(Fitted(item, item.derived), others)
 
     @property
     def plain(self) -> bool:

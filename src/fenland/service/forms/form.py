@@ -94,6 +94,9 @@ def create_form(service: Service, caller: Caller, collection: str) -> Form:
     }
     with snapshot(service) as view:
         access = creating_access(view.sight(caller), resource)
+        beginnings, names = resource.rules.beginnings, view.sight(caller).names
+        # As far as they can be told of nothing yet.
+        values |= beginnings.values(names, values, beginnings.names, [], lambda *_: None)
         return Form(
             values=access.shown(values),
             schema=collection_schema(resource.policy.fields(view.sight(caller), creating=True)),

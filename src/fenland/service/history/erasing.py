@@ -117,10 +117,10 @@ def _values(work: Work, caller: Caller, found: Subject, request: EraseRequest) -
     given = {name: value for name, value in kept.items() if name in given}
     if found.there:
         # Required fields stay filled, so that whoever may give them no value cannot erase them either.
-        proposal = Proposal(found.resource, found.record, found.record, kept, given, request.reason)
+        proposal = Proposal(found.resource, found.record, found.record, kept, given, request.reason, None)
         settle(work, caller, proposal, problems)
     elif given:
-        proposal = Proposal(found.resource, found.record, found.record, kept, given, request.reason)
+        proposal = Proposal(found.resource, found.record, found.record, kept, given, request.reason, None)
         problems += protected_problems(refused_fields(work, caller, proposal))
     if problems:
         raise Invalid(problems)

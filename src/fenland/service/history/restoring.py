@@ -13,6 +13,7 @@ from fenland.core.access.policy import Caller
 from fenland.core.changes.change import restoration
 from fenland.core.changes.patches import Exactly
 from fenland.core.changes.rules import Before
+from fenland.core.definitions.model import Trigger
 from fenland.core.problems import Conflict, Invalid, Malformed, Problem
 from fenland.core.values.plain import same
 from fenland.service.history.past import NOW, Subject, When, as_it_was, subject
@@ -37,6 +38,8 @@ class RestoreRequest:
     base: Base | None = None
     reason: str | None = None
     once: Once | None = None
+    #: What it is for effects; None where it takes a deletion back.
+    trigger: Trigger | None = "restore"
 
 
 def restore(service: Service, caller: Caller, request: RestoreRequest) -> Saved:
@@ -92,6 +95,7 @@ def _as_update(view: View, found: Subject, request: RestoreRequest) -> tuple[Upd
         base=request.base,
         blank="store",
         reason=request.reason,
+        trigger=request.trigger,
     )
     return asked, record["version"]
 
@@ -122,12 +126,12 @@ def _brought_back(
     given = {name: value for name, value in target.items() if not same(last[name], value)}
     if given:
         permit("update", resource, sight, last)
-        rules.drop_protected(given, access, Before(last, last), problems)
+        rules.drop_protected(given, access.of_past(), Before(last, last), problems)
     there = {name: value for name, value in target.items() if value is not None}
     fields = rules.validate_new(rules.start_record(there, target, problems), problems)
     permit("create", resource, sight, None, {**last, **fields})
     # Unchanged, nothing is asked of it that asks what it was before.
     stored = last if given else None
-    proposal = Proposal(resource, stored, last, fields, given, request.reason)
+    proposal = Proposal(resource, stored, last, fields, given, request.reason, request.trigger)
     record = settle(view, caller, proposal, problems).record
     return record, unseen(problems, access)

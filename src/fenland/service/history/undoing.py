@@ -359,6 +359,7 @@ def _changed_back(work: Work, caller: Caller, resource: Resource, entry: Entry, 
         base=Base(entry.version, entry.record_id),
         blank="store",
         reason=reason,
+        trigger=None,
     )
     try:
         decision = decide(work, caller, asked)
@@ -409,7 +410,7 @@ def _brought_back(work: Work, caller: Caller, resource: Resource, entry: Entry, 
     address = Address(resource.collection.name, entry.record_id, "id")
     found = subject(work, caller, address)
     found = replace(found, record=last_copy(work, resource, deletion))
-    saved = bring_back(work, caller, found, RestoreRequest(address, reason=reason))
+    saved = bring_back(work, caller, found, RestoreRequest(address, reason=reason, trigger=None))
     key = saved.record[resource.collection.key]
     return Undone(entry.sequence or 0, resource.collection.name, key, "restore", saved.record["version"])
 

@@ -106,16 +106,24 @@ def decide_new(view: View, caller: Caller, new: NewRecord) -> tuple[list[Change]
     # Nobody sets them; but whoever sends back a whole record, or a file, has them in it.
     sent = {name: given.pop(name) for name in rules.derivations.names & given.keys()}
     given = rules.drop_protected(given, new.access, Before(start, start), problems)
-    fields = _fields(new, start, given, problems)
     stamp = view.stamp(caller, request.reason)
     record_id = view.service.new_id(stamp.time)
     begun = {**start, **made(record_id, stamp.time, stamp.by)}
-    proposal = Proposal(resource, None, begun, fields, given, request.reason)
+    names, failed = view.sight(caller).names, view.service.rule_failed
+
+    def fields_of(given: Record, problems: list[Problem]) -> Record:
+        """The fields of the new record, as they are kept."""
+        fields = rules.validate_new(rules.start_record(given, start, problems), problems)
+        absent = rules.beginnings.names - given.keys()
+        return fields | rules.beginnings.values(names, {**begun, **fields}, absent, problems, failed)
+
+    fields = fields_of(given, problems)
+    proposal = Proposal(resource, None, begun, fields, given, request.reason, "create")
     if refused := refused_fields(view, caller, derived(view, proposal, problems)[0]):
         # What they may not give gets its default.
         given = {name: value for name, value in given.items() if name not in refused}
         problems += protected_problems(refused)
-        proposal = replace(proposal, values=_fields(new, start, given, []))
+        proposal = replace(proposal, values=fields_of(given, []))
     settled = settle(view, caller, replace(proposal, given={}), problems)
     rules.refuse_unlike(sent, settled.values, new.access, problems)
     remaining, dropped = lenient(problems) if request.lenient else (problems, [])
@@ -123,9 +131,3 @@ def decide_new(view: View, caller: Caller, new: NewRecord) -> tuple[list[Change]
         raise Invalid(remaining)
     change = creation(resource.collection, record_id, settled.values, stamp)
     return follow(view, caller, change), tuple(dropped)
-
-
-def _fields(new: NewRecord, start: Record, given: Record, problems: list[Problem]) -> Record:
-    """The fields of the new record, as they are kept."""
-    rules = new.resource.rules
-    return rules.validate_new(rules.start_record(given, start, problems), problems)

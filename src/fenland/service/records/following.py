@@ -16,8 +16,7 @@ from fenland.core.changes.change import Change, alteration, deletion
 from fenland.core.definitions.model import Collection, Field
 from fenland.core.limits import beyond
 from fenland.core.problems import Conflict
-from fenland.core.values.plain import same
-from fenland.service.records.settling import derived_values
+from fenland.service.records.settling import Proposal, with_consequences
 from fenland.service.service import Resource
 from fenland.service.work import View
 
@@ -34,9 +33,9 @@ def follow(view: View, caller: Caller, change: Change) -> list[Change]:
     """
     if change.action != "delete" or not view.service.definitions.referring_to(change.collection):
         return [change]
-    found = _Deleting(view, change)
+    found = _Deleting(view, caller, change)
     found.follow()
-    found.refuse_blocked(caller)
+    found.refuse_blocked()
     return found.changes()
 
 
@@ -52,10 +51,10 @@ class _Touched:
 class _Deleting:
     """What a deletion will touch: records to delete, references to clear, and what forbids it."""
 
-    def __init__(self, view: View, deletion: Change) -> None:
+    def __init__(self, view: View, caller: Caller, deletion: Change) -> None:
         resource, record = view.resource(deletion.collection), deletion.result
         self._asked = deletion
-        self._view = view
+        self._view, self._caller = view, caller
         self._room = view.limits.cascade
         first = _Touched(resource, record)
         self._deleted = {record["id"]: first}
@@ -92,14 +91,14 @@ class _Deleting:
             else:
                 self._blocking[other["id"]] = touched
 
-    def refuse_blocked(self, caller: Caller) -> None:
+    def refuse_blocked(self) -> None:
         """Raises `Conflict` when something forbids the deletion."""
         # What is itself deleted does not forbid it, in whichever order it was met.
         blocking = [one for record_id, one in self._blocking.items() if record_id not in self._deleted]
         if not blocking:
             return
         # Only those the caller may see are counted and named: a count of the others would tell of them.
-        sight = self._view.sight(caller)
+        sight = self._view.sight(self._caller)
         seen = [one for one in blocking if one.resource.policy.may("read", sight, one.record)]
         named = [
             {"collection": one.resource.collection.name, "key": one.record[one.resource.collection.key]}
@@ -114,16 +113,16 @@ class _Deleting:
             referring=named,
         )
 
-    def _with_derived(self, one: _Touched) -> dict[str, Any]:
+    def _with_consequences(self, one: _Touched) -> dict[str, Any]:
         """The emptied references, and what is derived from them. Raises `Conflict` where that cannot be."""
-        record = {**one.record, **one.cleared}
-        found, wrong = derived_values(self._view, one.resource, record, [])
+        cleared = Proposal(one.resource, one.record, one.record, one.cleared, {}, None, "update")
+        proposal, wrong = with_consequences(self._view, self._caller, cleared, [])
         if wrong:
             raise Conflict(
-                "Records that refer to this one could not be kept without it: what is derived from the "
-                "reference would not be allowed. Change what refers to it first."
+                "Records that refer to this one could not be kept without it: what follows from that would "
+                "not be allowed. Change what refers to it first."
             )
-        return one.cleared | {name: value for name, value in found.items() if not same(record[name], value)}
+        return dict(proposal.values)
 
     def changes(self) -> list[Change]:
         """All of it as changes; the first is the deletion asked for, and the others follow from it.
@@ -135,7 +134,9 @@ class _Deleting:
         found = [self._asked]
         found += [deletion(one.resource.collection, one.record, stamp, _ASKED_FOR) for one in others]
         found += [
-            alteration(one.resource.collection, one.record, self._with_derived(one), clearing, _ASKED_FOR)
+            alteration(
+                one.resource.collection, one.record, self._with_consequences(one), clearing, _ASKED_FOR
+            )
             for record_id, one in self._cleared.items()
             # What is itself deleted needs no clearing.
             if record_id not in self._deleted

@@ -14,7 +14,7 @@ from typing import Any
 
 from fenland.core.access.field_access import PROTECTIONS, FieldAccess, Record
 from fenland.core.access.policy import Caller, Sight
-from fenland.core.definitions.model import Right
+from fenland.core.definitions.model import Right, Trigger
 from fenland.core.limits import check_record
 from fenland.core.problems import Problem, pointer_to
 from fenland.core.values.plain import same
@@ -25,7 +25,7 @@ from fenland.service.service import Resource
 from fenland.service.work import View, Work
 
 #: What is said of a value that the caller neither sent nor may see.
-_UNDERIVED = "Something that is worked out from it cannot be kept as it would come out."
+_UNDERIVED = "Something that follows from it cannot be kept as it would come out."
 _UNSEEN = "What stood there cannot be put back as things are."
 
 
@@ -44,6 +44,8 @@ class Proposal:
     values: Mapping[str, Any]
     given: Mapping[str, Any]
     reason: str | None
+    #: What happens to the record, for effects; None where none may come of it.
+    trigger: Trigger | None
 
     @property
     def record(self) -> Record:
@@ -67,6 +69,29 @@ def derived(view: View, proposal: Proposal, problems: list[Problem]) -> tuple[Pr
     if stored is not None:
         found = {name: value for name, value in found.items() if not same(stored[name], value)}
     return replace(proposal, values={**proposal.values, **found}), wrong
+
+
+def with_consequences(
+    view: View, caller: Caller, proposal: Proposal, problems: list[Problem]
+) -> tuple[Proposal, list[Problem]]:
+    """The proposal with its derived fields and what its effects set, and what is wrong with either."""
+    resource, stored, record = proposal.resource, proposal.stored, proposal.record
+    if not proposal.values or not resource.rules.effects.on(proposal.trigger):
+        return derived(view, proposal, problems)
+
+    def derive(whole: Record) -> tuple[Record, list[Problem]]:
+        return derived_values(view, resource, whole, problems)
+
+    before = proposal.start if stored is None and proposal.trigger == "restore" else stored
+    names = {**view.sight(caller).names, "before": before}
+    failed = view.service.rule_failed
+    whole, wrong = resource.rules.effects.follow(proposal.trigger, names, record, derive, failed)
+    changed = {name: value for name, value in whole.items() if not same(record[name], value)}
+    values = {**proposal.values, **changed}
+    if stored is not None:
+        back = {name for name in changed if same(stored[name], values[name])}
+        values = {name: value for name, value in values.items() if name not in back}
+    return replace(proposal, values=values), wrong
 
 
 def derived_values(
@@ -114,12 +139,16 @@ def settle(view: View, caller: Caller, proposal: Proposal, problems: list[Proble
         problems += protected_problems(refused)
         asked, wrong = derived(view, proposal.without(refused), problems)
     proposal, record, sight = asked, asked.record, view.sight(caller)
-    problems += _told(wrong, resource, sight, stored or record)
     right: Right = "create" if stored is None else "update"
     if (stored is None or proposal.given) and resource.policy.asks_next(
         right, sight, stored, proposal.values
     ):
         permit(right, resource, sight, stored, record)
+    # From here on it is no longer what the caller asked for, but what comes of it.
+    if rules.effects.on(proposal.trigger):
+        proposal, wrong = with_consequences(view, caller, proposal, problems)
+    problems += _told(wrong, resource, sight, stored or record)
+    record = proposal.record
     check_record(record, proposal.values, view.limits)
     rules.validate_whole(record, problems)
     problems += rules.run_checks(sight.names, record, stored, problems)

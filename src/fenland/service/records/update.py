@@ -23,7 +23,7 @@ from fenland.core.changes.conflicts import refuse_conflicts
 from fenland.core.changes.edits import Edits
 from fenland.core.changes.patches import Patch, Replacement
 from fenland.core.changes.rules import Before, lenient
-from fenland.core.definitions.model import Blank
+from fenland.core.definitions.model import Blank, Trigger
 from fenland.core.problems import MOST_PROBLEMS, Invalid, Problem
 from fenland.service.records.applying import apply
 from fenland.service.records.filtering import answered
@@ -62,6 +62,8 @@ class UpdateRequest:
     lenient: bool = False
     reason: str | None = None
     once: Once | None = None
+    #: What it is for effects; None for the taking back of a change, which brings no others with it.
+    trigger: Trigger | None = "update"
     #: Raises why the patch could not be read, once the record was found and may be changed.
     check: Callable[[], None] = lambda: None
 
@@ -167,7 +169,8 @@ def decide(view: View, caller: Caller, request: UpdateRequest) -> Decision:
     before = Before(stored, as_seen(view, caller, resource, stored, request.base))
     touched = rules.touch(stored, patch, access, request.blank, problems)
     touched = rules.clear(stored, touched, request.clear)
-    touched = rules.drop_protected(touched, access, before, problems)
+    may_set = access if request.trigger == "update" else access.of_past()
+    touched = rules.drop_protected(touched, may_set, before, problems)
     kept = rules.validate(touched, problems)
     values: Mapping[str, Any] = rules.difference(stored, kept, access)
     if before.seen is not stored:
@@ -175,7 +178,7 @@ def decide(view: View, caller: Caller, request: UpdateRequest) -> Decision:
         refuse_conflicts(before, values, access, patch.atomic)
     changes: list[Change] = []
     if values:
-        proposal = Proposal(resource, stored, stored, values, values, request.reason)
+        proposal = Proposal(resource, stored, stored, values, values, request.reason, request.trigger)
         values = settle(view, caller, proposal, problems).values
         if values:
             change = alteration(resource.collection, stored, values, view.stamp(caller, request.reason))

@@ -94,7 +94,9 @@ def schemas_of(about: RecordType) -> dict[str, Schema]:
     shown = {n: dict(schema) for n, schema in RESERVED_SCHEMAS.items()}
     shown |= {n: _answered(f, set_by_none=n not in settable) for n, f in fields.items() if not f.write_only}
     required = [
-        n for n, f in settable.items() if f.required and f.default is MISSING and n != collection.owner
+        n
+        for n, f in settable.items()
+        if f.required and f.default is MISSING and f.initial is None and n != collection.owner
     ]
     return {
         name: closed(

@@ -1,0 +1,60 @@
+"""Fitting: what a formula gives, made into a value of the field that it is for.
+
+A number is rounded half-even to the field's `multipleOf`, or to a whole number, and everything else must be
+of the field's type. What the field's own keywords do not allow is a problem of that field, as it would be of
+one that is sent.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from decimal import ROUND_HALF_EVEN, Context, Decimal
+from math import isfinite
+from typing import Any
+
+from fenland.core.definitions.model import Field, Formula
+from fenland.core.definitions.validation import compile_field
+from fenland.core.expressions import EvaluationError, as_json, compiled
+from fenland.core.problems import Problem, pointer_to
+
+#: Numbers of 64 bits have 19 digits; this leaves room for all that is divided and multiplied on the way.
+_EXACT = Context(prec=100)
+
+
+class Fitted:
+    """A formula for one field, compiled."""
+
+    def __init__(self, item: Field, formula: Formula) -> None:
+        self.field, self.formula, self.inputs = item, formula, formula.inputs
+        self.pointer = pointer_to(item.name)
+        self._run = compiled(formula.rule.tree)
+        self._check = compile_field(item)
+        self._step = _step_of(item)
+
+    def value(self, names: Mapping[str, Any], problems: list[Problem]) -> Any:
+        """The value as it is kept, or `REFUSED` with a problem. Raises `EvaluationError`."""
+        found = self._run(names)
+        if self._step is not None and type(found) in (int, float, Decimal):
+            found = self._rounded(found, self._step)
+        elif isinstance(found, float) and not isfinite(found):
+            raise EvaluationError(f"The result, {found}, is no number")
+        else:
+            found = as_json(found)
+        return None if found is None else self._check(found, self.pointer, problems)
+
+    @staticmethod
+    def _rounded(found: float | Decimal, step: Decimal) -> Decimal:
+        if not isfinite(found):
+            raise EvaluationError(f"The result, {found}, is no number")
+        # A double is what its shortest text says, as everywhere.
+        exact = Decimal(repr(found)) if isinstance(found, float) else Decimal(found)
+        steps = _EXACT.divide(exact, step).to_integral_value(ROUND_HALF_EVEN, _EXACT)
+        return _EXACT.multiply(steps, step)
+
+
+def _step_of(item: Field) -> Decimal | None:
+    """What the values of a field are whole multiples of; None where they need not be of anything."""
+    step = item.constraints.get("multipleOf")
+    if item.type == "integer":
+        return Decimal(1 if step is None else step)
+    return None if step is None or item.type != "number" else Decimal(step)

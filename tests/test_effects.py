@@ -1,0 +1,350 @@
+"""Effects, and defaults that are worked out: when they happen, what they set, what refuses, what is a mistake.
+
+By every way of writing they are tried in tests/test_ways_to_write.py."""
+
+from __future__ import annotations
+
+import json
+import re
+from collections.abc import Iterator, Mapping
+from decimal import Decimal
+from pathlib import Path
+from typing import Any
+
+import httpx
+import pytest
+
+from fenland.core.definitions.model import DefinitionMistakes
+from fenland.core.definitions.reading import definitions_from
+from fenland.service.project import read_source
+from fenland.service.proof.verifying import verify_database
+from support import bearer, workshop_of
+
+ACCESS = {right: ["everyone"] for right in ("read", "create", "update", "delete")}
+CODE = {"type": "string", "required": True, "unique": True, "fixed": True}
+TEXT, WHOLE, FLAG = {"type": "string"}, {"type": "integer"}, {"type": "boolean"}
+DAY, OFFICE = TEXT | {"format": "date"}, {"access": {"read": ["office"], "update": ["office"]}}
+CENTS = {"type": "number", "multipleOf": Decimal("0.01")}
+
+
+def works_out(text: str) -> dict[str, Any]:
+    return {"default": {"expression": text}}
+
+
+LOANS: dict[str, Any] = {
+    "tools": {"key": "code", "access": ACCESS, "fields": {"code": CODE, "shelf": TEXT, "fee": CENTS}},
+    "loans": {
+        "key": "code",
+        "access": ACCESS,
+        "fields": {
+            "code": CODE,
+            "tool": {"references": "tools", "on_delete": "clear"},
+            "state": TEXT | {"enum": ["out", "back", "lost"], "default": "out"},
+            "lent_on": DAY | works_out("today") | {"required": True, "fixed": True},
+            "due_on": DAY | works_out("next.lent_on + 14"),
+            "desk": TEXT | works_out("actor.name") | {"readOnly": True},
+            "shelf": TEXT | works_out("next.tool.shelf"),
+            "closed_on": DAY,
+            "closed_by": TEXT | {"readOnly": True},
+            "times": WHOLE | {"default": 0},
+            "fine": CENTS | OFFICE | {"maximum": 100},
+            "days": WHOLE,
+            "late": FLAG | {"derived": "record.days > 14"},
+            "warned": FLAG | {"default": False},
+            "note": TEXT | {"maxLength": 12},
+        },
+        "effects": [
+            {"on": ["update", "restore"], "if": 'before.state == "out" && after.state == "back"', "set": {"closed_on": "today", "closed_by": "actor.name"}},
+            {"on": "update", "if": 'before.state != "out" && after.state == "out"', "set": {"closed_on": None, "closed_by": None, "times": "before.times + 1"}},
+            # Stands before what makes it hold, and happens all the same.
+            {"on": ["create", "update"], "if": "after.warned", "set": {"note": '"warned"'}},
+            {"on": ["create", "update"], "if": "after.late", "set": {"warned": True, "fine": "double(after.days) * 2.5"}},
+            {"on": ["update"], "if": "after.tool == null && before.tool != null", "set": {"note": '"no tool"'}},
+            {"on": ["create"], "if": 'after.note == "long"', "set": {"note": '"longer than twelve"'}},
+        ],
+    },
+}  # fmt: skip
+
+
+@pytest.fixture(scope="module")
+def place(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    return tmp_path_factory.mktemp("effects") / "loans.db"
+
+
+@pytest.fixture(scope="module")
+def loans(place: Path) -> Iterator[httpx.Client]:
+    with workshop_of(LOANS, place) as (_, http):
+        for code, shelf in (("saw", "A4"), ("drill", None)):
+            http.post("/v1/records/tools", json={"code": code, "shelf": shelf}).raise_for_status()
+        yield http
+
+
+def made(loans: httpx.Client, code: str, who: str = "olga", **fields: Any) -> dict[str, Any]:
+    answer = loans.post("/v1/records/loans", json={"code": code, **fields}, headers=bearer(who))
+    assert answer.status_code == 201, answer.text
+    found: dict[str, Any] = answer.json()
+    return found
+
+
+def patched(loans: httpx.Client, code: str, who: str = "olga", **fields: Any) -> dict[str, Any]:
+    answer = loans.patch(f"/v1/records/loans/{code}", json=fields, headers=bearer(who))
+    assert answer.status_code == 200, answer.text
+    found: dict[str, Any] = answer.json()
+    return found
+
+
+def newest(loans: httpx.Client, code: str) -> dict[str, Any]:
+    found: dict[str, Any] = loans.get(f"/v1/records/loans/{code}/history").json()["items"][0]
+    return found
+
+
+def only(record: Mapping[str, Any], *names: str) -> list[Any]:
+    return [record[name] for name in names]
+
+
+# --- what a new record begins with -------------------------------------------------------------------
+
+
+def test_a_new_record_gets_what_nobody_gives_it(loans: httpx.Client) -> None:
+    found = made(loans, "A1", "carl", tool="saw")
+    today = found["created_at"][:10]
+    assert only(found, "lent_on", "desk", "shelf") == [today, "carl", "A4"]
+    assert found["due_on"] > today
+    # What it is made of is not there: then it is nothing.
+    assert made(loans, "A2", tool="drill")["shelf"] is None
+    assert made(loans, "A3")["shelf"] is None
+
+
+def test_what_is_given_stands_and_null_too(loans: httpx.Client) -> None:
+    found = made(loans, "B1", lent_on="2031-04-09", shelf="Z9")
+    assert only(found, "lent_on", "due_on", "shelf") == ["2031-04-09", "2031-04-23", "Z9"]
+    assert made(loans, "B2", tool="saw", shelf=None)["shelf"] is None
+    answer = loans.post("/v1/records/loans", json={"code": "B3", "desk": "vic"})
+    assert [(one["pointer"], one["code"]) for one in answer.json()["errors"]] == [("/desk", "read_only")]
+
+
+def test_a_whole_record_leaves_what_it_began_with(loans: httpx.Client) -> None:
+    made(loans, "C1", "carl", tool="saw")
+    found = loans.put(
+        "/v1/records/loans/C1", json={"code": "C1", "tool": "drill"}, headers=bearer("vic")
+    ).json()
+    assert only(found, "desk", "shelf", "state") == ["carl", "A4", "out"]
+
+
+def test_forms_and_schemas_know_of_it(loans: httpx.Client) -> None:
+    form = loans.get("/v1/schemas/loans?for=create", headers=bearer("carl")).json()
+    assert form["values"]["desk"] == "carl" and form["values"]["shelf"] is None
+    assert form["values"]["due_on"] > form["values"]["lent_on"]
+    assert form["schema"]["required"] == ["code"]
+    assert "default" not in form["schema"]["properties"]["lent_on"]
+    schemas = loans.get("/v1/openapi.json").json()["components"]["schemas"]
+    assert schemas["LoansNew"]["required"] == ["code"]
+
+
+def test_a_file_and_a_batch_bring_it_too(loans: httpx.Client) -> None:
+    content = "code,tool\nD1,saw\nD2,drill\n"
+    loans.post(
+        "/v1/records/loans/import", content=content, headers={"Content-Type": "text/csv"}
+    ).raise_for_status()
+    items = [{"action": "create", "collection": "loans", "fields": {"code": "D3", "tool": "saw"}}]
+    loans.post("/v1/batch", json={"items": items}).raise_for_status()
+    for code, shelf in (("D1", "A4"), ("D2", None), ("D3", "A4")):
+        found = loans.get(f"/v1/records/loans/{code}").json()
+        assert only(found, "desk", "shelf") == ["olga", shelf]
+
+
+# --- effects -----------------------------------------------------------------------------------------
+
+
+def test_an_effect_is_part_of_the_change_that_it_comes_of(loans: httpx.Client) -> None:
+    made(loans, "E1")
+    found = patched(loans, "E1", "carl", state="back")
+    assert only(found, "closed_by", "version") == ["carl", 2]
+    assert found["closed_on"] == found["updated_at"][:10]
+    entry = newest(loans, "E1")
+    assert set(entry["changes"]) == {"state", "closed_on", "closed_by"} and entry["version"] == 2
+    # Nothing changes, so nothing happens.
+    assert patched(loans, "E1", "vic", state="back")["version"] == 2
+
+
+def test_it_stands_over_what_is_sent_and_may_set_what_nobody_else_may(loans: httpx.Client) -> None:
+    made(loans, "F1")
+    found = patched(loans, "F1", state="back", closed_on="1999-01-01")
+    assert found["closed_on"] != "1999-01-01"
+    made(loans, "F2")
+    answer = loans.patch("/v1/records/loans/F2", json={"fine": 5}, headers=bearer("carl"))
+    assert answer.status_code == 422
+    found = patched(loans, "F2", "carl", days=20)
+    assert "fine" not in found and only(found, "late", "warned", "note") == [True, True, "warned"]
+    assert loans.get("/v1/records/loans/F2").json()["fine"] == 50
+
+
+def test_effects_and_derived_fields_go_on_until_nothing_moves(loans: httpx.Client) -> None:
+    found = made(loans, "G1", days=15)
+    assert only(found, "late", "warned", "note", "fine") == [True, True, "warned", 37.5]
+
+
+def test_a_preview_shows_it_and_saves_nothing(loans: httpx.Client) -> None:
+    made(loans, "H1")
+    preview = loans.post("/v1/records/loans/H1/preview", json={"state": "back"}).json()
+    assert preview["changes"]["closed_by"] == {"before": None, "after": "olga"}
+    assert only(loans.get("/v1/records/loans/H1").json(), "state", "closed_by") == ["out", None]
+
+
+def test_what_it_may_not_set_refuses_the_change_and_names_the_place(loans: httpx.Client) -> None:
+    answer = loans.post("/v1/records/loans", json={"code": "I1", "note": "long"})
+    [problem] = answer.json()["errors"]
+    assert (answer.status_code, problem["pointer"], problem["code"]) == (422, "/note", "max_length")
+    assert problem["effect"] == "loans:1" and "set by the effect at loans:1" in problem["detail"]
+    made(loans, "I2")
+    [problem] = loans.patch("/v1/records/loans/I2", json={"days": 99}).json()["errors"]
+    assert (problem["pointer"], problem["code"]) == ("/fine", "maximum")
+    # Who may not read the field is told that something is in the way, and no more.
+    answer = loans.patch("/v1/records/loans/I2", json={"days": 99}, headers=bearer("carl"))
+    [problem] = answer.json()["errors"]
+    assert (problem["pointer"], problem["code"]) == ("", "maximum")
+    assert "fine" not in answer.text and "100" not in answer.text
+    assert loans.get("/v1/records/loans/I2").json()["version"] == 1
+
+
+def test_taking_a_change_back_takes_its_effects_back_and_brings_no_others(loans: httpx.Client) -> None:
+    made(loans, "J1")
+    patched(loans, "J1", "carl", state="back")
+    entry = newest(loans, "J1")["sequence"]
+    loans.post(f"/v1/history/{entry}/undo").raise_for_status()
+    found = loans.get("/v1/records/loans/J1").json()
+    assert only(found, "state", "closed_on", "closed_by", "times") == ["out", None, None, 0]
+    # To take that back again is to have what it was, and not what it would be today.
+    loans.post(
+        f"/v1/history/{newest(loans, 'J1')['sequence']}/undo", headers=bearer("vic")
+    ).raise_for_status()
+    assert loans.get("/v1/records/loans/J1").json()["closed_by"] == "carl"
+
+
+def test_going_back_to_a_version_is_a_change_with_effects_of_its_own(loans: httpx.Client) -> None:
+    made(loans, "K1")
+    patched(loans, "K1", "carl", state="back")
+    patched(loans, "K1", "carl", state="out")
+    assert loans.get("/v1/records/loans/K1").json()["times"] == 1
+    answer = loans.post("/v1/records/loans/K1/restore?version=2", headers=bearer("vic"))
+    # It goes back to what was closed, which vic does.
+    assert only(answer.json(), "state", "closed_by", "times") == ["back", "vic", 0]
+
+
+def test_a_reference_that_is_emptied_is_a_change_too(loans: httpx.Client) -> None:
+    loans.post("/v1/records/tools", json={"code": "file"}).raise_for_status()
+    made(loans, "L1", tool="file")
+    loans.delete("/v1/records/tools/file").raise_for_status()
+    assert only(loans.get("/v1/records/loans/L1").json(), "tool", "note") == [None, "no tool"]
+    assert set(newest(loans, "L1")["changes"]) == {"tool", "note"}
+
+
+def test_many_at_once_each_have_their_effects(loans: httpx.Client) -> None:
+    for number in range(3):
+        made(loans, f"M{number}", note="many")
+    where = {"where": 'note == "many"', "expect": "3"}
+    loans.patch("/v1/records/loans", params=where, json={"state": "back"}).raise_for_status()
+    assert {loans.get(f"/v1/records/loans/M{number}").json()["closed_by"] for number in range(3)} == {"olga"}
+
+
+def test_the_history_alone_gives_the_records(loans: httpx.Client, place: Path) -> None:
+    assert verify_database(place).faults == []
+
+
+def test_the_guide_says_what_happens(tmp_path: Path) -> None:
+    guide = (Path(__file__).parents[1] / "docs" / "consequences.md").read_text()
+    read = []
+    for text in re.findall(r"```yaml\n(.*?)```", guide, re.S):
+        (tmp_path / "block.yaml").write_text(text)
+        read.append(read_source(tmp_path / "block.yaml", "block.yaml").data)
+    _, beginning, effects = read
+    more = {
+        "code": CODE,
+        "state": TEXT | {"default": "out"},
+        "closed_on": DAY,
+        "closed_by": TEXT,
+        "times": WHOLE | {"default": 0},
+    }
+    described = {
+        "tools": LOANS["tools"],
+        "loans": {"key": "code", "access": ACCESS, "fields": more | beginning["fields"], **effects},
+    }
+    with workshop_of(described, tmp_path / "guide.db") as (_, http):
+        http.post("/v1/records/tools", json={"code": "saw", "shelf": "A4"}).raise_for_status()
+        found = made(http, "A1", tool="saw", lent_on="2031-04-09")
+        assert only(found, "due_on", "desk", "shelf") == ["2031-04-23", "olga", "A4"]
+        assert patched(http, "A1", "carl", state="back")["closed_by"] == "carl"
+        assert only(patched(http, "A1", state="out"), "closed_on", "closed_by", "times") == [None, None, 1]
+
+
+# --- mistakes ----------------------------------------------------------------------------------------
+
+#: Effects, and a part of what is said.
+MISTAKES: dict[str, tuple[Any, str]] = {
+    "no mapping": (["x"], "effects holds 'x'"),
+    "no trigger": ([{"set": {"n": "1"}}], "does not say on what it happens"),
+    "no such trigger": ([{"on": ["save"], "set": {"n": "1"}}], "on names 'save'"),
+    "a trigger that is none": ([{"on": 3, "set": {"n": "1"}}], "on is 3"),
+    "nothing to do": ([{"on": ["update"]}], "does nothing"),
+    "nothing set": ([{"on": ["update"], "set": {}}], "set is {}"),
+    "a keyword that there is not": ([{"on": ["update"], "set": {"n": "1"}, "then": 1}], "'then'"),
+    "no field": ([{"on": ["update"], "set": {"nn": "1"}}], "sets 'nn', which is no field"),
+    "no expression": ([{"on": ["update"], "set": {"n": "after."}}], "effects.0.set.n"),
+    "another type": ([{"on": ["update"], "set": {"n": '"x"'}}], "set gives string, and field 'n' holds int."),
+    "a value of another type": ([{"on": ["update"], "set": {"s": 5}}], "set gives int"),
+    "no condition": ([{"on": ["update"], "if": "after.n", "set": {"n": "1"}}], "must be true or false"),
+    "a condition that is none": ([{"on": ["update"], "if": 4, "set": {"n": "1"}}], "if is 4"),
+    "record": ([{"on": ["update"], "if": "record.n > 1", "set": {"n": "1"}}], "Speak of after"),
+    "next": ([{"on": ["update"], "set": {"n": "next.n"}}], "Speak of after"),
+    "a derived field": ([{"on": ["update"], "set": {"d": "1"}}], "which is derived"),
+    "the key": ([{"on": ["create"], "set": {"code": "'x'"}}], "sets the key 'code'"),
+    "a fixed field": ([{"on": ["create", "update"], "set": {"f": "1"}}], "which is fixed"),
+    "what is erased": ([{"on": ["update"], "set": {"s": "after.e"}}], "made of 'e', which is sensitive"),
+    "what is never shown": ([{"on": ["update"], "set": {"s": "before.w"}}], "made of 'w', which is writeOnly"),
+    "too far": ([{"on": ["update"], "set": {"s": "after.up.up.up.up.s"}}], "followed"),
+}  # fmt: skip
+FIELDS: dict[str, Any] = {
+    "n": WHOLE, "s": TEXT, "d": WHOLE | {"derived": "record.n"}, "f": WHOLE | {"fixed": True}, "up": {"references": "jobs"},
+    "e": TEXT | {"sensitive": True}, "w": TEXT | {"writeOnly": True},
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", MISTAKES)
+def test_a_mistake_in_an_effect_is_told_at_its_place(name: str) -> None:
+    effects, said = MISTAKES[name]
+    described = {"jobs": {"key": "code", "fields": {"code": CODE, **FIELDS}, "effects": effects}}
+    with pytest.raises(DefinitionMistakes) as caught:
+        definitions_from(described)
+    assert any(said in f"{one.what} {one.hint}" for one in caught.value.mistakes), caught.value.mistakes
+    assert all(one.pointer.startswith("/effects/0") for one in caught.value.mistakes)
+
+
+#: A field, and a part of what is said of its default.
+DEFAULTS: dict[str, tuple[Any, str]] = {
+    "no text": (TEXT | {"default": {"expression": 3}}, "expression is 3"),
+    "no expression": (TEXT | works_out("next."), "fields.x.default.expression"),
+    "another type": (WHOLE | works_out("today"), "default gives date, and field 'x' holds int."),
+    "itself": (WHOLE | works_out("next.x"), "x → x"),
+    "record": (WHOLE | works_out("record.n"), "There is no record yet"),
+    "a derived field": (WHOLE | works_out("next.d"), "asks for 'd', which is derived"),
+    "what is erased": (TEXT | works_out("next.e"), "made of 'e', which is sensitive"),
+    "more than an expression": (TEXT | {"default": {"expression": "today", "also": 1}}, "breaks the field's own rules"),
+    "derived": (WHOLE | {"derived": "record.n"} | works_out("1"), "default has no say"),
+    "inside a field": ({"type": "object", "properties": {"y": TEXT | works_out("today")}}, "belongs to a field"),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", DEFAULTS)
+def test_a_mistake_in_a_default_is_told_at_its_place(name: str) -> None:
+    item, said = DEFAULTS[name]
+    with pytest.raises(DefinitionMistakes) as caught:
+        definitions_from({"jobs": {"key": "code", "fields": {"code": CODE, **FIELDS, "x": item}}})
+    assert any(said in f"{one.what} {one.hint}" for one in caught.value.mistakes), caught.value.mistakes
+
+
+def test_of_an_object_a_mapping_is_a_value() -> None:
+    item = {"type": "object", "default": {"expression": "today"}}
+    jobs = definitions_from({"jobs": {"key": "code", "fields": {"code": CODE, "x": item}}}).collections[
+        "jobs"
+    ]
+    assert json.dumps(jobs.fields["x"].default) == '{"expression": "today"}'
