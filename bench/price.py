@@ -82,7 +82,7 @@ WAYS: dict[str, tuple[Any, dict[str, Any], list[dict[str, Any]]]] = {
 
 def _service(path: Path, way: tuple[Any, dict[str, Any], list[dict[str, Any]]]) -> Service:
     rule, fields, effects = way
-    gauges = {**GAUGES, "access": dict.fromkeys(_RIGHTS, rule), "effects": effects}
+    gauges = {**GAUGES, "access": dict.fromkeys(_RIGHTS, rule), **({"effects": effects} if effects else {})}
     gauges["access"]["create"] = ["everyone"]
     gauges["fields"] = {**GAUGES["fields"], "area": {"references": "areas"}, **fields}
     areas = {

@@ -19,6 +19,8 @@ from fenland.core.problems import Problem, pointer_to
 
 #: Numbers of 64 bits have 19 digits; this leaves room for all that is divided and multiplied on the way.
 _EXACT = Context(prec=100)
+#: What is kept as it comes out.
+_PLAIN = (str, bool)
 
 
 class Fitted:
@@ -34,18 +36,22 @@ class Fitted:
     def value(self, names: Mapping[str, Any], problems: list[Problem]) -> Any:
         """The value as it is kept, or `REFUSED` with a problem. Raises `EvaluationError`."""
         found = self._run(names)
+        if found is None or type(found) in _PLAIN:
+            return None if found is None else self._check(found, self.pointer, problems)
         if self._step is not None and type(found) in (int, float, Decimal):
             found = self._rounded(found, self._step)
         elif isinstance(found, float) and not isfinite(found):
             raise EvaluationError(f"The result, {found}, is no number")
         else:
             found = as_json(found)
-        return None if found is None else self._check(found, self.pointer, problems)
+        return self._check(found, self.pointer, problems)
 
     @staticmethod
-    def _rounded(found: float | Decimal, step: Decimal) -> Decimal:
+    def _rounded(found: float | Decimal, step: Decimal) -> int | Decimal:
         if not isfinite(found):
             raise EvaluationError(f"The result, {found}, is no number")
+        if isinstance(found, int) and step == 1:
+            return found
         # A double is what its shortest text says, as everywhere.
         exact = Decimal(repr(found)) if isinstance(found, float) else Decimal(found)
         steps = _EXACT.divide(exact, step).to_integral_value(ROUND_HALF_EVEN, _EXACT)
