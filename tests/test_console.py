@@ -169,6 +169,17 @@ def test_what_is_derived_follows_while_one_types_and_nothing_is_saved(page: Page
     assert sent == []
 
 
+def test_a_new_record_gets_the_next_number(page: Page) -> None:
+    sign_in(page)
+    page.goto("/c/tickets/new")
+    expect(page.get_by_text("Left empty, it is filled in.")).to_have_count(1)
+    page.get_by_label("Title").fill("Grease the sluice")
+    page.get_by_label("Station").fill("PS-001")
+    page.get_by_role("option", name="PS-001").first.click()
+    page.get_by_role("button", name="Create").click()
+    expect(page.get_by_role("status").filter(has_text=re.compile(r"^Created T-09\d\d\.$"))).to_be_visible()
+
+
 def test_who_may_not_change_a_record_sees_it_all_the_same(page: Page) -> None:
     sign_in(page, "sample-visitor")
     expect(page.get_by_role("link", name="Landholders")).to_have_count(0)

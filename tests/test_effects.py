@@ -7,6 +7,7 @@ from __future__ import annotations
 import json
 import re
 from collections.abc import Iterator, Mapping
+from concurrent.futures import ThreadPoolExecutor
 from decimal import Decimal
 from pathlib import Path
 from typing import Any
@@ -18,8 +19,10 @@ from fenland.core.definitions.model import DefinitionMistakes
 from fenland.core.definitions.reading import definitions_from
 from fenland.service.project import read_source
 from fenland.service.proof.verifying import verify_database
+from fenland.storage.door import Made, migrate
 from support import bearer, workshop_of
 
+MADE = Made("2031-04-09T12:00:00.000000Z", "ada", "command-line")
 ACCESS = {right: ["everyone"] for right in ("read", "create", "update", "delete")}
 CODE = {"type": "string", "required": True, "unique": True, "fixed": True}
 TEXT, WHOLE, FLAG = {"type": "string"}, {"type": "integer"}, {"type": "boolean"}
@@ -137,6 +140,7 @@ def test_forms_and_schemas_know_of_it(loans: httpx.Client) -> None:
     assert form["values"]["due_on"] > form["values"]["lent_on"]
     assert form["schema"]["required"] == ["code"]
     assert "default" not in form["schema"]["properties"]["lent_on"]
+    assert form["schema"]["properties"]["lent_on"]["x-begins"] is True
     schemas = loans.get("/v1/openapi.json").json()["components"]["schemas"]
     assert schemas["LoansNew"]["required"] == ["code"]
 
@@ -151,6 +155,121 @@ def test_a_file_and_a_batch_bring_it_too(loans: httpx.Client) -> None:
     for code, shelf in (("D1", "A4"), ("D2", None), ("D3", "A4")):
         found = loans.get(f"/v1/records/loans/{code}").json()
         assert only(found, "desk", "shelf") == ["olga", shelf]
+
+
+# --- series ------------------------------------------------------------------------------------------
+
+NUMBERED: dict[str, Any] = {
+    "jobs": {
+        "key": "number",
+        "access": ACCESS,
+        "fields": {
+            "number": CODE | {"default": {"series": "T-0098"}},
+            "place": WHOLE | {"unique": True, "default": {"series": 1}},
+            "title": TEXT | {"maxLength": 9} | works_out("'No. ' + string(next.place)"),
+        },
+    }
+}
+
+
+def numbers_of(http: httpx.Client) -> list[tuple[str, int]]:
+    items = http.get("/v1/records/jobs", params={"sort": "place", "limit": 200}).json()["items"]
+    return [(one["number"], one["place"]) for one in items]
+
+
+def test_numbers_follow_each_other_and_none_comes_twice(tmp_path: Path) -> None:
+    with workshop_of(NUMBERED, tmp_path / "jobs.db") as (_, http):
+
+        def add(**fields: Any) -> httpx.Response:
+            return http.post("/v1/records/jobs", json=fields)
+
+        first = add().json()
+        assert only(first, "number", "place", "title") == ["T-0098", 1, "No. 1"]
+        assert add().headers["location"].endswith("/T-0099")
+        # Refused, it takes none.
+        assert add(title="longer than nine").status_code == 422
+        assert http.post("/v1/records/jobs/T-0098/preview", json={"title": "x"}).status_code == 200
+        assert only(add().json(), "number", "place") == ["T-0100", 3]
+        # Given, it goes on from there; a number that is none of the series is nobody's business.
+        assert add(number="T-0200", place=50).status_code == 201
+        assert add(number="X-1", place=7).status_code == 201
+        assert only(add().json(), "number", "place") == ["T-0201", 51]
+        # Gone, it does not come back.
+        http.delete("/v1/records/jobs/T-0201").raise_for_status()
+        assert only(add().json(), "number", "place") == ["T-0202", 52]
+        # All or nothing: what is taken back is free again.
+        items = [
+            {"action": "create", "collection": "jobs", "fields": fields}
+            for fields in ({}, {"title": "longer than nine"})
+        ]
+        assert http.post("/v1/batch", json={"items": items}).status_code == 422
+        answer = http.post("/v1/batch", json={"items": items, "atomic": False}).json()["results"]
+        assert [one["status"] for one in answer] == [201, 422]
+        assert only(add().json(), "number", "place") == ["T-0204", 54]
+
+
+def test_a_file_brings_records_without_numbers(tmp_path: Path) -> None:
+    with workshop_of(NUMBERED, tmp_path / "jobs.db") as (_, http):
+        content = "title\na\nlonger than nine\nb\nc\n"
+        for preview, there in (("true", 0), ("false", 3)):
+            answer = http.post(
+                f"/v1/records/jobs/import?mode=create&preview={preview}",
+                content=content,
+                headers={"Content-Type": "text/csv"},
+            ).json()
+            assert (answer["created"], answer["refused"]) == (3, 1), answer
+            assert len(numbers_of(http)) == there
+        assert numbers_of(http) == [("T-0098", 1), ("T-0099", 2), ("T-0100", 3)]
+
+
+def test_many_at_once_get_a_number_each(tmp_path: Path) -> None:
+    with workshop_of(NUMBERED, tmp_path / "jobs.db") as (_, http):
+        with ThreadPoolExecutor(8) as pool:
+            answers = list(
+                pool.map(
+                    lambda number: (
+                        http.post(
+                            "/v1/records/jobs", json={"title": "longer than nine"} if number % 5 == 0 else {}
+                        ).status_code
+                    ),
+                    range(60),
+                )
+            )
+        assert sorted(set(answers)) == [201, 422]
+        assert numbers_of(http) == [(f"T-{97 + place:04d}", place) for place in range(1, 49)]
+
+
+def test_a_series_that_comes_later_goes_on_from_what_there_is_and_keeps_its_place(tmp_path: Path) -> None:
+    path, fields = tmp_path / "jobs.db", NUMBERED["jobs"]["fields"]
+    before = {
+        "jobs": {
+            "key": "number",
+            "access": ACCESS,
+            "fields": {"number": CODE, "place": WHOLE | {"unique": True}},
+        }
+    }
+    with workshop_of(before, path) as (_, http):
+        for number, place in (("T-0300", 4), ("other", 9), ("T-301", None)):
+            http.post("/v1/records/jobs", json={"number": number, "place": place}).raise_for_status()
+    renamed = {
+        "works": {
+            **NUMBERED["jobs"],
+            "was": "jobs",
+            "key": "code",
+            "fields": {"code": fields["number"] | {"was": "number"}, "place": fields["place"]},
+        }
+    }
+    migrated = (
+        {"jobs": {**before["jobs"], "fields": {one: fields[one] for one in ("number", "place")}}},
+        renamed,
+    )
+    for described, expected in zip(migrated, (["T-0301", 10], ["T-0302", 11]), strict=True):
+        migrate(path, definitions_from(described, ["office", "crew"]), MADE, lambda plan: None)
+        with workshop_of(described, path) as (_, http):
+            name = next(iter(described))
+            found = http.post(f"/v1/records/{name}", json={}).json()
+            assert only(found, described[name]["key"], "place") == expected
+            http.delete(f"/v1/records/{name}/{expected[0]}").raise_for_status()
 
 
 # --- effects -----------------------------------------------------------------------------------------
@@ -257,7 +376,7 @@ def test_the_guide_says_what_happens(tmp_path: Path) -> None:
     for text in re.findall(r"```yaml\n(.*?)```", guide, re.S):
         (tmp_path / "block.yaml").write_text(text)
         read.append(read_source(tmp_path / "block.yaml", "block.yaml").data)
-    _, beginning, effects = read
+    _, beginning, numbered, effects = read
     more = {
         "code": CODE,
         "state": TEXT | {"default": "out"},
@@ -268,9 +387,11 @@ def test_the_guide_says_what_happens(tmp_path: Path) -> None:
     described = {
         "tools": LOANS["tools"],
         "loans": {"key": "code", "access": ACCESS, "fields": more | beginning["fields"], **effects},
+        "jobs": {"key": "number", "access": ACCESS, **numbered},
     }
     with workshop_of(described, tmp_path / "guide.db") as (_, http):
         http.post("/v1/records/tools", json={"code": "saw", "shelf": "A4"}).raise_for_status()
+        assert http.post("/v1/records/jobs", json={}).json()["number"] == "T-0001"
         found = made(http, "A1", tool="saw", lent_on="2031-04-09")
         assert only(found, "due_on", "desk", "shelf") == ["2031-04-23", "olga", "A4"]
         assert patched(http, "A1", "carl", state="back")["closed_by"] == "carl"
@@ -330,6 +451,12 @@ DEFAULTS: dict[str, tuple[Any, str]] = {
     "what is erased": (TEXT | works_out("next.e"), "made of 'e', which is sensitive"),
     "more than an expression": (TEXT | {"default": {"expression": "today", "also": 1}}, "breaks the field's own rules"),
     "derived": (WHOLE | {"derived": "record.n"} | works_out("1"), "default has no say"),
+    "a series of what is not unique": (WHOLE | {"default": {"series": 1}}, "is not unique"),
+    "a series that does not begin": (TEXT | {"unique": True, "default": {"series": "T-"}}, "ends in digits"),
+    "a series of text for numbers": (WHOLE | {"unique": True, "default": {"series": "T-1"}}, "Write the first number"),
+    "a series below zero": (WHOLE | {"unique": True, "default": {"series": -1}}, "Write the first number"),
+    "a series of fractions": (CENTS | {"unique": True, "default": {"series": 1}}, "Write the first number"),
+    "a series that breaks its field": (TEXT | {"unique": True, "maxLength": 3, "default": {"series": "T-0001"}}, "breaks the field's own rules"),
     "inside a field": ({"type": "object", "properties": {"y": TEXT | works_out("today")}}, "belongs to a field"),
 }  # fmt: skip
 

@@ -31,6 +31,7 @@ export interface FieldSchema {
   "x-reserved"?: boolean;
   "x-references"?: string;
   "x-derived"?: boolean;
+  "x-begins"?: boolean;
   "x-decimals"?: number;
   examples?: Json[];
 }

@@ -13,6 +13,7 @@ from typing import Any, TypeVar
 from fenland.core.access.field_access import Record
 from fenland.core.access.policy import Caller, Sight
 from fenland.core.changes.change import ALONE, Act, Stamp
+from fenland.core.definitions.model import Field, place_of
 from fenland.core.history.entries import Entry
 from fenland.core.limits import Limits
 from fenland.core.problems import Conflict
@@ -102,6 +103,19 @@ class View:
     def count_referring(self, resource: Resource, field: str, key: Any) -> int:
         """How many there are."""
         return resource.records.count_referring(self.reading, field, key)
+
+    def last_number(self, resource: Resource, item: Field) -> int:
+        """How far the series of a field has come; one below its first number where it has not begun."""
+        series = item.series
+        if series is None:
+            raise ValueError(f"{item.name} has no series.")
+        kept = self.service.database.series.last(self.reading, place_of(resource.collection, item))
+        if kept is not None:
+            return kept
+        # It is newer than its records: it goes on from the highest of those that there are.
+        values = resource.records.values(self.reading, item.name)
+        found = [number for value in values if (number := series.number(value)) is not None]
+        return max([series.first - 1, *found])
 
     def account(self, name: str) -> Account | None:
         """The account of this name, or None."""

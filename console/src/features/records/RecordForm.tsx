@@ -174,6 +174,7 @@ export function RecordForm({
                     pointer={`/${name}`}
                     disabled={busy}
                     required={form.schema.required.includes(name)}
+                    begins={form.version === null && schema["x-begins"] === true}
                     onChange={field.onChange}
                   />
                 )}

@@ -14,6 +14,8 @@ export interface FieldInputProps {
   pointer: string;
   disabled: boolean;
   required: boolean;
+  /** Whether a new record gets something here where nobody enters anything. */
+  begins?: boolean;
   onChange: (control: Control) => void;
 }
 
@@ -26,8 +28,10 @@ function isHere(pointer: string, at: string): boolean {
 }
 
 /** What is wrong at the field or inside it; else what its definition says of it. */
-export function helpOf({ errors, pointer, schema }: FieldInputProps): string | undefined {
-  return Object.entries(errors).find(([at]) => isHere(pointer, at))?.[1] ?? schema.description;
+export function helpOf({ errors, pointer, schema, begins }: FieldInputProps): string | undefined {
+  const wrong = Object.entries(errors).find(([at]) => isHere(pointer, at))?.[1];
+  const said = [schema.description, begins ? "Left empty, it is filled in." : undefined].filter(Boolean).join(" ");
+  return wrong ?? (said === "" ? undefined : said);
 }
 
 export function isWrong({ errors, pointer }: FieldInputProps): boolean {

@@ -43,6 +43,8 @@ def field_schema(item: Field) -> dict[str, Any]:
         schema["x-decimals"] = item.scale
     if item.default is not MISSING:
         schema["default"] = item.default
+    if item.begins:
+        schema["x-begins"] = True
     if item.derived is not None:
         # Not from what: that may name, or tell of, what not everybody may read.
         schema["x-derived"] = True
@@ -72,7 +74,7 @@ def collection_schema(access: FieldAccess) -> dict[str, Any]:
             properties[name]["writeOnly"] = True
         if not settable:
             properties[name]["readOnly"] = True
-        begins = item.default is not MISSING or item.initial is not None
+        begins = item.default is not MISSING or item.begins
         filled = begins or name == collection.owner or not settable
         shown = name not in access.hidden or item.write_only
         if item.required and not (creating and filled) and (creating or shown):

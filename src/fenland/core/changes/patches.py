@@ -92,7 +92,7 @@ class Replacement:
             and name not in access.hidden
             and name != access.collection.owner
             # What only a new record begins with says nothing of one that is there.
-            and item.initial is None
+            and not item.begins
         }
         return Exactly({**absent, **self.fields})
 

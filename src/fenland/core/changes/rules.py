@@ -57,6 +57,8 @@ class Rules:
         )
         self.derivations, self.effects = Derivations(collection), Effects(collection)
         self.beginnings = Beginnings(collection)
+        #: The fields that get the next number of a series.
+        self.series = [item for item in collection.fields.values() if item.series is not None]
         self._says_blank = any(
             item.blank != "store" or item.properties is not None for item in collection.fields.values()
         )
@@ -289,7 +291,7 @@ class Rules:
                 record[name] = item.default
             else:
                 record[name] = None
-                if item.required and item.nullable and item.derived is None and item.initial is None:
+                if item.required and item.nullable and item.derived is None and not item.begins:
                     problems.append(Problem(self._pointers[name], "required", "Must be given, or null."))
         return record
 

@@ -2,19 +2,22 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any
 
 from fenland.core.definitions.constraints import CONSTRAINTS
 from fenland.core.definitions.keywords import FORMATS, KEYWORDS, TYPES, Keyword
-from fenland.core.definitions.model import Field, Mistake
+from fenland.core.definitions.model import Field, Mistake, Series
 from fenland.core.definitions.validation import compile_field
 from fenland.core.expressions import ExpressionMistake
 from fenland.core.names import did_you_mean, nearest
 from fenland.core.problems import Problem, pointer_to
 from fenland.core.values.plain import MISSING, as_written, same
 
+#: A text that numbers can go on from.
+_ENDS_IN_DIGITS = re.compile(r"(?P<prefix>(?:.*[^0-9])?)(?P<digits>[0-9]{1,15})", re.ASCII | re.DOTALL)
 #: What the field inside a list is called.
 _ITEM = "item"
 #: Formats whose values are kept in one spelling, whichever was sent.
@@ -149,8 +152,10 @@ class FieldReader:
                 )
             elif keyword.outermost and not self.outermost:
                 self.note(word, f"{word} belongs to a field, not inside one.", "Move or remove it.")
-            elif word == "default" and _is_formula(value, kind):
+            elif word == "default" and _says(value, kind, "expression"):
                 yield "initial", self._initial(value["expression"])
+            elif word == "default" and _says(value, kind, "series"):
+                yield "series", self._series(value["series"], kind, data)
             elif word == "properties":
                 yield word, self._properties(value, data.get("required"))
             elif word == "items":
@@ -167,6 +172,21 @@ class FieldReader:
             what = f"{self.place}: expression is {as_written(text)}."
             self.notes.add((*self.path, "default", "expression"), what, "Write an expression, as a text.")
         return text
+
+    def _series(self, first: Any, kind: str, data: Mapping[str, Any]) -> Series | None:
+        """Numbers for new records, by the first of them."""
+        path: Path = (*self.path, "default", "series")
+        if data.get("unique") is not True:
+            self.notes.add(path, f"{self.place} has a series, and is not unique.", "Add unique: true.")
+        if kind == "integer" and isinstance(first, int) and not isinstance(first, bool) and first >= 0:
+            return Series(first)
+        found = _ENDS_IN_DIGITS.fullmatch(first) if kind == "string" and isinstance(first, str) else None
+        if found is None:
+            what = f"{self.place}: series is {as_written(first)}."
+            hint = "Write the first number: 1 for whole numbers, or a text that ends in digits, as T-0001."
+            self.notes.add(path, what, hint)
+            return None
+        return Series(int(found["digits"]), found["prefix"], len(found["digits"]))
 
     def _unfit(self, word: str, value: Any, keyword: Keyword) -> None:
         hint = f"It must be {keyword.looks}."
@@ -245,7 +265,7 @@ class FieldReader:
                         f"{self.place} is writeOnly, so nobody may read it, and {word} would show it.",
                         f"Remove writeOnly or {word}.",
                     )
-        if item.read_only and item.required and item.default is MISSING and item.initial is None:
+        if item.read_only and item.required and item.default is MISSING and not item.begins:
             self.note(
                 "readOnly",
                 f"{self.place} is required, and nobody can set it, so no record could be created.",
@@ -280,9 +300,11 @@ class FieldReader:
                 members.append(kept)
             item = _constrained(item, enum=tuple(members))
         whole = compile_field(item)
+        if item.series is not None:
+            self._fits(whole, item.series.value(item.series.first), ("default", "series"), "series")
         for number, value in enumerate(item.examples):
             self._fits(whole, value, ("examples", number), "examples")
-        given = "default" in data and item.initial is None
+        given = "default" in data and not item.begins
         if given and not (item.default is None and item.nullable):
             self._fits(whole, item.default, ("default",), "default")
         if isinstance(item.values, dict):
@@ -307,9 +329,9 @@ class FieldReader:
         return kept
 
 
-def _is_formula(value: Any, kind: str) -> bool:
-    """Whether a default is to be worked out for each new record; of an object it could be a value itself."""
-    return kind != "object" and isinstance(value, dict) and list(value) == ["expression"]
+def _says(value: Any, kind: str, word: str) -> bool:
+    """Whether a default says how it is worked out for each new record; of an object it could be a value."""
+    return kind != "object" and isinstance(value, dict) and list(value) == [word]
 
 
 def _constrained(item: Field, *, enum: tuple[Any, ...] | None) -> Field:

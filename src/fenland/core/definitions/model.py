@@ -89,6 +89,28 @@ class Formula:
 
 
 @dataclass(frozen=True, slots=True)
+class Series:
+    """Numbers that new records get one after the other, such as T-0001, T-0002."""
+
+    first: int
+    #: What stands before the number in a text, and its digits at least; None for a field of whole numbers.
+    prefix: str | None = None
+    width: int = 0
+
+    def value(self, number: int) -> Any:
+        """The value of a number of the series."""
+        return number if self.prefix is None else f"{self.prefix}{number:0{self.width}d}"
+
+    def number(self, value: Any) -> int | None:
+        """The number of a value; None for one that is none of the series."""
+        if self.prefix is None:
+            return value if isinstance(value, int) else None
+        digits = value[len(self.prefix) :] if isinstance(value, str) and value.startswith(self.prefix) else ""
+        number = int(digits) if digits.isascii() and digits.isdigit() and len(digits) <= 18 else None
+        return number if number is not None and self.value(number) == value else None
+
+
+@dataclass(frozen=True, slots=True)
 class Field:
     """One field, or one property or item inside a field. Names follow JSON Schema 2020-12."""
 
@@ -118,6 +140,7 @@ class Field:
     derived: Formula | None = None
     #: What gives a new record its value, where nobody else does.
     initial: Formula | None = None
+    series: Series | None = None
     #: What the field was called before, and what gives its value in records that were there before it.
     was: str | None = None
     fill: Checked | None = None
@@ -130,6 +153,11 @@ class Field:
     def label(self) -> str:
         """What people read: the title, or the name in words."""
         return self.title or self.name.replace("_", " ").capitalize()
+
+    @property
+    def begins(self) -> bool:
+        """Whether the service works out what new records hold in it, where nobody gives them anything."""
+        return self.initial is not None or self.series is not None
 
     @property
     def enum(self) -> tuple[Any, ...] | None:
@@ -227,6 +255,11 @@ class Collection:
         """The field whose value names a record to people: the first searched one that is not the key."""
         others = [name for name in self.searched if name != self.key]
         return others[0] if others else self.key
+
+
+def place_of(collection: Collection, item: Field) -> str:
+    """How a field is called among those of all collections."""
+    return f"{collection.name}.{item.name}"
 
 
 def stored_form(item: Field) -> str:

@@ -13,7 +13,14 @@ from itertools import chain
 from typing import Any, Literal
 
 from fenland.core.definitions.constraints import CONSTRAINTS
-from fenland.core.definitions.model import Collection, Definitions, Field, has_index, stored_form
+from fenland.core.definitions.model import (
+    Collection,
+    Definitions,
+    Field,
+    has_index,
+    place_of,
+    stored_form,
+)
 from fenland.core.expressions.checking import Checked
 from fenland.core.names import circled
 from fenland.core.values.plain import MISSING, as_written, same
@@ -235,11 +242,6 @@ def _differing(was: Mapping[str, Any], now: Mapping[str, Any], path: str = "") -
             yield from found or [f"{path}{word}"]
         else:
             yield f"{path}{word}"
-
-
-def place_of(collection: Collection, item: Field) -> str:
-    """How a field is called among those of all collections."""
-    return f"{collection.name}.{item.name}"
 
 
 def _key_renamed(

@@ -6,11 +6,15 @@ from collections.abc import Sequence
 
 from fenland.core.access.policy import Caller
 from fenland.core.changes.change import Change
+from fenland.core.definitions.model import place_of
 from fenland.core.problems import Invalid
 from fenland.service.records.drafting import Draft
 from fenland.service.records.others import unique_taken
 from fenland.service.work import Work, just_changed
 from fenland.storage.door import ReferenceBroken, ValueTaken
+
+#: Numbers above this are somebody's own affair: a series that went on from them would soon end.
+_HIGHEST = 10**15
 
 
 def apply(work: Work, caller: Caller, changes: Sequence[Change]) -> None:
@@ -29,6 +33,7 @@ def apply(work: Work, caller: Caller, changes: Sequence[Change]) -> None:
             # What a change follows from stands before it.
             cause = None if change.cause is None else sequences[change.cause]
             sequences.append(work.enter(change.entry(caller, cause)))
+            _note_numbers(work, change)
     except ValueTaken as taken:
         raise Invalid([unique_taken(taken.field)]) from None
     except ReferenceBroken:
@@ -47,3 +52,22 @@ def _write(work: Work, change: Change) -> None:
         records.change(work.writing, change.record_id, change.before["version"], change.columns)
     elif change.before is not None:
         records.remove(work.writing, change.record_id, change.before["version"])
+
+
+def _note_numbers(work: Work, change: Change) -> None:
+    """Has series of numbers go on behind those that a record got, whoever gave it them: none comes twice."""
+    if change.after is None:
+        return
+    resource, kept = work.service.resources[change.collection], work.service.database.series
+    for item in resource.rules.series:
+        given = change.after[item.name] if item.name in change.fields else None
+        number = item.series.number(given) if item.series is not None else None
+        if number is None or number > _HIGHEST:
+            continue
+        place = place_of(resource.collection, item)
+        last = kept.last(work.writing, place)
+        if last is None:
+            # The first that is noted: those that were there before count as well.
+            kept.keep(work.writing, place, max(number, work.last_number(resource, item)))
+        elif last < number:
+            kept.keep(work.writing, place, number)

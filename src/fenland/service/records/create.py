@@ -114,6 +114,11 @@ def decide_new(view: View, caller: Caller, new: NewRecord) -> tuple[list[Change]
     def fields_of(given: Record, problems: list[Problem]) -> Record:
         """The fields of the new record, as they are kept."""
         fields = rules.validate_new(rules.start_record(given, start, problems), problems)
+        fields |= {
+            item.name: item.series.value(view.last_number(resource, item) + 1)
+            for item in rules.series
+            if item.series is not None and item.name not in given
+        }
         absent = rules.beginnings.names - given.keys()
         return fields | rules.beginnings.values(names, {**begun, **fields}, absent, problems, failed)
 

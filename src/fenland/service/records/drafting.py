@@ -12,6 +12,7 @@ from typing import Any, cast
 
 from fenland.core.access.field_access import Record
 from fenland.core.changes.change import ALONE, Act, Change
+from fenland.core.definitions.model import Field, place_of
 from fenland.service.service import Resource, Service
 from fenland.service.work import Work
 from fenland.storage.door import Reading, Writing
@@ -24,7 +25,7 @@ _Place = tuple[str, str, Any]
 class Draft(Work):
     """See `Work`. What was changed here is found as it would be; all else as it is."""
 
-    __slots__ = ("_by_value", "_records", "_undo")
+    __slots__ = ("_by_value", "_numbers", "_records", "_undo")
 
     def __init__(self, service: Service, reading: Reading, act: Act = ALONE) -> None:
         super().__init__(service, cast(Writing, reading), act)
@@ -33,6 +34,8 @@ class Draft(Work):
         self._by_value: dict[_Place, set[str]] = {}
         #: How each change is taken back: where it was, whether anything had changed there, and what it was.
         self._undo: list[tuple[_Id, bool, Record | None]] = []
+        #: How far series have come here.
+        self._numbers: dict[str, int] = {}
 
     def take(self, changes: Iterable[Change]) -> None:
         """Has the records as these changes leave them."""
@@ -42,7 +45,21 @@ class Draft(Work):
             before = self._records.get(place)
             self._set(place, before, change.after)
             self._undo.append((place, known, before))
+            self._note_numbers(change)
         self.forget()
+
+    def _note_numbers(self, change: Change) -> None:
+        resource = self.service.resources[change.collection]
+        for item in resource.rules.series if change.after is not None else ():
+            number = item.series.number(change.result[item.name]) if item.series is not None else None
+            place = place_of(resource.collection, item)
+            if number is not None and number > self._numbers.get(place, 0):
+                self._numbers[place] = number
+
+    def last_number(self, resource: Resource, item: Field) -> int:
+        """See `View`."""
+        there = super().last_number(resource, item)
+        return max(there, self._numbers.get(place_of(resource.collection, item), 0))
 
     def _set(self, place: _Id, before: Record | None, after: Record | None) -> None:
         for name in self._indexed(place[0]):

@@ -31,8 +31,9 @@ from sqlalchemy import (
 )
 from sqlalchemy.types import NullType
 
+from fenland.core.definitions.model import place_of
 from fenland.core.definitions.validation import REFUSED
-from fenland.core.evolving.comparing import Comparison, Succession, place_of
+from fenland.core.evolving.comparing import Comparison, Succession
 from fenland.core.evolving.moving import FieldMover, Mover
 from fenland.core.reserved import RESERVED
 from fenland.storage.shared.column_types import Conversion, from_column, to_column

@@ -7,9 +7,9 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from fenland.core.access.field_access import Record
-from fenland.core.definitions.model import Collection, Field
+from fenland.core.definitions.model import Collection, Field, place_of
 from fenland.core.definitions.validation import REFUSED, Check, compile_nullable
-from fenland.core.evolving.comparing import Comparison, Succession, place_of
+from fenland.core.evolving.comparing import Comparison, Succession
 from fenland.core.evolving.moving import FieldMover, Mover
 from fenland.core.problems import Problem
 from fenland.core.values.plain import as_written, frozen

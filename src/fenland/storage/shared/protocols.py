@@ -78,6 +78,16 @@ class Counting(Protocol):
 # --- what is kept ------------------------------------------------------------------------------------
 
 
+class SeriesKept(Protocol):
+    """How far series of numbers have come, each by the place of its field, such as `tickets.number`."""
+
+    def last(self, reading: Reading, place: str) -> int | None:
+        """The last number that a record got; None where none is kept yet."""
+
+    def keep(self, writing: Writing, place: str, number: int) -> None:
+        """Notes that a record got this one."""
+
+
 class Records(Protocol):
     """The records of one collection."""
 
@@ -95,6 +105,9 @@ class Records(Protocol):
 
     def count_referring(self, reading: Reading, field: str, key: Any) -> int:
         """How many records hold this key in their reference `field`."""
+
+    def values(self, reading: Reading, field: str) -> Iterator[Any]:
+        """What all records hold in a field, where they hold anything."""
 
     def sql(self, condition: Condition) -> str:
         """The text that a condition becomes, for people to read."""
@@ -345,6 +358,10 @@ class Database(Protocol):
     @property
     def outcomes(self) -> Outcomes:
         """Kept outcomes."""
+
+    @property
+    def series(self) -> SeriesKept:
+        """Series of numbers."""
 
     @property
     def heads(self) -> Heads:

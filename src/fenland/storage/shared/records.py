@@ -105,6 +105,15 @@ class TableRecords:
             prepared = self._counts[field] = Prepared(statement, self._engine)
         return int(prepared.one(reading, {"value": key})[0])
 
+    def values(self, reading: Reading, field: str) -> Iterator[Any]:
+        """See `Records`."""
+        prepared = self._counts.get(f"values {field}")
+        if prepared is None:
+            statement = select(self._table.c[field]).where(self._table.c[field].is_not(None))
+            prepared = self._counts[f"values {field}"] = Prepared(statement, self._engine)
+        for row in reading.execute(prepared.text, prepared.values({})):
+            yield prepared.converted(row)[0]
+
     def sql(self, condition: Condition) -> str:
         """See `Records`."""
         return condition_text(condition, self._table, self._engine)

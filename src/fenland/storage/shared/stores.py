@@ -10,6 +10,7 @@ from fenland.storage.shared.history import TableHistory
 from fenland.storage.shared.outcomes import TableOutcomes
 from fenland.storage.shared.preparing import Known
 from fenland.storage.shared.records import TableRecords
+from fenland.storage.shared.series import TableSeries
 from fenland.storage.shared.statements import Engine
 from fenland.storage.shared.tables import Tables
 from fenland.storage.shared.turn import Turn
@@ -39,5 +40,6 @@ class Stores:
     def _serve(self, tables: Tables, engine: Engine, limits: Limits) -> None:
         self.history = TableHistory(tables, engine, limits)
         self.heads = TableHeads(tables, engine)
+        self.series = TableSeries(tables, engine)
         self.outcomes = TableOutcomes(tables.outcomes, engine)
         self.accounts = TableAccounts(tables.accounts, tables.tokens, engine)

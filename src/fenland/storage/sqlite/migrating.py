@@ -39,6 +39,7 @@ from fenland.storage.shared.preparing import (
     refuse_foreign,
 )
 from fenland.storage.shared.records import TableRecords
+from fenland.storage.shared.series import rename_series
 from fenland.storage.shared.tables import LAYOUT, Tables
 from fenland.storage.shared.values import DatabaseRefused, Defined, Made, Migration, Progress
 from fenland.storage.sqlite import engine as sqlite
@@ -202,6 +203,7 @@ def _carry_out(
         progress.report("moving", moved, len(remakings))
 
     carry_out(operations_on(connection), comparison, old, new, done)
+    rename_series(connection, new, comparison)
 
 
 def _see_references(connection: Connection) -> None:

@@ -96,7 +96,7 @@ def schemas_of(about: RecordType) -> dict[str, Schema]:
     required = [
         n
         for n, f in settable.items()
-        if f.required and f.default is MISSING and f.initial is None and n != collection.owner
+        if f.required and f.default is MISSING and not f.begins and n != collection.owner
     ]
     return {
         name: closed(

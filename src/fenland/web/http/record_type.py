@@ -42,7 +42,7 @@ def _example(fields: Mapping[str, Field]) -> Schema:
             found[name] = item.examples[0]
         elif item.enum:
             found[name] = item.enum[0]
-        elif item.filled and item.default is MISSING and item.initial is None:
+        elif item.filled and item.default is MISSING and not item.begins:
             found[name] = _some_value(item)
     return found
 
