@@ -178,6 +178,8 @@ WORK = of(
         "line": TEXT | {"derived": "record.title + ': ' + string(record.pay)", "search": True},
         "secret": WHOLE | {"access": {"read": ["office"]}},
         "hint": WHOLE | {"required": True, "maximum": 50, "derived": "record.secret == null ? 0 : record.secret * 2", "access": {"read": ["office"]}},
+        "divided": WHOLE | {"default": 1},
+        "share": WHOLE | {"required": True, "derived": "(record.secret == null ? 0 : record.secret) / record.divided"},
         "boss": {"references": "jobs", "on_delete": "clear"},
         "led": TEXT | {"maxLength": 2, "derived": "record.boss == null ? (record.title == 'Alone' ? 'n/a' : 'no') : record.boss"},
     },
@@ -268,6 +270,13 @@ def test_of_a_field_that_they_may_not_read_no_value_is_told(jobs: httpx.Client) 
     [problem] = answer.json()["errors"]
     assert (answer.status_code, problem["pointer"], problem["code"]) == (422, "", "maximum")
     assert problem.keys() == {"pointer", "code", "detail"} and "50" not in problem["detail"]
+    # Nor of what one that they may read is made from, and why it cannot be.
+    answer = jobs.patch("/v1/records/jobs/E1", json={"divided": 0}, headers=carl)
+    [problem] = answer.json()["errors"]
+    assert (problem["pointer"], problem["code"]) == ("/share", "underivable")
+    assert problem.keys() == {"pointer", "code", "detail"} and "secret" not in problem["detail"]
+    [problem] = jobs.patch("/v1/records/jobs/E1", json={"divided": 0}).json()["errors"]
+    assert "secret" in problem["detail"] and problem["empty"] == []
     [problem] = jobs.patch("/v1/records/jobs/E1", json={"secret": 30}).json()["errors"]
     assert (problem["pointer"], problem["maximum"]) == ("/hint", 50)
 

@@ -24,6 +24,8 @@ class Derivations:
         found = in_order(collection.fields, lambda item: item.derived)
         self._all = [Fitted(item, item.derived) for item in found if item.derived is not None]
         self.names = frozenset(one.field.name for one in self._all)
+        #: By the pointer of each, the fields that it is derived from.
+        self.inputs = {one.pointer: one.inputs for one in self._all}
 
     def values(self, record: Mapping[str, Any], problems: list[Problem], failed: Failed) -> Record:
         """The derived values of a record, by its other fields; what is wrong is added to the problems.

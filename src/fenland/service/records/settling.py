@@ -26,6 +26,7 @@ from fenland.service.work import View, Work
 
 #: What is said of a value that the caller neither sent nor may see.
 _UNDERIVED = "Something that follows from it cannot be kept as it would come out."
+_NOT_SAID = "Cannot be worked out from what the record would hold."
 _UNSEEN = "What stood there cannot be put back as things are."
 
 
@@ -104,9 +105,18 @@ def derived_values(
 
 
 def _told(wrong: list[Problem], resource: Resource, sight: Sight, record: Record) -> list[Problem]:
-    """What is said of derived values that cannot be kept: of fields that the caller may not read, little."""
-    hidden = {pointer_to(name) for name in resource.policy.fields(sight, record).hidden} if wrong else set()
-    return [Problem("", one.code, _UNDERIVED) if one.pointer in hidden else one for one in wrong]
+    """What is said of what follows from a change: nothing of fields that the caller may not read."""
+    if not wrong:
+        return []
+    hidden, inputs = resource.policy.fields(sight, record).hidden, resource.rules.derivations.inputs
+    found = []
+    for one in wrong:
+        if one.pointer.split("/", 2)[1] in hidden:
+            one = Problem("", one.code, _UNDERIVED)
+        elif one.code == "underivable" and not hidden.isdisjoint(inputs[one.pointer]):
+            one = Problem(one.pointer, one.code, _NOT_SAID)
+        found.append(one)
+    return found
 
 
 def refused_fields(view: View, caller: Caller, proposal: Proposal) -> dict[str, str]:
