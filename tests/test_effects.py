@@ -20,7 +20,7 @@ from fenland.core.definitions.reading import definitions_from
 from fenland.service.project import read_source
 from fenland.service.proof.verifying import verify_database
 from fenland.storage.door import Made, migrate
-from support import bearer, workshop_of
+from support import bearer, fenland, workshop_of
 
 MADE = Made("2031-04-09T12:00:00.000000Z", "ada", "command-line")
 ACCESS = {right: ["everyone"] for right in ("read", "create", "update", "delete")}
@@ -396,6 +396,44 @@ def test_the_guide_says_what_happens(tmp_path: Path) -> None:
         assert only(found, "due_on", "desk", "shelf") == ["2031-04-23", "olga", "A4"]
         assert patched(http, "A1", "carl", state="back")["closed_by"] == "carl"
         assert only(patched(http, "A1", state="out"), "closed_on", "closed_by", "times") == [None, None, 1]
+
+
+# --- told ---------------------------------------------------------------------------------------------
+
+
+def test_the_command_tells_draws_and_lists_what_follows(tmp_path: Path) -> None:
+    (tmp_path / "collections").mkdir()
+    (tmp_path / "fenland.toml").write_text('title = "Loans"\nroles = ["office"]\n')
+    for name, one in LOANS.items():
+        (tmp_path / "collections" / f"{name}.yaml").write_text(json.dumps(one, default=float))
+    told = fenland("consequences", str(tmp_path), env={"COLUMNS": "200"}).stdout
+    for words in (
+        "late is derived from record.days > 14",
+        "due_on begins as next.lent_on + 14",
+        "tool is emptied\n      when the record of tools is deleted",
+        "closed_by is set to actor.name",
+        'on update and restore, if before.state == "out" && after.state == "back"',
+        "collections/loans.yaml:1",
+    ):
+        assert words in told, told
+    listed = json.loads(fenland("consequences", str(tmp_path), "--json").stdout)
+    late = next(one for one in listed if one["kind"] == "derived")
+    assert (late["place"], late["sources"]) == ("loans.late", ["loans.days"])
+    shelf = next(one for one in listed if one["place"] == "loans.shelf")
+    assert shelf["sources"] == ["loans.tool", "tools.shelf"]
+    drawn = fenland("consequences", str(tmp_path), "--mermaid").stdout.splitlines()
+    assert drawn[0] == "flowchart LR"
+    names = dict(re.findall(r'(n\d+)\["([a-z_.]+)"\]', "\n".join(drawn)))
+    arrows = {
+        (names[start], names[end]) for start, end in re.findall(r"(n\d+) -->\|\w+\| (n\d+)", "\n".join(drawn))
+    }
+    assert {
+        ("loans.days", "loans.late"),
+        ("loans.late", "loans.fine"),
+        ("tools.code", "loans.tool"),
+    } <= arrows
+    nothing = fenland("new", str(tmp_path / "empty")) and fenland("consequences", str(tmp_path / "empty"))
+    assert "Nothing follows" in nothing.stdout
 
 
 # --- mistakes ----------------------------------------------------------------------------------------
