@@ -5,9 +5,14 @@ By every way of writing they are tried in tests/test_ways_to_write.py."""
 from __future__ import annotations
 
 import json
+import os
 import re
+import signal
+import subprocess
+import threading
 from collections.abc import Iterator, Mapping
 from concurrent.futures import ThreadPoolExecutor
+from contextlib import suppress
 from decimal import Decimal
 from pathlib import Path
 from typing import Any
@@ -20,7 +25,7 @@ from fenland.core.definitions.reading import definitions_from
 from fenland.service.project import read_source
 from fenland.service.proof.verifying import verify_database
 from fenland.storage.door import Made, migrate
-from support import bearer, fenland, workshop_of
+from support import bearer, fenland, new_project, start, workshop_of
 
 MADE = Made("2031-04-09T12:00:00.000000Z", "ada", "command-line")
 ACCESS = {right: ["everyone"] for right in ("read", "create", "update", "delete")}
@@ -396,6 +401,65 @@ def test_the_guide_says_what_happens(tmp_path: Path) -> None:
         assert only(found, "due_on", "desk", "shelf") == ["2031-04-23", "olga", "A4"]
         assert patched(http, "A1", "carl", state="back")["closed_by"] == "carl"
         assert only(patched(http, "A1", state="out"), "closed_on", "closed_by", "times") == [None, None, 1]
+
+
+# --- two processes, one of which is killed ------------------------------------------------------------
+
+SHARED = {
+    "key": "number",
+    "access": {right: ["editor"] for right in ("read", "create", "update")},
+    "fields": {
+        "number": CODE | {"default": {"series": "N-1"}},
+        "hours": WHOLE | {"default": 1},
+        "twice": WHOLE | {"derived": "record.hours * 2"},
+        "seen": WHOLE,
+    },
+    "effects": [{"on": ["create", "update"], "set": {"seen": "after.twice + 1"}}],
+}
+
+
+def test_two_processes_share_a_series_though_one_of_them_is_killed(tmp_path: Path) -> None:
+    folder = new_project(tmp_path / "shared")
+    (folder / "collections" / "jobs.yaml").write_text(json.dumps(SHARED))
+    running, token = start("start", folder, folder / "log", "--workers", "2"), (folder / "token").read_text()
+    answered, guard, done = list[str](), threading.Lock(), threading.Event()
+
+    def write(number: int) -> None:
+        with running.client(token) as http:
+            for turn in range(15):
+                with suppress(httpx.TransportError):
+                    answer = http.post("/v1/records/jobs", json={"hours": turn})
+                    if answer.status_code != 201:
+                        continue
+                    key = answer.json()["number"]
+                    with guard:
+                        answered.append(key)
+                    http.patch(f"/v1/records/jobs/{key}", json={"hours": number})
+                if len(answered) > 40:
+                    done.set()
+
+    with ThreadPoolExecutor(8) as pool:
+        writing = [pool.submit(write, number) for number in range(8)]
+        assert done.wait(60)
+        found = subprocess.run(
+            ["pgrep", "-P", str(running.process.pid)], capture_output=True, text=True
+        ).stdout.split()
+        os.kill(int(found[0]), signal.SIGKILL)
+        for one in writing:
+            one.result()
+    with running.client(token) as http:
+        items, cursor = list[dict[str, Any]](), None
+        while cursor is not None or not items:
+            page = http.get(
+                "/v1/records/jobs", params={"limit": 100, **({"cursor": cursor} if cursor else {})}
+            ).json()
+            items, cursor = items + page["items"], page["next"]
+    running.stop()
+    assert len(set(answered)) == len(answered) and set(answered) <= {one["number"] for one in items}
+    # None twice, and none left out: who was killed took theirs with them.
+    assert sorted(int(one["number"][2:]) for one in items) == list(range(1, len(items) + 1))
+    assert all(one["twice"] == one["hours"] * 2 and one["seen"] == one["twice"] + 1 for one in items)
+    assert verify_database(next(folder.glob("*.db"))).faults == []
 
 
 # --- told ---------------------------------------------------------------------------------------------

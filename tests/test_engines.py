@@ -9,6 +9,7 @@ from __future__ import annotations
 import itertools
 import threading
 from concurrent.futures import ThreadPoolExecutor
+from contextlib import suppress
 from datetime import timedelta
 from decimal import Decimal
 from typing import Any
@@ -176,6 +177,31 @@ def test_history_can_only_grow(service: Service, http: httpx.Client) -> None:
         with pytest.raises(Exception, match="append-only"):
             service.database.write(lambda writing, text=text: writing.execute(text))
     assert len(http.get("/v1/records/benches/B1/history").json()["items"]) == 1
+
+
+def test_series_keep_how_far_they_came_but_for_what_is_undone(service: Service) -> None:
+    series, tools = service.database.series, service.resources["tools"].records
+
+    class Undone(Exception):
+        pass
+
+    def work(writing: Any) -> None:
+        assert series.last(writing, "tools.code") is None
+        for number in (5, 10**15):
+            series.keep(writing, "tools.code", number)
+            with suppress(Undone), writing.nested():
+                series.keep(writing, "tools.code", number + 1)
+                series.keep(writing, "tools.serial", 1)
+                raise Undone
+            assert series.last(writing, "tools.code") == number
+        tools.add(writing, stored(1, serial=7))
+        tools.add(writing, stored(2))
+        assert sorted(tools.values(writing, "code")) == ["T1", "T2"]
+        assert list(tools.values(writing, "serial")) == [7]
+
+    service.database.write(work)
+    with service.database.reading() as reading:
+        assert [series.last(reading, place) for place in ("tools.code", "tools.serial")] == [10**15, None]
 
 
 def test_a_snapshot_sees_one_moment_and_a_reading_the_newest(service: Service, http: httpx.Client) -> None:
