@@ -14,7 +14,7 @@ from typing import Any
 from fenland.core.consequences.deriving import Failed
 from fenland.core.consequences.fitting import Fitted
 from fenland.core.definitions.formulas import in_order
-from fenland.core.definitions.model import Collection, Effect, Formula, Trigger
+from fenland.core.definitions.model import TRIGGERS, Collection, Effect, Formula, Trigger
 from fenland.core.definitions.validation import REFUSED
 from fenland.core.expressions import EvaluationError, compiled
 from fenland.core.problems import Problem
@@ -75,11 +75,12 @@ class Effects:
     """The effects of one collection."""
 
     def __init__(self, collection: Collection) -> None:
-        self._all = [_Compiled(effect, collection) for effect in collection.effects]
+        found = [_Compiled(effect, collection) for effect in collection.effects]
+        self._by_trigger = {one: [each for each in found if one in each.effect.on] for one in TRIGGERS}
 
     def on(self, trigger: Trigger | None) -> list[_Compiled]:
         """Those that may happen then."""
-        return [one for one in self._all if trigger in one.effect.on]
+        return [] if trigger is None else self._by_trigger[trigger]
 
     def follow(
         self,
@@ -95,7 +96,7 @@ class Effects:
         `record` is as the caller would have it.
         """
         found, underived = derive(record)
-        left, wrong, whole = self.on(trigger), list[Problem](), {**record, **found}
+        left, wrong, whole = list(self.on(trigger)), list[Problem](), {**record, **found}
         moved = bool(left)
         while moved:
             moved = False

@@ -88,6 +88,10 @@ class Formula:
         return self.rule.text
 
 
+#: Numbers above this are somebody's own affair: a series that went on from them would soon end.
+HIGHEST_OF_SERIES = 10**15
+
+
 @dataclass(frozen=True, slots=True)
 class Series:
     """Numbers that new records get one after the other, such as T-0001, T-0002."""
@@ -102,12 +106,14 @@ class Series:
         return number if self.prefix is None else f"{self.prefix}{number:0{self.width}d}"
 
     def number(self, value: Any) -> int | None:
-        """The number of a value; None for one that is none of the series."""
+        """The number of a value; None for one that is none of the series, or too high to go on from."""
         if self.prefix is None:
-            return value if isinstance(value, int) else None
+            return value if isinstance(value, int) and value <= HIGHEST_OF_SERIES else None
         digits = value[len(self.prefix) :] if isinstance(value, str) and value.startswith(self.prefix) else ""
-        number = int(digits) if digits.isascii() and digits.isdigit() and len(digits) <= 18 else None
-        return number if number is not None and self.value(number) == value else None
+        if not (digits.isascii() and digits.isdigit() and len(digits) <= 18):
+            return None
+        number = int(digits)
+        return number if number <= HIGHEST_OF_SERIES and self.value(number) == value else None
 
 
 @dataclass(frozen=True, slots=True)

@@ -13,9 +13,6 @@ from fenland.service.records.others import unique_taken
 from fenland.service.work import Work, just_changed
 from fenland.storage.door import ReferenceBroken, ValueTaken
 
-#: Numbers above this are somebody's own affair: a series that went on from them would soon end.
-_HIGHEST = 10**15
-
 
 def apply(work: Work, caller: Caller, changes: Sequence[Change]) -> None:
     """Writes each change with its history entry, in order, within the caller's transaction; or drafts it.
@@ -62,7 +59,7 @@ def _note_numbers(work: Work, change: Change) -> None:
     for item in resource.rules.series:
         given = change.after[item.name] if item.name in change.fields else None
         number = item.series.number(given) if item.series is not None else None
-        if number is None or number > _HIGHEST:
+        if number is None:
             continue
         place = place_of(resource.collection, item)
         last = kept.last(work.writing, place)
