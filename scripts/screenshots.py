@@ -78,6 +78,12 @@ fenland erase landholders L0044 phone --reason 'Asked to be forgotten' --yes
 fenland history landholders L0044
 fenland verify --head kept-elsewhere.jsonl
 """
+CONSEQUENCES = """\
+fenland consequences $FENLAND_PROJECT
+fenland create tickets title='Grease the sluice' station=PS-001 hours=2 cost=12.5
+fenland update tickets T-0901 state=done
+fenland update tickets T-0901 total=3
+"""
 EVALUATE = """\
 fenland evaluate "timestamp('2031-04-09T14:30:00+02:00').getDayOfWeek()"
 fenland evaluate "[1, 2, 3].filter(n, n % 2 == 1)"
@@ -164,12 +170,6 @@ def console(running: Running) -> None:
         page.get_by_role("region", name="Conflict").wait_for()
         _shot(page, "conflict")
         page.close()
-        page = browser.new_page(viewport=SIZE, base_url=running.address, color_scheme="dark")
-        _sign_in(page)
-        page.goto("/c/tickets/r/T-0001")
-        page.get_by_role("button", name="Save", exact=True).wait_for()
-        _shot(page, "dark")
-        page.close()
         page = browser.new_page(
             viewport={"width": 390, "height": 800}, base_url=running.address, color_scheme="light"
         )
@@ -235,6 +235,7 @@ def main() -> None:
             environment = {"FENLAND_ADDRESS": running.address, "FENLAND_TOKEN": "sample-office"}
             terminal("commands", COMMANDS, environment)
             terminal("evaluate", EVALUATE, {**environment, "FENLAND_PROJECT": str(running.folder)})
+            terminal("consequences", CONSEQUENCES, {**environment, "FENLAND_PROJECT": str(running.folder)})
             terminal("explain", EXPLAIN, environment)
             terminal("check", CHECK, environment)
             terminal("history", HISTORY, {**environment, "FENLAND_PROJECT": str(running.folder)})
