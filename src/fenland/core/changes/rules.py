@@ -59,6 +59,8 @@ class Rules:
         self.beginnings = Beginnings(collection)
         #: The fields that get the next number of a series.
         self.series = [item for item in collection.fields.values() if item.series is not None]
+        #: Whether the service works out anything that new records begin with.
+        self.begins = any(item.begins for item in collection.fields.values())
         self._says_blank = any(
             item.blank != "store" or item.properties is not None for item in collection.fields.values()
         )

@@ -10,6 +10,7 @@ from fenland.core.definitions.model import place_of
 from fenland.core.problems import Invalid
 from fenland.service.records.drafting import Draft
 from fenland.service.records.others import unique_taken
+from fenland.service.service import Resource
 from fenland.service.work import Work, just_changed
 from fenland.storage.door import ReferenceBroken, ValueTaken
 
@@ -30,7 +31,6 @@ def apply(work: Work, caller: Caller, changes: Sequence[Change]) -> None:
             # What a change follows from stands before it.
             cause = None if change.cause is None else sequences[change.cause]
             sequences.append(work.enter(change.entry(caller, cause)))
-            _note_numbers(work, change)
     except ValueTaken as taken:
         raise Invalid([unique_taken(taken.field)]) from None
     except ReferenceBroken:
@@ -42,22 +42,23 @@ def _write(work: Work, change: Change) -> None:
     if change.before is None and change.after is None:
         # Of a record that is gone, or whose collection is, only the history tells.
         return
-    records = work.service.resources[change.collection].records
+    resource = work.service.resources[change.collection]
+    records = resource.records
     if change.before is None and change.after is not None:
         records.add(work.writing, change.after)
     elif change.before is not None and change.after is not None:
         records.change(work.writing, change.record_id, change.before["version"], change.columns)
     elif change.before is not None:
         records.remove(work.writing, change.record_id, change.before["version"])
+    if resource.rules.series and change.after is not None:
+        _note_numbers(work, resource, change)
 
 
-def _note_numbers(work: Work, change: Change) -> None:
+def _note_numbers(work: Work, resource: Resource, change: Change) -> None:
     """Has series of numbers go on behind those that a record got, whoever gave it them: none comes twice."""
-    if change.after is None:
-        return
-    resource, kept = work.service.resources[change.collection], work.service.database.series
+    kept = work.service.database.series
     for item in resource.rules.series:
-        given = change.after[item.name] if item.name in change.fields else None
+        given = change.result[item.name] if item.name in change.fields else None
         number = item.series.number(given) if item.series is not None else None
         if number is None:
             continue

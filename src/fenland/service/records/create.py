@@ -104,22 +104,24 @@ def decide_new(view: View, caller: Caller, new: NewRecord) -> tuple[list[Change]
     rules, start = resource.rules, start_of(new.resource, caller)
     given = rules.settle_blanks(new.sent, request.blank, problems)
     # Nobody sets them; but whoever sends back a whole record, or a file, has them in it.
-    sent = {name: given.pop(name) for name in rules.derivations.names & given.keys()}
+    sent = {name: given.pop(name) for name in rules.derivations.names if name in given}
     given = rules.drop_protected(given, new.access, Before(start, start), problems)
     stamp = view.stamp(caller, request.reason)
     record_id = view.service.new_id(stamp.time)
     begun = {**start, **made(record_id, stamp.time, stamp.by)}
-    names, failed = view.sight(caller).names, view.service.rule_failed
 
     def fields_of(given: Record, problems: list[Problem]) -> Record:
         """The fields of the new record, as they are kept."""
         fields = rules.validate_new(rules.start_record(given, start, problems), problems)
+        if not rules.begins:
+            return fields
         fields |= {
             item.name: item.series.value(view.last_number(resource, item) + 1)
             for item in rules.series
             if item.series is not None and item.name not in given
         }
         absent = rules.beginnings.names - given.keys()
+        names, failed = view.sight(caller).names, view.service.rule_failed
         return fields | rules.beginnings.values(names, {**begun, **fields}, absent, problems, failed)
 
     fields = fields_of(given, problems)

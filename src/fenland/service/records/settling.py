@@ -106,8 +106,6 @@ def derived_values(
 
 def _told(wrong: list[Problem], resource: Resource, sight: Sight, record: Record) -> list[Problem]:
     """What is said of what follows from a change: nothing of fields that the caller may not read."""
-    if not wrong:
-        return []
     hidden, inputs = resource.policy.fields(sight, record).hidden, resource.rules.derivations.inputs
     found = []
     for one in wrong:
@@ -157,7 +155,8 @@ def settle(view: View, caller: Caller, proposal: Proposal, problems: list[Proble
     # From here on it is no longer what the caller asked for, but what comes of it.
     if rules.effects.on(proposal.trigger):
         proposal, wrong = with_consequences(view, caller, proposal, problems)
-    problems += _told(wrong, resource, sight, stored or record)
+    if wrong:
+        problems += _told(wrong, resource, sight, stored or record)
     record = proposal.record
     check_record(record, proposal.values, view.limits)
     rules.validate_whole(record, problems)
