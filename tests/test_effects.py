@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import json
 import os
+import random
 import re
 import signal
 import subprocess
@@ -25,7 +26,7 @@ from fenland.core.definitions.reading import definitions_from
 from fenland.service.project import read_source
 from fenland.service.proof.verifying import verify_database
 from fenland.storage.door import Made, migrate
-from support import bearer, fenland, new_project, start, workshop_of
+from support import NIGHTLY, bearer, fenland, new_project, start, workshop_of
 
 MADE = Made("2031-04-09T12:00:00.000000Z", "ada", "command-line")
 ACCESS = {right: ["everyone"] for right in ("read", "create", "update", "delete")}
@@ -68,6 +69,9 @@ LOANS: dict[str, Any] = {
             {"on": ["create", "update"], "if": "after.warned", "set": {"note": '"warned"'}},
             {"on": ["create", "update"], "if": "after.late", "set": {"warned": True, "fine": "double(after.days) * 2.5"}},
             {"on": ["update"], "if": "after.tool == null && before.tool != null", "set": {"note": '"no tool"'}},
+            # Of a new record there was nothing before.
+            {"on": ["create"], "if": "before.days > after.days", "set": {"note": '"never"'}},
+            {"on": ["create"], "if": 'after.note == "none"', "set": {"note": "before.note", "days": "before.days + 1"}},
             {"on": ["create"], "if": 'after.note == "long"', "set": {"note": '"longer than twelve"'}},
         ],
     },
@@ -304,6 +308,11 @@ def test_it_stands_over_what_is_sent_and_may_set_what_nobody_else_may(loans: htt
     found = patched(loans, "F2", "carl", days=20)
     assert "fine" not in found and only(found, "late", "warned", "note") == [True, True, "warned"]
     assert loans.get("/v1/records/loans/F2").json()["fine"] == 50
+
+
+def test_of_a_new_record_there_was_nothing_before(loans: httpx.Client) -> None:
+    assert only(made(loans, "G2", note="none", days=3), "note", "days") == [None, None]
+    assert made(loans, "G3", note="some")["note"] == "some"
 
 
 def test_effects_and_derived_fields_go_on_until_nothing_moves(loans: httpx.Client) -> None:
@@ -580,3 +589,89 @@ def test_of_an_object_a_mapping_is_a_value() -> None:
         "jobs"
     ]
     assert json.dumps(jobs.fields["x"].default) == '{"expression": "today"}'
+
+
+# --- any project, any requests -----------------------------------------------------------------------
+
+#: What formulas may be, of whichever record.
+PIECES = [
+    "R.a", "R.b + 1", "R.a * 9223372036854775807", "R.t + 'x'", "size(R.t)", "1 / R.b", "R.l.exists(i, i > R.a)", "R.a > 1",
+    "R.l", "string(R.a)", "R.t", "{'a': R.a}", "R.code",
+]  # fmt: skip
+CONDITIONS = [
+    "after.a > 1",
+    "before.a != after.a",
+    "after.r.a == 2",
+    "after.x == after.y",
+    "1 / after.b == 1",
+]
+VALUES: dict[str, list[Any]] = {
+    "a": [0, 1, 2, 3, None, 2**62], "b": [0, 1, None], "t": ["", "x", "y" * 18, None], "l": [[], [1, 5], None],
+}  # fmt: skip
+
+
+def any_project(dice: random.Random) -> dict[str, Any]:
+    """A project whose formulas fit their fields; most that are drawn do not."""
+    while True:
+        fields: dict[str, Any] = {
+            "code": CODE | {"default": {"series": "T-1"}}, "a": WHOLE, "b": WHOLE, "t": TEXT | {"maxLength": 20},
+            "l": {"type": "array", "items": WHOLE}, "r": {"references": "jobs", "on_delete": "clear"},
+        }  # fmt: skip
+        for name in ("x", "y"):
+            item: dict[str, Any] = {"type": dice.choice(["string", "integer", "number", "boolean", "array"])}
+            if item["type"] == "number" and dice.random() < 0.5:
+                item["multipleOf"] = Decimal("0.01")
+            if dice.random() < 0.3:
+                item["required"] = True
+            if dice.random() < 0.6:
+                item["derived"] = dice.choice(PIECES).replace("R.", "record.")
+            else:
+                item |= works_out(
+                    dice.choice([*PIECES, "next.r.a", "today", "actor.name"]).replace("R.", "next.")
+                )
+            fields[name] = item
+        effects = [
+            {
+                "on": dice.sample(["create", "update", "restore"], 2),
+                "if": dice.choice(CONDITIONS),
+                "set": {
+                    dice.choice("abtxlr"): dice.choice(PIECES).replace(
+                        "R.", dice.choice(["after.", "before."])
+                    )
+                },
+            }
+            for _ in range(dice.randrange(1, 4))
+        ]
+        described = {"jobs": {"key": "code", "access": ACCESS, "fields": fields, "effects": effects}}
+        with suppress(DefinitionMistakes):
+            definitions_from(described)
+            return described
+
+
+@pytest.mark.parametrize("seed", range(300 if NIGHTLY else 6))
+def test_whatever_follows_nothing_fails_and_the_history_tells_all_of_it(tmp_path: Path, seed: int) -> None:
+    dice, codes, path = random.Random(seed), list[str](), tmp_path / "jobs.db"
+    with workshop_of(any_project(dice), path) as (_, http):
+        for _ in range(25):
+            sent = {name: dice.choice(known) for name, known in VALUES.items() if dice.random() < 0.6}
+            if codes and dice.random() < 0.5:
+                sent["r"] = dice.choice(codes)
+            one = f"/v1/records/jobs/{dice.choice(codes)}" if codes else ""
+            ways: list[tuple[str, str, Any]] = [("POST", "/v1/records/jobs", sent)]
+            if one:
+                ways += [
+                    ("PATCH", one, sent),
+                    ("PUT", one, sent),
+                    ("DELETE", one, None),
+                    ("POST", f"{one}/preview", sent),
+                ]
+                ways += [
+                    ("POST", f"{one}/restore?version=1", None),
+                    ("POST", f"/v1/history/{dice.randrange(1, 30)}/undo", None),
+                ]
+            method, place, body = dice.choice([ways[0], *ways])
+            answer = http.request(method, place, json=body)
+            assert answer.status_code < 500, (place, body, answer.text)
+            if answer.status_code == 201:
+                codes.append(answer.json()["code"])
+    assert verify_database(path).faults == []

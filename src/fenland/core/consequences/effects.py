@@ -41,7 +41,7 @@ class _Compiled:
             return self._condition(names) is True
         except EvaluationError as error:
             # Of a new record there was nothing before: to ask for it is the usual way to mean changes alone.
-            if names["before"] is not None:
+            if names["before"]:
                 failed(Formula(self.effect.condition, self.effect.file, self.effect.line), str(error))
             return False
 
@@ -92,8 +92,8 @@ class Effects:
     ) -> tuple[Record, list[Problem]]:
         """The record as it is once its derived fields are right and its effects have happened.
 
-        And what is wrong with either. `names` has `before`, None for a new record, and what stands around it;
-        `record` is as the caller would have it.
+        And what is wrong with either. `names` has `before`, empty for a new record, and what stands around
+        it; `record` is as the caller would have it.
         """
         found, underived = derive(record)
         left, wrong, whole = list(self.on(trigger)), list[Problem](), {**record, **found}

@@ -84,7 +84,7 @@ def with_consequences(
         return derived_values(view, resource, whole, problems)
 
     before = proposal.start if stored is None and proposal.trigger == "restore" else stored
-    names = {**view.sight(caller).names, "before": before}
+    names = {**view.sight(caller).names, "before": before or {}}
     failed = view.service.rule_failed
     whole, wrong = resource.rules.effects.follow(proposal.trigger, names, record, derive, failed)
     changed = {name: value for name, value in whole.items() if not same(record[name], value)}
