@@ -230,6 +230,8 @@ def test_a_file_brings_records_without_numbers(tmp_path: Path) -> None:
                 headers={"Content-Type": "text/csv"},
             ).json()
             assert (answer["created"], answer["refused"]) == (3, 1), answer
+            if preview == "true":
+                assert [one["key"] for one in answer["changes"]] == ["T-0098", "T-0099", "T-0100"]
             assert len(numbers_of(http)) == there
         assert numbers_of(http) == [("T-0098", 1), ("T-0099", 2), ("T-0100", 3)]
 
@@ -249,6 +251,21 @@ def test_many_at_once_get_a_number_each(tmp_path: Path) -> None:
             )
         assert sorted(set(answers)) == [201, 422]
         assert numbers_of(http) == [(f"T-{97 + place:04d}", place) for place in range(1, 49)]
+
+
+def test_records_without_numbers_are_looked_through_once(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    with workshop_of(NUMBERED, tmp_path / "jobs.db") as (service, http):
+        looked, records = list[str](), service.resources["jobs"].records
+        whole = records.values
+        monkeypatch.setattr(
+            records, "values", lambda reading, field: (looked.append(field), whole(reading, field))[1]
+        )
+        for _ in range(3):
+            assert http.post("/v1/records/jobs", json={"title": "longer than nine"}).status_code == 422
+        http.post("/v1/records/jobs", json={}).raise_for_status()
+        assert sorted(looked) == ["number", "place"]
 
 
 def test_a_series_that_comes_later_goes_on_from_what_there_is_and_keeps_its_place(tmp_path: Path) -> None:
@@ -373,6 +390,93 @@ def test_a_reference_that_is_emptied_is_a_change_too(loans: httpx.Client) -> Non
     loans.delete("/v1/records/tools/file").raise_for_status()
     assert only(loans.get("/v1/records/loans/L1").json(), "tool", "note") == [None, "no tool"]
     assert set(newest(loans, "L1")["changes"]) == {"tool", "note"}
+
+
+def test_what_follows_from_an_emptied_reference_is_judged_like_any_change(tmp_path: Path) -> None:
+    for name, sets, more in (
+        ("a check", {"n": "13"}, {"checks": [{"rule": "next.n != 13", "message": "Not thirteen."}]}),
+        ("a reference", {"other": "'none'"}, {}),
+        ("a value taken", {"u": "'taken'"}, {}),
+    ):
+        fields = {
+            "code": CODE,
+            "tool": {"references": "tools", "on_delete": "clear"},
+            "n": WHOLE,
+            "u": TEXT | {"unique": True},
+            "other": {"references": "tools"},
+        }
+        loans = {
+            "key": "code",
+            "access": ACCESS,
+            "fields": fields,
+            "effects": [{"on": "update", "if": "after.tool == null", "set": sets}],
+            **more,
+        }
+        with workshop_of({"tools": LOANS["tools"], "loans": loans}, tmp_path / f"{name}.db") as (_, http):
+            http.post("/v1/records/tools", json={"code": "saw"}).raise_for_status()
+            http.post("/v1/records/loans", json={"code": "L1", "u": "taken"}).raise_for_status()
+            http.post("/v1/records/loans", json={"code": "L2", "tool": "saw"}).raise_for_status()
+            answer = http.delete("/v1/records/tools/saw")
+            assert (answer.status_code, "would not be allowed" in answer.json()["detail"]) == (409, True), (
+                name
+            )
+            assert http.get("/v1/records/loans/L2").json()["tool"] == "saw"
+
+
+def test_what_rules_keep_from_somebody_they_cannot_put_back_either(tmp_path: Path) -> None:
+    crew = {"access": {"update": ["office"]}}
+    fields = {
+        "code": CODE,
+        "n": WHOLE,
+        "set_by": TEXT | {"readOnly": True},
+        "kept": TEXT | {"readOnly": True} | crew,
+        "holder": TEXT | {"readOnly": True},
+    }
+    effects = [
+        {
+            "on": ["create", "update"],
+            "if": "after.n != null",
+            "set": {"set_by": "string(after.n)", "kept": "string(after.n)"},
+        }
+    ]
+    access = {**ACCESS, "transfer": ["office"]}
+    described = {
+        "jobs": {"key": "code", "owner": "holder", "access": access, "fields": fields, "effects": effects}
+    }
+    with workshop_of(described, tmp_path / "jobs.db") as (_, http):
+        http.post("/v1/records/jobs", json={"code": "J1", "n": 1}).raise_for_status()
+        patch = http.patch("/v1/records/jobs/J1", json={"n": 2})
+        entry = http.get("/v1/records/jobs/J1/history").json()["items"][0]["sequence"]
+        assert patch.json()["kept"] == "2"
+        for place, status in (
+            ("/v1/records/jobs/J1/restore?version=1", 422),
+            (f"/v1/history/{entry}/undo", 409),
+        ):
+            answer = http.post(place, headers=bearer("carl"))
+            assert (answer.status_code, "/kept" in answer.text) == (status, True), answer.text
+        http.delete("/v1/records/jobs/J1").raise_for_status()
+        assert http.post("/v1/records/jobs/J1/restore?version=1", headers=bearer("carl")).status_code == 422
+        assert http.post("/v1/records/jobs/J1/restore?version=1").json()["kept"] == "1"
+
+
+def test_whose_a_record_is_nobody_puts_back_who_may_not_hand_it_over(tmp_path: Path) -> None:
+    fields = {"code": CODE, "n": WHOLE, "holder": TEXT | {"readOnly": True}}
+    effects = [{"on": "update", "if": "after.n == 2", "set": {"holder": "'carl'"}}]
+    access = {**ACCESS, "transfer": ["office"]}
+    described = {
+        "jobs": {"key": "code", "owner": "holder", "access": access, "fields": fields, "effects": effects}
+    }
+    with workshop_of(described, tmp_path / "jobs.db") as (_, http):
+        http.post("/v1/records/jobs", json={"code": "J1", "n": 1}).raise_for_status()
+        assert (
+            http.patch("/v1/records/jobs/J1", json={"n": 2}, headers=bearer("vic")).json()["holder"] == "carl"
+        )
+        entry = http.get("/v1/records/jobs/J1/history").json()["items"][0]["sequence"]
+        for place in ("/v1/records/jobs/J1/restore?version=1", f"/v1/history/{entry}/undo"):
+            answer = http.post(place, headers=bearer("carl"))
+            assert answer.status_code in (409, 422) and '"owner"' in answer.text, answer.text
+        assert http.get("/v1/records/jobs/J1").json()["version"] == 2
+        assert http.post("/v1/records/jobs/J1/restore?version=1").json()["holder"] == "olga"
 
 
 def test_many_at_once_each_have_their_effects(loans: httpx.Client) -> None:

@@ -102,6 +102,8 @@ class Service:
         self.catalog = catalog_of(definitions.collections.values())
         self._failed: set[tuple[str, int, str]] = set()
         self._lineages: dict[str, Lineage] = {}
+        #: Of series of which nothing is kept yet, the highest number of the records that there are.
+        self.highest: dict[str, int] = {}
         #: Filters that were read lately, by collection and text.
         self.filters: dict[tuple[str, str], Checked] = {}
 

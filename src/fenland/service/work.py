@@ -112,10 +112,17 @@ class View:
         kept = self.service.database.series.last(self.reading, place_of(resource.collection, item))
         if kept is not None:
             return kept
-        # It is newer than its records: it goes on from the highest of those that there are.
-        values = resource.records.values(self.reading, item.name)
-        found = [number for value in values if (number := series.number(value)) is not None]
-        return max([series.first - 1, *found])
+        # It is newer than its records: it goes on from the highest of those that there are. While nothing is
+        # kept nobody has got a number since, so that they need be looked through once.
+        place, found = place_of(resource.collection, item), self.service.highest
+        if place not in found:
+            highest = series.first - 1
+            for number, value in enumerate(resource.records.values(self.reading, item.name)):
+                highest = max(highest, series.number(value) or highest)
+                if not number % 1_000:
+                    self.breathe()
+            found[place] = highest
+        return found[place]
 
     def account(self, name: str) -> Account | None:
         """The account of this name, or None."""

@@ -10,7 +10,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
 from typing import Any
 
-from fenland.core.definitions.model import Collection, Field
+from fenland.core.definitions.model import Collection
 from fenland.core.values.identity import part_tag
 
 Record = dict[str, Any]
@@ -87,17 +87,14 @@ def _protected(
     collection: Collection, denied: frozenset[str], *, creating: bool, transfer: bool
 ) -> Iterable[tuple[str, str]]:
     for name, item in collection.fields.items():
-        if (code := _protection(item, creating=creating)) is not None:
-            yield name, code
+        if item.derived is not None:
+            yield name, "derived"
+        elif item.fixed and not creating:
+            yield name, "fixed"
         elif name == collection.owner and not transfer:
             yield name, "owner"
         elif name in denied:
             yield name, "not_permitted"
-
-
-def _protection(item: Field, *, creating: bool) -> str | None:
-    if item.derived is not None:
-        return "derived"
-    if item.read_only:
-        return "read_only"
-    return "fixed" if item.fixed and not creating else None
+        elif item.read_only:
+            # Behind all others: of a record's own past it is none (`of_past`), and they are.
+            yield name, "read_only"

@@ -12,7 +12,7 @@ from typing import Any
 
 from fenland.core.definitions.catalog import rule_names
 from fenland.core.definitions.field_reading import Notes, Path, known_keywords
-from fenland.core.definitions.formulas import FormulaReader
+from fenland.core.definitions.formulas import FormulaReader, refuse_derived
 from fenland.core.definitions.model import TRIGGERS, Collection, Effect, Field, Formula, Trigger
 from fenland.core.expressions.types import Catalog
 from fenland.core.names import did_you_mean
@@ -46,14 +46,9 @@ class EffectReader:
         path: Path = ("fields", item.name, "default", "expression")
         text: Any = item.initial
         formula = self._beginning.formula(text, item, path, "default")
-        self._refuse_derived(formula, path, "default")
+        if formula is not None:
+            refuse_derived(formula.inputs, self._fields, path, "default", self._notes)
         return replace(item, initial=formula)
-
-    def _refuse_derived(self, formula: Formula | None, path: Path, word: str) -> None:
-        for name in () if formula is None else formula.inputs:
-            if name in self._fields and self._fields[name].derived is not None:
-                hint = "It is worked out after all others. Say what it is derived from."
-                self._notes.add(path, f"{word} asks for {name!r}, which is derived.", hint)
 
     # --- effects --------------------------------------------------------------------------------------
 

@@ -25,6 +25,24 @@ _FITTING: Mapping[str, Collection[str]] = {
 }
 
 
+def refuse_unfit(rule: Checked, item: Field, path: Path, word: str, notes: Notes) -> None:
+    """Notes where what an expression gives can be no value of a field."""
+    wanted = type_of(item).kind
+    if rule.type.kind not in ("dyn", "null_type", wanted, *_FITTING.get(wanted, ())):
+        what = f"{word} gives {rule.type}, and field {item.name!r} holds {wanted}."
+        notes.add(path, what, "Convert it, or give the field another type.")
+
+
+def refuse_derived(
+    asked: Iterable[str], fields: Mapping[str, Field], path: Path, word: str, notes: Notes
+) -> None:
+    """Notes a derived field among those that are asked for."""
+    for name in asked:
+        if name in fields and fields[name].derived is not None:
+            hint = "It is worked out after all others. Say what it is derived from."
+            notes.add(path, f"{word} asks for {name!r}, which is derived.", hint)
+
+
 class FormulaReader:
     """Reads the formulas of one collection, all of which speak of the same names."""
 
@@ -36,10 +54,7 @@ class FormulaReader:
         rule = self._read(text, path, check)
         if rule is None:
             return None
-        wanted = type_of(item).kind
-        if rule.type.kind not in ("dyn", "null_type", wanted, *_FITTING.get(wanted, ())):
-            what = f"{word} gives {rule.type}, and field {item.name!r} holds {wanted}."
-            self._notes.add(path, what, "Convert it, or give the field another type.")
+        refuse_unfit(rule, item, path, word, self._notes)
         formula = Formula(rule, self._notes.source.file, self._notes.source.line(path))
         if not (item.sensitive or item.write_only):
             self._refuse_secrets(formula, item, path)

@@ -9,8 +9,9 @@ from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
-from fenland.core.definitions.catalog import rule_names, type_of
+from fenland.core.definitions.catalog import rule_names
 from fenland.core.definitions.field_reading import Notes, Path, known_keywords
+from fenland.core.definitions.formulas import refuse_derived, refuse_unfit
 from fenland.core.definitions.model import (
     EVERYONE,
     FIELD_RIGHTS,
@@ -36,14 +37,6 @@ _RECORDS: Mapping[str, Sequence[str]] = {
     "delete": ("record",),
     "transfer": ("record", "next"),
     "erase": ("record",),
-}
-#: What a field of a type takes, besides what is of the type itself.
-_READ_AS: Mapping[str, Sequence[str]] = {
-    "double": ("int", "decimal"),
-    "decimal": ("int", "double"),
-    "int": ("double", "decimal"),
-    "date": ("string",),
-    "timestamp": ("string",),
 }
 #: What is created is judged by what it would be.
 _NOT_KNOWN = "A record is not there before it is created. Speak of next."
@@ -167,15 +160,9 @@ class RuleReader:
         except ExpressionMistake as mistake:
             self._notes.add_expression(path, mistake)
             return None
-        derived = {name for name, one in self._collection.fields.items() if one.derived is not None}
-        if asked := [one.steps[0].name for one in paths_in(found.tree) if one.steps[0].name in derived]:
-            hint = "It is worked out after all others. Say what it is derived from."
-            self._notes.add(path, f"{word} asks for {asked[0]!r}, which is derived.", hint)
-        wanted = type_of(item).kind
-        if found.type.kind not in ("dyn", wanted, *_READ_AS.get(wanted, ())):
-            self._notes.add(
-                path, f"{word} gives {found.type}, and field {item.name!r} holds {wanted}.", "Convert it."
-            )
+        asked = [one.steps[0].name for one in paths_in(found.tree) if one.steps]
+        refuse_derived(asked, self._collection.fields, path, word, self._notes)
+        refuse_unfit(found, item, path, word, self._notes)
         return found
 
     # --- checks -------------------------------------------------------------------------------

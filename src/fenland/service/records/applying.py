@@ -44,14 +44,15 @@ def _write(work: Work, change: Change) -> None:
         return
     resource = work.service.resources[change.collection]
     records = resource.records
+    if resource.rules.series and change.after is not None:
+        # Ahead of the record, which may yet be refused: it is none of those that there were.
+        _note_numbers(work, resource, change)
     if change.before is None and change.after is not None:
         records.add(work.writing, change.after)
     elif change.before is not None and change.after is not None:
         records.change(work.writing, change.record_id, change.before["version"], change.columns)
     elif change.before is not None:
         records.remove(work.writing, change.record_id, change.before["version"])
-    if resource.rules.series and change.after is not None:
-        _note_numbers(work, resource, change)
 
 
 def _note_numbers(work: Work, resource: Resource, change: Change) -> None:

@@ -16,7 +16,7 @@ from fenland.core.changes.change import Change, alteration, deletion
 from fenland.core.definitions.model import Collection, Field
 from fenland.core.limits import beyond
 from fenland.core.problems import Conflict
-from fenland.service.records.settling import Proposal, with_consequences
+from fenland.service.records.settling import Proposal, judge, with_consequences
 from fenland.service.service import Resource
 from fenland.service.work import View
 
@@ -117,6 +117,9 @@ class _Deleting:
         """The emptied references, and what is derived from them. Raises `Conflict` where that cannot be."""
         cleared = Proposal(one.resource, one.record, one.record, one.cleared, {}, None, "update")
         proposal, wrong = with_consequences(self._view, self._caller, cleared, [])
+        if proposal.values != one.cleared:
+            # Of what else changes as much is asked as of any change.
+            judge(self._view, self._caller, proposal, wrong)
         if wrong:
             raise Conflict(
                 "Records that refer to this one could not be kept without it: what follows from that would "

@@ -157,14 +157,20 @@ def settle(view: View, caller: Caller, proposal: Proposal, problems: list[Proble
         proposal, wrong = with_consequences(view, caller, proposal, problems)
     if wrong:
         problems += _told(wrong, resource, sight, stored or record)
-    record = proposal.record
-    check_record(record, proposal.values, view.limits)
-    rules.validate_whole(record, problems)
-    problems += rules.run_checks(sight.names, record, stored, problems)
-    rules.check_schemes(proposal.values, view.limits.schemes, problems)
-    problems += check_others(view, caller, resource, proposal.values, record)
+    judge(view, caller, proposal, problems)
     demand_reason(resource, proposal.reason, problems)
     return proposal
+
+
+def judge(view: View, caller: Caller, proposal: Proposal, problems: list[Problem]) -> None:
+    """Adds what is wrong with a record as it would be. Raises `TooLarge` for one over the limits."""
+    resource, stored, record = proposal.resource, proposal.stored, proposal.record
+    rules, names = resource.rules, view.sight(caller).names
+    check_record(record, proposal.values, view.limits)
+    rules.validate_whole(record, problems)
+    problems += rules.run_checks(names, record, stored, problems)
+    rules.check_schemes(proposal.values, view.limits.schemes, problems)
+    problems += check_others(view, caller, resource, proposal.values, record)
 
 
 def unseen(problems: list[Problem], access: FieldAccess) -> list[Problem]:

@@ -56,6 +56,7 @@ class TableRecords:
         #: Few: which fields rules ask for is settled by the definitions.
         self._parts: dict[tuple[str, tuple[str, ...]], Prepared] = {}
         self._counts: dict[str, Prepared] = {}
+        self._values: dict[str, Prepared] = {}
         names = [column.name for column in self._columns]
         self._by_field = {"id": Prepared(self._where_equal("id"), engine)}
         conversions = {names[place]: convert for place, convert in self._by_field["id"].conversions.items()}
@@ -107,10 +108,10 @@ class TableRecords:
 
     def values(self, reading: Reading, field: str) -> Iterator[Any]:
         """See `Records`."""
-        prepared = self._counts.get(f"values {field}")
+        prepared = self._values.get(field)
         if prepared is None:
             statement = select(self._table.c[field]).where(self._table.c[field].is_not(None))
-            prepared = self._counts[f"values {field}"] = Prepared(statement, self._engine)
+            prepared = self._values[field] = Prepared(statement, self._engine)
         for row in reading.execute(prepared.text, prepared.values({})):
             yield prepared.converted(row)[0]
 
