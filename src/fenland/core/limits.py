@@ -31,7 +31,8 @@ BOUNDS = Bounds()
 class Limits:
     """The bounds, each with its default.
 
-    `body` is in bytes; `record` and `answer` are in characters of JSON; `cascade` counts records,
+    `body` is in bytes; `record` and `answer` are in characters of JSON; `cascade` and `consequences` count
+    records,
     `long_reads` the long searches of one account, and `read_seconds` how long one may take. `many` counts the
     records that one change by filter may touch, `rows` and `file` those of a file that is brought in, and its
     bytes, `expression` bounds what callers write, and `evaluation` counts steps: what the expressions of one
@@ -45,6 +46,7 @@ class Limits:
     batch: int = 500
     answer: int = 16_000_000
     cascade: int = 5_000
+    consequences: int = 10_000
     long_reads: int = 4
     read_seconds: float = 20.0
     many: int = 1_000

@@ -22,8 +22,9 @@ import structlog
 from fenland.core.access.field_access import FieldAccess, Record
 from fenland.core.access.policy import Actor, Caller, Follow, Policy, Sight, nothing
 from fenland.core.changes.rules import Rules
+from fenland.core.consequences.network import Network
 from fenland.core.definitions.catalog import catalog_of, followed_fields
-from fenland.core.definitions.model import Collection, Definitions, Formula, Rule
+from fenland.core.definitions.model import Aggregate, Collection, Definitions, Formula, Rule
 from fenland.core.evolving.comparing import compare
 from fenland.core.evolving.lineage import Lineage, Passage
 from fenland.core.expressions.checking import Checked
@@ -97,6 +98,8 @@ class Service:
             name: Resource(one, Rules(one), Policy(one), database.records[name], database.moved.get(name, 0))
             for name, one in definitions.collections.items()
         }
+        #: What follows from what between records.
+        self.network = Network(definitions)
         self.policies = {name: one.policy for name, one in self.resources.items()}
         self.followed = followed_fields(definitions.collections.values())
         self.catalog = catalog_of(definitions.collections.values())
@@ -123,7 +126,7 @@ class Service:
             caller, now if self.zone is UTC else now.astimezone(self.zone), follow, self.rule_failed, whole
         )
 
-    def rule_failed(self, rule: Rule | Formula, why: str) -> None:
+    def rule_failed(self, rule: Rule | Formula | Aggregate, why: str) -> None:
         """Notes a rule that could not be evaluated, and so denied, or gave nothing; once for each."""
         known = (rule.file, rule.line, str(rule))
         if known not in self._failed:

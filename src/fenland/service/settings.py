@@ -176,6 +176,9 @@ class Settings(BaseSettings):
         16_000_000, ge=10_000, description="The most that one answer holds, in characters of JSON."
     )
     cascade_limit: int = Field(5_000, ge=1, description="Records that one deletion touches, at most.")
+    consequence_limit: int = Field(
+        10_000, ge=1, description="Records that are derived anew by one change, at most."
+    )
     many_limit: int = Field(1_000, ge=1, description="Records that one change by filter touches, at most.")
     import_limit: int = Field(100_000, ge=1, description="Rows of a file that is imported, at most.")
     import_body_limit: int = Field(
@@ -278,6 +281,7 @@ class Settings(BaseSettings):
             batch=self.batch_limit,
             answer=self.answer_limit,
             cascade=self.cascade_limit,
+            consequences=self.consequence_limit,
             long_reads=self.long_reads,
             read_seconds=self.read_timeout,
             many=self.many_limit,

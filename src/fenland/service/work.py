@@ -10,17 +10,20 @@ from contextlib import contextmanager
 from dataclasses import replace
 from typing import Any, TypeVar
 
+from fenland.core.access.conditions import Among, Column
 from fenland.core.access.field_access import Record
 from fenland.core.access.policy import Caller, Sight
 from fenland.core.changes.change import ALONE, Act, Stamp
 from fenland.core.definitions.model import Field, place_of
-from fenland.core.history.entries import Entry
+from fenland.core.history.entries import BEYOND_ALL, Entry
 from fenland.core.limits import Limits
 from fenland.core.problems import Conflict
 from fenland.service.service import Resource, Service
-from fenland.storage.door import Account, History, Reading, ReferenceBroken, Writing
+from fenland.storage.door import Account, History, Order, Page, Reading, ReferenceBroken, Writing
 
 Result = TypeVar("Result")
+#: Records that are read at once, where there may be very many.
+_AT_A_TIME = 500
 
 
 class View:
@@ -60,10 +63,11 @@ class View:
     def sight(self, caller: Caller) -> Sight:
         """What rules are judged with for a caller: references are followed within this unit of work."""
         if self._sight is None or self._sight.caller is not caller:
-            self._sight = self.service.sight(caller, self._follow, self._whole)
+            self._sight = self.service.sight(caller, self.follow, self._whole)
         return self._sight
 
-    def _follow(self, collection: str, key: Any) -> Record | None:
+    def follow(self, collection: str, key: Any) -> Record | None:
+        """Of the record of a collection with this key, what expressions may ask for; whoever asks."""
         target, asked = self.service.resources[collection], self.service.followed[collection]
         return target.records.find_part(self.reading, target.collection.key, key, asked)
 
@@ -103,6 +107,27 @@ class View:
     def count_referring(self, resource: Resource, field: str, key: Any) -> int:
         """How many there are."""
         return resource.records.count_referring(self.reading, field, key)
+
+    def all_referring(self, resource: Resource, field: str, key: Any) -> Iterator[Record]:
+        """All of them, however many there are."""
+        found = self.referring(resource, field, key, _AT_A_TIME + 1)
+        if len(found) <= _AT_A_TIME:
+            yield from found
+            return
+        condition, after, more = Among(Column((field,)), (key,)), None, True
+        while more:
+            page = Page(condition, order=(Order("id"),), after=after, limit=_AT_A_TIME)
+            found, more = resource.records.page(self.reading, page)
+            yield from found
+            after = (found[-1]["id"],) if found else None
+            self.breathe()
+
+    def settled(self, record: Record) -> int:
+        """The last version of a record that was not merely derived."""
+        newest, _ = self.history.of_record(self.reading, record["id"], below=BEYOND_ALL, limit=1)
+        if newest and newest[0].settled is not None:
+            return newest[0].settled
+        return int(record["version"])
 
     def last_number(self, resource: Resource, item: Field) -> int:
         """How far the series of a field has come; one below its first number where it has not begun."""

@@ -15,6 +15,7 @@ from fenland.core.access.policy import Caller
 from fenland.core.definitions.model import Collection
 from fenland.core.history.entries import Action, Entry
 from fenland.core.reserved import made, renewed
+from fenland.core.values.plain import same
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,6 +42,15 @@ class Stamp:
 
 
 @dataclass(frozen=True, slots=True)
+class Follows:
+    """By what a change follows from another: the place of that in the list, and the rule's, for people."""
+
+    stamp: Stamp
+    cause: int
+    rule: str
+
+
+@dataclass(frozen=True, slots=True)
 class Change:
     """One change of one record.
 
@@ -59,6 +69,8 @@ class Change:
     fields: Mapping[str, tuple[Any, Any]]
     stamp: Stamp
     cause: int | None = None
+    #: Where the rule stands by which it follows.
+    rule: str | None = None
     secret: frozenset[str] = frozenset()
     unkept: frozenset[str] = frozenset()
 
@@ -100,6 +112,7 @@ class Change:
             batch=act.batch,
             undoes=act.undoes,
             restores=act.restores,
+            rule=self.rule,
             secret=self.secret,
             unkept=self.unkept,
         )
@@ -145,6 +158,16 @@ def erasure(
     record = {**stored, **values, **renewed(version, stamp.time, stamp.by)}
     differing = {name: (None, value) for name, value in values.items()} | dict.fromkeys(gone, (None, None))
     return _change(collection, "erase", (stored, record), differing, stamp)
+
+
+def derivation(collection: Collection, stored: Record, record: Record, follows: Follows) -> Change:
+    """The change that gives a stored record what is derived from others, as `record` has it."""
+    version, stamp = stored["version"] + 1, follows.stamp
+    after = {**record, **renewed(version, stamp.time, stamp.by)}
+    pairs = {name: (stored[name], after[name]) for name in collection.fields}
+    differing = {name: pair for name, pair in pairs.items() if not same(*pair)}
+    change = _change(collection, "derive", (stored, after), differing, stamp)
+    return replace(change, cause=follows.cause, rule=follows.rule)
 
 
 def deletion(collection: Collection, stored: Record, stamp: Stamp, cause: int | None = None) -> Change:

@@ -215,8 +215,11 @@ class Rules:
         following: Mapping[str, Any],
         before: Mapping[str, Any] | None,
         problems: list[Problem],
+        asking: Iterable[str] | None = None,
     ) -> list[Problem]:
         """What the collection's checks say of a record as it would be; `names` are those around it.
+
+        `asking` are fields, of which at least one must be asked for.
 
         A check that blames a field which is wrong already says nothing more. One that cannot be evaluated
         does not hold.
@@ -225,6 +228,8 @@ class Rules:
         for check, holds in self._conditions:
             pointers = [self._pointers[name] for name in check.fields] or [""]
             if not known.isdisjoint(pointers) or (before is None and check.compares):
+                continue
+            if asking is not None and check.asked.isdisjoint(asking):
                 continue
             detail, params = check.message, dict[str, Any]()
             try:

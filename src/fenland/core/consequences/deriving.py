@@ -1,4 +1,4 @@
-"""Deriving: the values of derived fields, worked out from the other fields of their record."""
+"""Deriving: values worked out from the other fields of their record and beyond."""
 
 from __future__ import annotations
 
@@ -6,31 +6,45 @@ from collections.abc import Callable, Mapping
 from typing import Any
 
 from fenland.core.consequences.fitting import Fitted
-from fenland.core.definitions.formulas import in_order
-from fenland.core.definitions.model import Collection, Formula
+from fenland.core.consequences.gathering import Follow, Gathering
+from fenland.core.definitions.asking import derived_inputs, in_order, own_needs
+from fenland.core.definitions.model import Aggregate, Collection, Field, Formula
 from fenland.core.definitions.validation import REFUSED
 from fenland.core.expressions import EvaluationError
-from fenland.core.problems import Problem
+from fenland.core.expressions.evaluation import FOLLOW
+from fenland.core.problems import Problem, pointer_to
 
 Record = dict[str, Any]
 #: Told of a formula that failed where its field may hold nothing, and why.
-Failed = Callable[[Formula, str], None]
+Failed = Callable[[Formula | Aggregate, str], None]
 
 
 class Derivations:
-    """The derived fields of one collection, each behind those that it is derived from."""
+    """The derived fields of one collection, each behind those that it is derived from.
+
+    What is gathered from other records (`gathering.py`) is one of them, and stays as it is here.
+    """
 
     def __init__(self, collection: Collection) -> None:
-        found = in_order(collection.fields, lambda item: item.derived)
-        self._all = [Fitted(item, item.derived) for item in found if item.derived is not None]
-        self.names = frozenset(one.field.name for one in self._all)
+        self.collection = collection
+        fields, needs = collection.fields, own_needs(collection.fields, derived_inputs)
+        found = [(fields[name], fields[name].derived) for name in in_order(needs)]
+        self._all = [Fitted(item, rule) for item, rule in found if isinstance(rule, Formula)]
+        self.names = frozenset(needs)
+        #: What is gathered, with what it is of no records.
+        self.gathered: Record = {
+            item.name: Gathering(item, rule).empty for item, rule in found if isinstance(rule, Aggregate)
+        }
         #: By the pointer of each, the fields that it is derived from.
         self.inputs = {one.pointer: one.inputs for one in self._all}
 
-    def values(self, record: Mapping[str, Any], problems: list[Problem], failed: Failed) -> Record:
-        """The derived values of a record, by its other fields; what is wrong is added to the problems.
+    def values(
+        self, record: Mapping[str, Any], problems: list[Problem], failed: Failed, follow: Follow
+    ) -> Record:
+        """The derived values of a record, by its other fields and what it refers to.
 
-        Of what is derived from a field that is wrong already, nothing more is said.
+        What is wrong is added to the problems. Of what is derived from a field that is wrong already, nothing
+        more is said.
         """
         if not self._all:
             return {}
@@ -41,7 +55,8 @@ class Derivations:
             if not wrong.isdisjoint(one.inputs):
                 wrong.add(name)
                 continue
-            value = self._worked_out(one, whole, problems, failed)
+            follow_own = through_itself(follow, self.collection, whole)
+            value = self._worked_out(one, {"record": whole, FOLLOW: follow_own}, problems, failed)
             if value is REFUSED:
                 wrong.add(name)
             else:
@@ -49,17 +64,37 @@ class Derivations:
         return found
 
     @staticmethod
-    def _worked_out(one: Fitted, record: Record, problems: list[Problem], failed: Failed) -> Any:
+    def _worked_out(one: Fitted, names: Mapping[str, Any], problems: list[Problem], failed: Failed) -> Any:
         value, why, item = None, "it comes to nothing", one.field
         try:
-            value = one.value({"record": record}, problems)
+            value = one.value(names, problems)
         except EvaluationError as error:
             why = str(error).rstrip(".")
             if item.nullable:
                 failed(one.formula, why)
         if value is None and not item.nullable:
-            empty = [name for name in one.inputs if record.get(name) is None]
-            detail = f"Cannot be worked out from {', '.join(one.inputs) or 'its expression'}: {why}."
-            problems.append(Problem(one.pointer, "underivable", detail, {"empty": empty}))
+            problems.append(nothing_comes_of_it(item, one.formula, names["record"], why))
             return REFUSED
         return value
+
+
+def nothing_comes_of_it(
+    item: Field, rule: Formula | Aggregate, record: Mapping[str, Any], why: str
+) -> Problem:
+    """The problem of a derived field that must hold a value, and comes to none."""
+    empty = [name for name in rule.inputs if record.get(name) is None]
+    source = ", ".join(rule.inputs) or "its expression"
+    if isinstance(rule, Aggregate):
+        source = f"{rule.collection}.{rule.reference}"
+    detail = f"Cannot be worked out from {source}: {why}."
+    return Problem(pointer_to(item.name), "underivable", detail, {"empty": empty})
+
+
+def through_itself(follow: Follow, collection: Collection, record: Mapping[str, Any]) -> Follow:
+    """The same, but for a reference of a record to itself: that leads to it as it would be."""
+    name, key = collection.name, record.get(collection.key)
+
+    def found(target: str, wanted: Any) -> Mapping[str, Any] | None:
+        return record if target == name and wanted == key else follow(target, wanted)
+
+    return found

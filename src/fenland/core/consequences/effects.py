@@ -13,7 +13,7 @@ from typing import Any
 
 from fenland.core.consequences.deriving import Failed
 from fenland.core.consequences.fitting import Fitted
-from fenland.core.definitions.formulas import in_order
+from fenland.core.definitions.asking import in_order, own_needs
 from fenland.core.definitions.model import TRIGGERS, Collection, Effect, Formula, Trigger
 from fenland.core.definitions.validation import REFUSED
 from fenland.core.expressions import EvaluationError, compiled
@@ -118,7 +118,10 @@ class Beginnings:
     """What gives the fields of a new record their values, each behind those that it asks for."""
 
     def __init__(self, collection: Collection) -> None:
-        found = in_order(collection.fields, lambda item: item.initial)
+        needs = own_needs(
+            collection.fields, lambda item: None if item.initial is None else item.initial.inputs
+        )
+        found = [collection.fields[name] for name in in_order(needs)]
         self._all = [Fitted(item, item.initial) for item in found if item.initial is not None]
         self.names = frozenset(one.field.name for one in self._all)
 

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from decimal import ROUND_HALF_EVEN, Context, Decimal
+from fractions import Fraction
 from math import isfinite
 from typing import Any
 
@@ -21,6 +22,53 @@ from fenland.core.problems import Problem, pointer_to
 _EXACT = Context(prec=100)
 #: What is kept as it comes out.
 _PLAIN = (str, bool)
+_NUMBERS = (int, float, Decimal, Fraction)
+
+
+class Fitting:
+    """What makes values of one field."""
+
+    def __init__(self, item: Field) -> None:
+        self.pointer = pointer_to(item.name)
+        self._check = compile_field(item)
+        #: What the values of the field are whole multiples of; None where they need not be of anything.
+        self.step = _step_of(item)
+
+    def value(self, found: Any, problems: list[Problem]) -> Any:
+        """The value as it is kept, or `REFUSED` with a problem. Raises `EvaluationError`."""
+        if found is None or type(found) in _PLAIN:
+            return None if found is None else self._check(found, self.pointer, problems)
+        if self.step is not None and type(found) in _NUMBERS:
+            found = self.rounded(found)
+        elif isinstance(found, Fraction):
+            found = _double(found)
+        elif isinstance(found, float) and not isfinite(found):
+            raise EvaluationError(f"The result, {found}, is no number")
+        else:
+            found = as_json(found)
+        return self._check(found, self.pointer, problems)
+
+    def rounded(self, found: Any) -> Any:
+        """A number as one that the field may hold. Raises `EvaluationError`."""
+        if isinstance(found, float) and not isfinite(found):
+            raise EvaluationError(f"The result, {found}, is no number")
+        step = self.step
+        if step is None or (step == 1 and isinstance(found, int)):
+            return found
+        if isinstance(found, Fraction):
+            # Half-even.
+            return _EXACT.multiply(Decimal(round(found / Fraction(step))), step)
+        # A double is what its shortest text says, as everywhere.
+        exact = Decimal(repr(found)) if isinstance(found, float) else Decimal(found)
+        steps = _EXACT.divide(exact, step).to_integral_value(ROUND_HALF_EVEN, _EXACT)
+        return _EXACT.multiply(steps, step)
+
+
+def _double(found: Fraction) -> float:
+    try:
+        return float(found)
+    except OverflowError:
+        raise EvaluationError("The result is too large for a number") from None
 
 
 class Fitted:
@@ -28,34 +76,12 @@ class Fitted:
 
     def __init__(self, item: Field, formula: Formula) -> None:
         self.field, self.formula, self.inputs = item, formula, formula.inputs
-        self.pointer = pointer_to(item.name)
-        self._run = compiled(formula.rule.tree)
-        self._check = compile_field(item)
-        self._step = _step_of(item)
+        self._run, self._fitting = compiled(formula.rule.tree), Fitting(item)
+        self.pointer = self._fitting.pointer
 
     def value(self, names: Mapping[str, Any], problems: list[Problem]) -> Any:
-        """The value as it is kept, or `REFUSED` with a problem. Raises `EvaluationError`."""
-        found = self._run(names)
-        if found is None or type(found) in _PLAIN:
-            return None if found is None else self._check(found, self.pointer, problems)
-        if self._step is not None and type(found) in (int, float, Decimal):
-            found = self._rounded(found, self._step)
-        elif isinstance(found, float) and not isfinite(found):
-            raise EvaluationError(f"The result, {found}, is no number")
-        else:
-            found = as_json(found)
-        return self._check(found, self.pointer, problems)
-
-    @staticmethod
-    def _rounded(found: float | Decimal, step: Decimal) -> int | Decimal:
-        if not isfinite(found):
-            raise EvaluationError(f"The result, {found}, is no number")
-        if isinstance(found, int) and step == 1:
-            return found
-        # A double is what its shortest text says, as everywhere.
-        exact = Decimal(repr(found)) if isinstance(found, float) else Decimal(found)
-        steps = _EXACT.divide(exact, step).to_integral_value(ROUND_HALF_EVEN, _EXACT)
-        return _EXACT.multiply(steps, step)
+        """See `Fitting`."""
+        return self._fitting.value(self._run(names), problems)
 
 
 def _step_of(item: Field) -> Decimal | None:

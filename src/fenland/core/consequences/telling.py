@@ -6,9 +6,15 @@ from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from typing import Any, Literal
 
-from fenland.core.definitions.model import Collection, Definitions, Effect, Formula, place_of
-from fenland.core.expressions.checking import Checked
-from fenland.core.expressions.tree import paths_in
+from fenland.core.definitions.asking import Place, asked_by, sources_of
+from fenland.core.definitions.model import (
+    Aggregate,
+    Collection,
+    Definitions,
+    Effect,
+    Formula,
+    place_of,
+)
 
 Kind = Literal["derived", "default", "series", "effect", "deletion"]
 
@@ -53,9 +59,10 @@ def _of(collection: Collection, definitions: Definitions) -> Iterator[Consequenc
             does = f"the next number, from {item.series.value(item.series.first)} on"
             yield Consequence("series", place, does, on=("create",))
         if item.initial is not None:
-            yield _formula("default", place, item.initial, collection, on=("create",))
+            asked = asked_by(collection.name, item.initial.rules)
+            yield _made("default", place, item.initial, asked, on=("create",))
         if item.derived is not None:
-            yield _formula("derived", place, item.derived, collection)
+            yield _made("derived", place, item.derived, sources_of(collection.name, item))
     for effect in collection.effects:
         yield from _effect(effect, collection)
     for item in collection.fields.values():
@@ -66,11 +73,10 @@ def _of(collection: Collection, definitions: Definitions) -> Iterator[Consequenc
             yield Consequence("deletion", place, then, (source,), ("delete",))
 
 
-def _formula(
-    kind: Kind, place: str, formula: Formula, collection: Collection, on: tuple[str, ...] = ()
+def _made(
+    kind: Kind, place: str, rule: Formula | Aggregate, asked: Iterable[Place], on: tuple[str, ...] = ()
 ) -> Consequence:
-    sources = tuple(_sources([formula.rule], collection))
-    return Consequence(kind, place, str(formula), sources, on, file=formula.file, line=formula.line)
+    return Consequence(kind, place, str(rule), _named(asked), on, file=rule.file, line=rule.line)
 
 
 def _effect(effect: Effect, collection: Collection) -> Iterator[Consequence]:
@@ -78,22 +84,13 @@ def _effect(effect: Effect, collection: Collection) -> Iterator[Consequence]:
     asked = [] if effect.condition is None else [effect.condition]
     for name, formula in effect.sets.items():
         place = place_of(collection, collection.fields[name])
-        sources = tuple(_sources([*asked, formula.rule], collection))
+        sources = _named(asked_by(collection.name, [*asked, formula.rule]))
         on = tuple(one for one in ("create", "update", "restore") if one in effect.on)
         yield Consequence("effect", place, str(formula), sources, on, condition, effect.file, effect.line)
 
 
-def _sources(rules: Iterable[Checked], collection: Collection) -> Iterable[str]:
-    """The fields that expressions ask for, also of what is referred to; each once."""
-    found: dict[str, None] = {}
-    for rule in rules:
-        for path in paths_in(rule.tree):
-            place: str | None = collection.name
-            for step in path.steps:
-                if place is not None:
-                    found[f"{place}.{step.name}"] = None
-                place = step.references
-    return found
+def _named(places: Iterable[Place]) -> tuple[str, ...]:
+    return tuple(f"{collection}.{field}" for collection, field in places)
 
 
 def mermaid(consequences: Iterable[Consequence]) -> str:

@@ -5,10 +5,11 @@ Each piece of advice names where it stands and what would be clearer; nothing is
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 
-from fenland.core.definitions.model import Check, Collection, Definitions, Field, Formula
+from fenland.core.definitions.asking import Place, asked_by, sources_of
+from fenland.core.definitions.model import EVERYONE, Check, Collection, Definitions, Field
 from fenland.core.expressions.tree import Call, Constant, Node, Path, parts_of, paths_in
 
 #: Operators that are an error where a side is null.
@@ -29,16 +30,16 @@ class Advice:
 
 def advise(definitions: Definitions) -> list[Advice]:
     """All advice on these definitions."""
-    return [one for collection in definitions.collections.values() for one in _of(collection)]
+    return [one for collection in definitions.collections.values() for one in _of(collection, definitions)]
 
 
-def _of(collection: Collection) -> Iterator[Advice]:
+def _of(collection: Collection, definitions: Definitions) -> Iterator[Advice]:
     for number, check in enumerate(collection.checks):
         place = f"{collection.name}.checks/{number}"
         yield from _nulls(place, check, collection)
         yield from _hidden(place, check, collection)
-    for place, item, formula in _formulas(collection):
-        yield from _wider(place, item, formula, collection)
+    for place, item, sources in _made(collection):
+        yield from _wider(place, item, sources, (collection, definitions))
     for item in collection.fields.values():
         if item.sensitive and item.required and item.fixed:
             yield Advice(
@@ -48,32 +49,48 @@ def _of(collection: Collection) -> Iterator[Advice]:
             )
 
 
-def _formulas(collection: Collection) -> Iterator[tuple[str, Field, Formula]]:
-    """What gives fields their values: where it stands, the field, and the formula."""
+def _made(collection: Collection) -> Iterator[tuple[str, Field, Iterable[Place]]]:
+    """Fields that get their values from others: where that stands, the field, and those others."""
     for item in collection.fields.values():
-        for formula in (item.derived, item.initial):
-            if formula is not None:
-                yield f"{collection.name}.{item.name}", item, formula
+        place = f"{collection.name}.{item.name}"
+        if item.derived is not None:
+            yield place, item, sources_of(collection.name, item)
+        if item.initial is not None:
+            yield place, item, asked_by(collection.name, item.initial.rules)
     for number, effect in enumerate(collection.effects):
         for name, formula in effect.sets.items():
-            yield f"{collection.name}.effects/{number}", collection.fields[name], formula
+            sources = asked_by(collection.name, formula.rules)
+            yield f"{collection.name}.effects/{number}", collection.fields[name], sources
 
 
-def _wider(place: str, item: Field, formula: Formula, collection: Collection) -> Iterator[Advice]:
+def _wider(
+    place: str, item: Field, sources: Iterable[Place], where: tuple[Collection, Definitions]
+) -> Iterator[Advice]:
     """What a field tells of others that not all of its readers may read."""
-    own = item.access.get("read")
-    others = {
-        name: collection.fields[name].access.get("read")
-        for name in formula.inputs
-        if name in collection.fields
-    }
-    kept = " and ".join(name for name, rule in others.items() if rule is not None and str(rule) != str(own))
+    collection, definitions = where
+    own, kept = _readers(item, collection), dict[str, None]()
+    for name, field in sources:
+        of = definitions.collections[name]
+        if field not in of.fields:
+            continue
+        rules = _readers(of.fields[field], of)
+        # Where records are read by the same rule, or by everybody, only rules of the field are to be asked.
+        if rules[1] not in (own[1], EVERYONE) or (rules[0] and rules[0] != own[0]):
+            kept[field if name == collection.name else f"{name}.{field}"] = None
     if kept:
+        told = " and ".join(kept)
         yield Advice(
             place,
-            f"{item.name} is made of {kept}, and can be read by people who may not read {kept}.",
+            f"{item.name} is made of {told}, and can be read by people who may not read {told}.",
             "Give it the same access: read, or accept that it tells of it.",
         )
+
+
+def _readers(item: Field, collection: Collection) -> tuple[str, str]:
+    """Who may read a field, where it says, and who its records; in words."""
+    rules = (item.access.get("read"), collection.access.get("read"))
+    own, records = ("" if rule is None else str(rule) for rule in rules)
+    return own, records
 
 
 def _nulls(place: str, check: Check, collection: Collection) -> Iterator[Advice]:

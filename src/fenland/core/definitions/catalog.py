@@ -83,6 +83,8 @@ def followed_fields(collections: Iterable[Collection]) -> dict[str, tuple[str, .
         formulas += [formula for effect in one.effects for formula in effect.sets.values()]
         trees = [condition.tree for condition in conditions if condition is not None]
         trees += [formula.rule.tree for formula in formulas]
+        derived = [item.derived for item in one.fields.values() if item.derived is not None]
+        trees += [rule.tree for formula in derived for rule in formula.rules]
         for path in (
             path for tree in (*trees, *(check.rule.tree for check in one.checks)) for path in paths_in(tree)
         ):

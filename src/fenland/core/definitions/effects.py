@@ -10,9 +10,10 @@ from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
+from fenland.core.definitions.asking import own_needs
 from fenland.core.definitions.catalog import rule_names
 from fenland.core.definitions.field_reading import Notes, Path, known_keywords
-from fenland.core.definitions.formulas import FormulaReader, refuse_derived
+from fenland.core.definitions.formulas import FormulaReader, refuse_circles, refuse_derived
 from fenland.core.definitions.model import TRIGGERS, Collection, Effect, Field, Formula, Trigger
 from fenland.core.expressions.types import Catalog
 from fenland.core.names import did_you_mean
@@ -25,21 +26,24 @@ _BEGINS = "There is no record yet. Speak of next, the record as it would be."
 class EffectReader:
     """Reads what changes of one collection bring with them, once its fields are known."""
 
-    def __init__(self, notes: Notes, collection: Collection, catalog: Catalog) -> None:
+    def __init__(
+        self, notes: Notes, collection: Collection, collections: Mapping[str, Collection], catalog: Catalog
+    ) -> None:
         self._notes, self._collection, self._fields = notes, collection, collection.fields
         names = rule_names(catalog, collection.name, ("before", "after"))
         names = replace(names, absent=dict.fromkeys(("record", "next"), _SPEAK))
-        self._reader = FormulaReader(notes, collection.fields, names)
+        self._reader = FormulaReader(notes, collections, names)
         names = rule_names(catalog, collection.name, ("next",))
         names = replace(names, absent=dict.fromkeys(("record", "before", "after"), _BEGINS))
-        self._beginning = FormulaReader(notes, collection.fields, names)
+        self._beginning = FormulaReader(notes, collections, names)
 
     # --- what new records begin with ------------------------------------------------------------------
 
     def initial(self, fields: Mapping[str, Field]) -> dict[str, Field]:
         """The fields, with what gives new records their values."""
         found = {name: item if item.initial is None else self._initial(item) for name, item in fields.items()}
-        self._beginning.refuse_circles(found, lambda item: item.initial, "default")
+        needs = own_needs(found, lambda item: None if item.initial is None else item.initial.inputs)
+        refuse_circles(needs, "default", self._notes)
         return found
 
     def _initial(self, item: Field) -> Field:

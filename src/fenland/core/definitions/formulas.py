@@ -1,25 +1,25 @@
 """Formulas: expressions that give fields values, as far as all kinds of them are alike.
 
-Whether what one gives can be a value of its field, what it may not be made of, and in which order several are
-worked out. `derived.py` reads those of derived fields, `effects.py` those of effects and of new records.
+Whether what one gives can be a value of its field, and what it may not be made of. `derived.py` reads those
+of derived fields, `effects.py` those of effects and of new records.
 """
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Collection as Words
 
+from fenland.core.definitions.asking import Place, circles, places_on
 from fenland.core.definitions.catalog import type_of
 from fenland.core.definitions.field_reading import Notes, Path
-from fenland.core.definitions.model import Field, Formula
+from fenland.core.definitions.model import Collection, Field, Formula
 from fenland.core.expressions import ExpressionMistake, parse
 from fenland.core.expressions.checking import Checked, Names, check, check_condition
 from fenland.core.expressions.kinds import NUMBERS
-
-#: Which formula of a field is meant.
-Which = Callable[[Field], Formula | None]
+from fenland.core.expressions.tree import paths_in
 
 #: What else a value can be made of than what a field's kind of expression gives.
-_FITTING: Mapping[str, Collection[str]] = {
+_FITTING: Mapping[str, Words[str]] = {
     **dict.fromkeys(NUMBERS, NUMBERS),
     **dict.fromkeys(("date", "timestamp"), ("string",)),
 }
@@ -46,19 +46,23 @@ def refuse_derived(
 class FormulaReader:
     """Reads the formulas of one collection, all of which speak of the same names."""
 
-    def __init__(self, notes: Notes, fields: Mapping[str, Field], names: Names) -> None:
-        self._notes, self._fields, self._names = notes, fields, names
+    def __init__(self, notes: Notes, collections: Mapping[str, Collection], names: Names) -> None:
+        """`collections` are all of the project, by name."""
+        self._notes, self._collections, self._names = notes, collections, names
 
     def formula(self, text: str, item: Field, path: Path, word: str) -> Formula | None:
         """The formula that a text is, of a field; None where it cannot be read, which is noted."""
-        rule = self._read(text, path, check)
+        rule = self.expression(text, path)
         if rule is None:
             return None
         refuse_unfit(rule, item, path, word, self._notes)
         formula = Formula(rule, self._notes.source.file, self._notes.source.line(path))
-        if not (item.sensitive or item.write_only):
-            self._refuse_secrets(formula, item, path)
+        self.refuse_secrets(rule, item, path)
         return formula
+
+    def expression(self, text: str, path: Path) -> Checked | None:
+        """An expression over the same names, which is noted where it cannot be read."""
+        return self._read(text, path, check)
 
     def condition(self, text: str, path: Path) -> Checked | None:
         """A condition over the same names."""
@@ -71,65 +75,29 @@ class FormulaReader:
             self._notes.add_expression(path, mistake)
             return None
 
-    def _refuse_secrets(self, formula: Formula, item: Field, path: Path) -> None:
-        for name in formula.inputs:
-            asked = self._fields.get(name)
+    def refuse_secrets(self, rule: Checked, item: Field, path: Path) -> None:
+        """Notes where its result would show, and keep, what fields that it asks for must not."""
+        if item.sensitive or item.write_only:
+            return
+        for collection, name in asked_by_root(rule, self._names):
+            asked = self._collections[collection].fields.get(name)
             if asked is not None and (asked.sensitive or asked.write_only):
                 kind = "sensitive" if asked.sensitive else "writeOnly"
                 what = f"Field {item.name!r} would be made of {name!r}, which is {kind}."
                 self._notes.add(path, what, "It would show, and keep, what that must not. Leave it out.")
 
-    def refuse_circles(self, fields: Mapping[str, Field], formula: Which, word: str) -> None:
-        """Notes each field whose formula asks for itself, with the whole chain."""
-        for circle in circles(fields, formula):
-            chain = " → ".join([*circle, circle[0]])
-            path: Path = ("fields", circle[0], word)
-            self._notes.add(path, f"It asks for itself in a circle: {chain}.", "Break it somewhere.")
+
+def asked_by_root(rule: Checked, names: Names) -> dict[Place, None]:
+    """The fields that an expression asks for, of whichever records its names stand for."""
+    found: dict[Place, None] = {}
+    for path in paths_in(rule.tree):
+        found |= dict.fromkeys(places_on(path, names.types[path.root].collection))
+    return found
 
 
-def in_order(fields: Mapping[str, Field], formula: Which) -> list[Field]:
-    """The fields that have such a formula, each behind those that it asks for."""
-    found: dict[str, Field] = {}
-
-    def add(item: Field) -> None:
-        if formula(item) is not None and item.name not in found:
-            for name in _asked(item, fields, formula):
-                add(fields[name])
-            found[item.name] = item
-
-    for item in fields.values():
-        add(item)
-    return list(found.values())
-
-
-def circles(fields: Mapping[str, Field], formula: Which) -> Iterable[list[str]]:
-    """The circles that such formulas go round in, each once and from the field that stands first."""
-    told: set[str] = set()
-    for name, item in fields.items():
-        if formula(item) is None or name in told:
-            continue
-        circle = _way_back(name, fields, formula)
-        if circle:
-            told.update(circle)
-            yield circle
-
-
-def _way_back(start: str, fields: Mapping[str, Field], formula: Which) -> list[str]:
-    """The shortest way from a field over what it asks for back to itself; nothing without one."""
-    ways: list[list[str]] = [[start]]
-    seen: set[str] = set()
-    while ways:
-        way = ways.pop(0)
-        for name in _asked(fields[way[-1]], fields, formula):
-            if name == start:
-                return way
-            if name not in seen:
-                seen.add(name)
-                ways.append([*way, name])
-    return []
-
-
-def _asked(item: Field, fields: Mapping[str, Field], formula: Which) -> list[str]:
-    found = formula(item)
-    inputs = () if found is None else found.inputs
-    return [name for name in inputs if name in fields and formula(fields[name]) is not None]
+def refuse_circles(needs: Mapping[str, Sequence[str]], word: str, notes: Notes) -> None:
+    """Notes each field of a collection whose formula asks for itself, with the whole chain."""
+    for circle in circles(needs):
+        chain = " → ".join([*circle, circle[0]])
+        path: Path = ("fields", circle[0], word)
+        notes.add(path, f"It asks for itself in a circle: {chain}.", "Break it somewhere.")

@@ -86,7 +86,10 @@ _HOUSE: Mapping[str, Keyword] = {
     ),
     "sensitive": Keyword(is_flag, _FLAG, "sensitive", outermost=True, schema="x-sensitive"),
     "access": Keyword(_mapping, "a mapping of rights", "access", outermost=True),
-    "derived": Keyword(is_text, "an expression over record", "derived", outermost=True),
+    "derived": Keyword(
+        lambda value: is_text(value) or _mapping(value),
+        "an expression over record, or a mapping such as {count: tickets.station}", "derived", outermost=True,
+    ),
     "was": Keyword(is_text, "the name that the field had", "was", outermost=True),
     "fill": Keyword(is_text, "an expression", "fill", outermost=True),
     "values": Keyword(

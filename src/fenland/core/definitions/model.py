@@ -65,6 +65,11 @@ class Check:
     fields: tuple[str, ...] = ()
 
     @property
+    def asked(self) -> frozenset[str]:
+        """The fields of the record that it asks for."""
+        return frozenset(path.steps[0].name for path in paths_in(self.rule.tree) if path.steps)
+
+    @property
     def compares(self) -> bool:
         """Whether it asks what the record was before, so that it says nothing of a new one."""
         return "before" in roots_in(self.rule.tree)
@@ -84,8 +89,50 @@ class Formula:
         """The fields of records that it asks for, each once."""
         return tuple(dict.fromkeys(path.steps[0].name for path in paths_in(self.rule.tree) if path.steps))
 
+    @property
+    def rules(self) -> tuple[Checked, ...]:
+        """Its expressions: one."""
+        return (self.rule,)
+
     def __str__(self) -> str:
         return self.rule.text
+
+
+Gather = Literal["count", "sum", "mean", "min", "max"]
+GATHERS: tuple[Gather, ...] = ("count", "sum", "mean", "min", "max")
+
+
+@dataclass(frozen=True, slots=True)
+class Aggregate:
+    """What gives a derived field its value from the records of a collection that refer to its record.
+
+    `value` is an expression over `each` of them, None for a count; `condition` says which of them count.
+    """
+
+    kind: Gather
+    collection: str
+    #: The field by which they refer.
+    reference: str
+    value: Checked | None = None
+    condition: Checked | None = None
+    #: Where it stands, for people.
+    file: str = ""
+    line: int = 0
+
+    @property
+    def rules(self) -> tuple[Checked, ...]:
+        """Its expressions."""
+        return tuple(one for one in (self.value, self.condition) if one is not None)
+
+    @property
+    def inputs(self) -> tuple[str, ...]:
+        """The fields of its own record that it asks for: none."""
+        return ()
+
+    def __str__(self) -> str:
+        of = f"{self.collection}.{self.reference}"
+        what = f"count of {of}" if self.value is None else f"{self.kind} of {self.value.text} of {of}"
+        return what if self.condition is None else f"{what} if {self.condition.text}"
 
 
 #: Numbers above this are somebody's own affair: a series that went on from them would soon end.
@@ -143,7 +190,7 @@ class Field:
     indexed: bool = False
     blank: Blank = "store"
     sensitive: bool = False
-    derived: Formula | None = None
+    derived: Formula | Aggregate | None = None
     #: What gives a new record its value, where nobody else does.
     initial: Formula | None = None
     series: Series | None = None

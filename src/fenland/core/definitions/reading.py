@@ -14,7 +14,7 @@ from dataclasses import replace
 from typing import Any
 
 from fenland.core.definitions.catalog import catalog_of
-from fenland.core.definitions.derived import DerivedReader
+from fenland.core.definitions.derived import DerivedReader, refuse_circles_beyond
 from fenland.core.definitions.effects import EffectReader
 from fenland.core.definitions.field_reading import FieldReader, Notes, Path, Source, known_keywords
 from fenland.core.definitions.keywords import (
@@ -239,12 +239,13 @@ def _with_rules(
             else item
             for field, item in one.fields.items()
         }
-        fields = DerivedReader(readers[name].notes, one, catalog).read(fields)
-        effects = EffectReader(readers[name].notes, replace(one, fields=fields), catalog)
+        fields = DerivedReader(readers[name].notes, one, collections, catalog).read(fields)
+        effects = EffectReader(readers[name].notes, replace(one, fields=fields), collections, catalog)
         fields = effects.initial(fields)
         access, checks = reader.access(readers[name].access), reader.checks(readers[name].checks)
         found = effects.effects(readers[name].effects)
         settled[name] = replace(one, fields=fields, access=access, checks=checks, effects=found)
+    refuse_circles_beyond(settled, {name: readers[name].notes for name in settled})
     return settled
 
 

@@ -12,6 +12,7 @@ from dataclasses import dataclass, replace
 from itertools import chain
 from typing import Any, Literal
 
+from fenland.core.definitions.asking import derived_needs, outer_places
 from fenland.core.definitions.constraints import CONSTRAINTS
 from fenland.core.definitions.model import (
     Collection,
@@ -46,8 +47,9 @@ class Move:
 
     field: Field
     source: Field | None
-    #: Whether its value is worked out anew from the others.
+    #: Whether its value is worked out anew from the others; and `later`, by other records once all are moved.
     derives: bool = False
+    later: bool = False
 
     @property
     def fills(self) -> bool:
@@ -76,6 +78,8 @@ class Succession:
     tightened: tuple[str, ...] = ()
     #: Whether its records are to be moved into a table made anew.
     remade: bool = False
+    #: Whether what is derived from other records may come out otherwise.
+    rederived: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -101,7 +105,12 @@ class Comparison:
     @property
     def moved(self) -> list[str]:
         """The collections, by their newer names, whose records are not as they were."""
-        return [one.new.name for one in self.kept if one.remade]
+        return [one.new.name for one in self.kept if one.remade or one.rederived]
+
+    @property
+    def rederives(self) -> bool:
+        """Whether what is derived from other records is to be worked out anew once all are moved."""
+        return any(one.rederived for one in self.kept)
 
     def before(self, name: str) -> Succession | None:
         """What a collection was, by its newer name; None for one that is new."""
@@ -136,8 +145,18 @@ def compare(old: Definitions, new: Definitions) -> Comparison:
     if list(old.roles) != list(new.roles):
         steps.append(Step("roles", "The roles that access lists may name change."))
     impossible = chain.from_iterable(_impossible(one, other, old) for one, other in both)
-    kept = tuple(succession for _, succession in found)
+    kept = tuple(_rederived([one for _, one in found], new, steps))
     return Comparison(tuple(steps), added, gone, kept, tuple(impossible))
+
+
+def _rederived(kept: list[Succession], new: Definitions, steps: list[Step]) -> Iterator[Succession]:
+    """The same, with what is derived from other records: it may come out otherwise where anything moves."""
+    outer = outer_places(new.collections, derived_needs(new.collections))
+    moving = any(step.effect in ("moves", "loses") for step in steps)
+    for one in kept:
+        names = {field for collection, field in outer if collection == one.new.name}
+        moves = tuple(replace(move, later=move.field.name in names) for move in one.moves)
+        yield replace(one, moves=moves, rederived=moving and bool(names))
 
 
 def _pairs(old: Mapping[str, Any], new: Mapping[str, Any]) -> Iterator[tuple[Any, Any]]:

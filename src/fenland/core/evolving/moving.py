@@ -14,7 +14,7 @@ from itertools import chain
 from typing import Any
 
 from fenland.core.consequences.fitting import Fitted
-from fenland.core.definitions.model import Field, stored_form
+from fenland.core.definitions.model import Field, Formula, stored_form
 from fenland.core.definitions.validation import REFUSED, Check, compile_field
 from fenland.core.evolving.comparing import Move, Succession
 from fenland.core.expressions import Compiled, EvaluationError, as_json, compiled
@@ -132,15 +132,17 @@ class FieldMover:
     def __init__(self, move: Move, others: Mapping[str, Move]) -> None:
         """`others` are the moves of all fields of the collection, by name."""
         self.move, self.field = move, move.field
-        self._source = move.source
-        self._convert = None if move.source is None else converter(move.source, move.field)
+        #: Whether its value comes once all records are moved.
+        self.later = move.derives and move.later
+        source = self._source = None if self.later else move.source
+        self._convert = None if source is None else converter(source, move.field)
         self._fills, given = move.fills, move.field.values if move.turns else None
         self._filling = _Worked(move.field.fill, others) if move.fills and move.field.fill else None
         self._turning = _Worked(given, others) if isinstance(given, Checked) else None
         self._turned: Mapping[str, Any] = {} if given is None or isinstance(given, Checked) else given
         self._check = compile_field(move.field)
         item, self._derived = move.field, None
-        if move.derives and item.derived is not None:
+        if move.derives and not move.later and isinstance(item.derived, Formula):
             self._derived = _Derived(Fitted(item, item.derived), others)
 
     @property

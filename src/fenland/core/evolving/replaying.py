@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
+from fenland.core.consequences.held import Held
+from fenland.core.consequences.network import Network
 from fenland.core.definitions.model import Definitions
 from fenland.core.definitions.reading import definitions_from
 from fenland.core.evolving.comparing import Comparison, compare
@@ -144,3 +146,15 @@ class Replay:
                 record_id: mover.record(record) for record_id, record in older[one.old.name].items()
             }
         self.definitions = newer
+        if comparison.rederives:
+            self._derive()
+
+    def _derive(self) -> None:
+        network = Network(self.definitions)
+        if not self.partial:
+            Held(network, self.records).derive()
+            return
+        # Not everything that it is derived from is known.
+        for node in network.nodes:
+            for record in self.records[node.collection.name].values():
+                record[node.field.name] = BEFORE

@@ -10,9 +10,10 @@ from uuid import UUID, uuid5
 from fenland.core.reserved import renewed
 
 #: What a change does to its record. `restore` brings a deleted one back, `erase` takes values out of it and
-#: of its history for good, `migrate` is what becomes of the definitions; the others are of accounts.
+#: of its history for good, `derive` is what follows in a record from others that it is derived from,
+#: `migrate` is what becomes of the definitions; the others are of accounts.
 Action = Literal[
-    "create", "update", "delete", "restore", "erase", "migrate",
+    "create", "update", "delete", "restore", "erase", "derive", "migrate",
     "sign_in", "sign_in_refused", "issue_token", "revoke_token",
 ]  # fmt: skip
 #: In entries that say how definitions changed: the collection that they are of, and its one record.
@@ -76,6 +77,10 @@ class Entry:
     #: The entry that this one takes back, and the version that this one goes back to.
     undoes: int | None = None
     restores: int | None = None
+    #: Of what follows from another change, where the rule stands by which it does; and of a record that was
+    #: merely derived, the last version that was not.
+    rule: str | None = None
+    settled: int | None = None
     #: Once it is kept, 32 random hexadecimal digits, so that nobody can guess a leaf by its hash; none in
     #: entries that are older than salts.
     salt: str | None = None

@@ -77,6 +77,11 @@ PARTS: tuple[Part, ...] = (
     Part("cause", "sequence", _said(_NUMBER, "The entry that this one follows from."), INT),
     Part("undoes", "sequence", _said(_NUMBER, "The entry that this one takes back."), INT),
     Part("restores", "number", _said(_NUMBER, "The version that this one goes back to."), INT),
+    Part("rule", "word", _said(_MAYBE, "Where the rule stands by which it follows, file and line.")),
+    Part(
+        "settled", "number",
+        _said(_NUMBER, "Of a record that was merely derived, the last version that was not."), INT,
+    ),
 )  # fmt: skip
 SHOWN = tuple(part for part in PARTS if part.shown)
 #: What leaves call the attributes of entries.

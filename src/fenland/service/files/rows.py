@@ -140,7 +140,12 @@ class Importer:
         self.unique = [name for name, item in collection.fields.items() if item.unique]
         self.own = [name for name, item in collection.fields.items() if item.references == collection.name]
         #: Whether rules look at other records of the collection, which must then be stored.
-        self.looks = collection.name in followed_fields([collection]) or bool(self.resource.rules.series)
+        self.looks = (
+            collection.name in followed_fields([collection])
+            or bool(self.resource.rules.series)
+            # What is derived elsewhere is brought up to date row by row.
+            or work.service.network.concerns(collection.name)
+        )
         self.found = Imported(columns)
         self.waiting: _Waiting = []
         #: What the waiting ones will hold, by unique field.

@@ -64,7 +64,7 @@ def _erased(work: Work, caller: Caller, request: EraseRequest) -> Saved:
     resource, sight = found.resource, work.sight(caller)
     permit("erase", resource, sight, found.record)
     if found.there:
-        meet(request.preconditions, resource, found.record)
+        meet(work, request.preconditions, resource, found.record)
     values = _values(work, caller, found, request)
     _refuse_clear(work, found, request.fields)
     stamp = work.stamp(caller, request.reason)

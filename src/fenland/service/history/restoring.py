@@ -127,6 +127,8 @@ def _brought_back(
     if given:
         permit("update", resource, sight, last)
         rules.drop_protected(given, access.of_past(), Before(last, last), problems)
+    # Nothing refers to what is not there.
+    target |= rules.derivations.gathered
     there = {name: value for name, value in target.items() if value is not None}
     fields = rules.validate_new(rules.start_record(there, target, problems), problems)
     permit("create", resource, sight, None, {**last, **fields})

@@ -214,6 +214,8 @@ def _chosen(view: View, request: UndoRequest, reader: Reader) -> list[tuple[int,
             (one.sequence or 0, one.cause)
             for one in entries
             if one.collection not in (ACCOUNTS, DEFINITIONS)
+            # What is derived follows by itself.
+            and one.action != "derive"
             and request.actor in (None, one.actor)
             and reader.sees(one)
         ]
@@ -226,14 +228,16 @@ def _chosen(view: View, request: UndoRequest, reader: Reader) -> list[tuple[int,
 
 def _followed(view: View, sequence: int) -> Iterator[int]:
     """The entries that follow from one: they stand right behind it."""
-    history, above, count, found = view.history, sequence, 1, 0
-    while found < _MOST_CONSEQUENCES:
+    history, above, count, family = view.history, sequence, 1, {sequence}
+    while len(family) <= _MOST_CONSEQUENCES:
         page = history.following(view.reading, above, count)
         for one in page:
-            if one.cause != sequence:
+            if one.cause not in family:
                 return
-            found += 1
-            yield one.sequence or 0
+            family.add(one.sequence or 0)
+            if one.action != "derive":
+                # What is derived follows by itself.
+                yield one.sequence or 0
         if len(page) < count:
             return
         above, count = page[-1].sequence or 0, min(count * 8, 200)
@@ -325,6 +329,8 @@ class _Run:
 def _undone(run: _Run, entry: Entry, resource: Resource | None) -> Undone:
     if resource is None or entry.action == "erase":
         raise Conflict(f"Entry {entry.sequence} cannot be undone: what it did is for good.")
+    if entry.action == "derive":
+        raise Conflict(f"Entry {entry.sequence} is merely derived. Undo what it follows from: {entry.cause}.")
     work, caller, reason = run.work, run.caller, run.request.reason
     entry = today(work, resource, entry)
     with work.doing(undoes=entry.sequence):
@@ -458,7 +464,7 @@ def _changed_since(run: _Run, resource: Resource, entry: Entry) -> dict[str, Any
     if later is None:
         return None
     for one in later:
-        if one.sequence in run.together or one.undoes in run.together:
+        if one.action == "derive" or one.sequence in run.together or one.undoes in run.together:
             continue
         changes = today(work, resource, one).changes
         if not changes:

@@ -17,6 +17,8 @@ import orjson
 
 from fenland.core.access.field_access import Record
 from fenland.core.consequences.deriving import Derivations
+from fenland.core.consequences.held import Held
+from fenland.core.consequences.network import Network
 from fenland.core.definitions.model import DefinitionMistakes
 from fenland.core.evolving.replaying import Replay, Unknown
 from fenland.core.history.auditing import Fault, TreeAudit, differing_records
@@ -258,8 +260,10 @@ def _replayed(replay: Replay, entry: Entry, report: Report) -> Replay | None:
 
 def _records(base: Audited, replay: Replay, last: Mapping[str, tuple[int, str]], report: Report) -> None:
     told, partial = 0, replay.partial
+    between = Held(Network(replay.definitions), replay.records)
     for name, stored in base.records(replay.definitions):
-        counted = _Watched(stored, Derivations(replay.definitions.collections[name]))
+        derivations = Derivations(replay.definitions.collections[name])
+        counted = _Watched(stored, derivations, between, partial=partial)
         expected = replay.records.get(name, {})
         key = replay.definitions.collections[name].key
         for record_id, record, fields in differing_records(expected, counted, _same):
@@ -297,18 +301,28 @@ def _records(base: Audited, replay: Replay, last: Mapping[str, tuple[int, str]],
 class _Watched:
     """Records on their way: how many there are, and those whose derived fields are not what they come to."""
 
-    def __init__(self, records: Iterable[Record], derivations: Derivations) -> None:
+    def __init__(
+        self, records: Iterable[Record], derivations: Derivations, between: Held, *, partial: bool
+    ) -> None:
+        """`between` are the records that there should be; `partial`, not all of them are known."""
         self._records, self._derivations = records, derivations
+        self._between, self._partial = between, partial
         self.count, self.differing = 0, list[tuple[Record, list[str]]]()
 
     def __iter__(self) -> Iterator[Record]:
         for one in self._records:
             self.count += 1
-            found = self._derivations.values(one, [], lambda *_: None)
+            found = self._come_to(one)
             fields = [name for name, value in found.items() if not same(one[name], value)]
             if fields and len(self.differing) < _NAMED:
                 self.differing.append((one, fields))
             yield one
+
+    def _come_to(self, record: Record) -> Record:
+        name, between = self._derivations.collection.name, self._between
+        found = self._derivations.values(record, [], lambda *_: None, between.by_key)
+        outer = {} if self._partial else between.values(name, record)
+        return {one: value for one, value in found.items() if one not in between.outer[name]} | outer
 
 
 def _same(told: Any, stored: Any) -> bool:

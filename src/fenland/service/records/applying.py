@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 
 from fenland.core.access.policy import Caller
 from fenland.core.changes.change import Change
 from fenland.core.definitions.model import place_of
+from fenland.core.history.entries import Entry
 from fenland.core.problems import Invalid
 from fenland.service.records.drafting import Draft
 from fenland.service.records.others import unique_taken
@@ -30,12 +32,19 @@ def apply(work: Work, caller: Caller, changes: Sequence[Change]) -> None:
             _write(work, change)
             # What a change follows from stands before it.
             cause = None if change.cause is None else sequences[change.cause]
-            sequences.append(work.enter(change.entry(caller, cause)))
+            sequences.append(work.enter(_entry(work, caller, change, cause)))
     except ValueTaken as taken:
         raise Invalid([unique_taken(taken.field)]) from None
     except ReferenceBroken:
         raise just_changed() from None
     work.forget()
+
+
+def _entry(work: Work, caller: Caller, change: Change, cause: int | None) -> Entry:
+    entry = change.entry(caller, cause)
+    if change.action != "derive" or change.before is None:
+        return entry
+    return replace(entry, settled=work.settled(change.before))
 
 
 def _write(work: Work, change: Change) -> None:

@@ -113,6 +113,7 @@ def decide_new(view: View, caller: Caller, new: NewRecord) -> tuple[list[Change]
     def fields_of(given: Record, problems: list[Problem]) -> Record:
         """The fields of the new record, as they are kept."""
         fields = rules.validate_new(rules.start_record(given, start, problems), problems)
+        fields |= rules.derivations.gathered
         if not rules.begins:
             return fields
         fields |= {

@@ -70,7 +70,7 @@ def decide_deletion(
     permit("delete", resource, view.sight(caller), stored)
     # Naming the version one saw is what a precondition is demanded for.
     if request.base is None or request.preconditions != UNCONDITIONAL:
-        meet(request.preconditions, resource, stored)
+        meet(view, request.preconditions, resource, stored)
     request.check()
     if request.base is not None:
         before = Before(stored, as_seen(view, caller, resource, stored, request.base))

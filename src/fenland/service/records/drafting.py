@@ -14,7 +14,7 @@ from fenland.core.access.field_access import Record
 from fenland.core.changes.change import ALONE, Act, Change
 from fenland.core.definitions.model import Field, place_of
 from fenland.service.service import Resource, Service
-from fenland.service.work import Work
+from fenland.service.work import View, Work
 from fenland.storage.door import Reading, Writing
 
 #: A collection and an id; a collection, a field and a value.
@@ -25,10 +25,16 @@ _Place = tuple[str, str, Any]
 class Draft(Work):
     """See `Work`. What was changed here is found as it would be; all else as it is."""
 
-    __slots__ = ("_by_value", "_numbers", "_records", "_undo")
+    __slots__ = ("_beneath", "_by_value", "_first", "_numbers", "_records", "_undo")
 
-    def __init__(self, service: Service, reading: Reading, act: Act = ALONE) -> None:
+    def __init__(
+        self, service: Service, reading: Reading, act: Act = ALONE, beneath: View | None = None
+    ) -> None:
+        """`beneath` is what it lies over, where that is not the database itself."""
         super().__init__(service, cast(Writing, reading), act)
+        self._beneath = View(service, reading, act) if beneath is None else beneath
+        #: What each record that was changed here is beneath.
+        self._first: dict[_Id, Record | None] = {}
         self._records: dict[_Id, Record | None] = {}
         #: By the value of a unique field, or of a reference, the records changed here that hold it.
         self._by_value: dict[_Place, set[str]] = {}
@@ -43,6 +49,8 @@ class Draft(Work):
             place = (change.collection, change.record_id)
             known = place in self._records
             before = self._records.get(place)
+            if not known:
+                self._first[place] = change.before
             self._set(place, before, change.after)
             self._undo.append((place, known, before))
             self._note_numbers(change)
@@ -58,7 +66,7 @@ class Draft(Work):
 
     def last_number(self, resource: Resource, item: Field) -> int:
         """See `View`."""
-        there = super().last_number(resource, item)
+        there = self._beneath.last_number(resource, item)
         return max(there, self._numbers.get(place_of(resource.collection, item), 0))
 
     def _set(self, place: _Id, before: Record | None, after: Record | None) -> None:
@@ -72,7 +80,7 @@ class Draft(Work):
     def _back(self, place: _Id, known: bool, before: Record | None) -> None:
         self._set(place, self._records[place], before)
         if not known:
-            del self._records[place]
+            del self._records[place], self._first[place]
 
     def _indexed(self, collection: str) -> list[str]:
         fields = self.service.resources[collection].collection.fields.values()
@@ -97,25 +105,48 @@ class Draft(Work):
         name = resource.collection.name
         if field == "id":
             place = (name, value)
-            return self._records[place] if place in self._records else super().find(resource, field, value)
+            return (
+                self._records[place] if place in self._records else self._beneath.find(resource, field, value)
+            )
         for record_id in self._by_value.get((name, field, value), ()):
             return self._records[name, record_id]
-        found = super().find(resource, field, value)
+        found = self._beneath.find(resource, field, value)
         return None if found is None or (name, found["id"]) in self._records else found
+
+    def _here(self, resource: Resource, field: str, key: Any) -> list[Record]:
+        """Those changed here whose reference holds this key."""
+        name = resource.collection.name
+        found = (self._records[name, one] for one in sorted(self._by_value.get((name, field, key), ())))
+        return [one for one in found if one is not None]
 
     def referring(self, resource: Resource, field: str, key: Any, limit: int) -> list[Record]:
         """See `View`."""
-        name = resource.collection.name
-        here = [self._records[name, one] for one in sorted(self._by_value.get((name, field, key), ()))]
-        there = super().referring(resource, field, key, limit)
-        others = [one for one in there if (name, one["id"]) not in self._records]
-        return [*(one for one in here if one is not None), *others][:limit]
+        # Of those beneath some may have been changed here, and refer elsewhere.
+        there = self._beneath.referring(resource, field, key, limit + len(self._records))
+        others = [one for one in there if (resource.collection.name, one["id"]) not in self._records]
+        return [*self._here(resource, field, key), *others][:limit]
+
+    def all_referring(self, resource: Resource, field: str, key: Any) -> Iterator[Record]:
+        """See `View`."""
+        yield from self._here(resource, field, key)
+        for one in self._beneath.all_referring(resource, field, key):
+            if (resource.collection.name, one["id"]) not in self._records:
+                yield one
 
     def count_referring(self, resource: Resource, field: str, key: Any) -> int:
         """See `View`."""
-        return len(self.referring(resource, field, key, self.limits.cascade + 1))
+        name = resource.collection.name
+        known = (before for place, before in self._first.items() if place[0] == name and before is not None)
+        moved = sum(1 for before in known if before[field] == key)
+        there = self._beneath.count_referring(resource, field, key)
+        return there - moved + len(self._here(resource, field, key))
 
-    def _follow(self, collection: str, key: Any) -> Record | None:
+    def has_changed(self, collection: str) -> bool:
+        """Whether any record of the collection was changed here."""
+        return any(name == collection for name, _ in self._records)
+
+    def follow(self, collection: str, key: Any) -> Record | None:
+        """See `View`."""
         return self._whole(collection, key)
 
     def _whole(self, collection: str, key: Any) -> Record | None:

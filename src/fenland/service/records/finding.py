@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -19,7 +19,7 @@ from fenland.core.problems import (
     VersionMismatch,
     VersionRequired,
 )
-from fenland.core.values.identity import etag, etag_alone
+from fenland.core.values.identity import etag, etag_alone, read_etag
 from fenland.core.values.texts import read_text
 from fenland.service.service import Resource
 from fenland.service.work import View
@@ -152,8 +152,11 @@ def permit(
         )
 
 
-def meet(preconditions: Preconditions, resource: Resource, record: Record) -> None:
-    """Raises `VersionMismatch` or `VersionRequired` unless the preconditions hold (RFC 9110, 13.1)."""
+def meet(view: View, preconditions: Preconditions, resource: Resource, record: Record) -> None:
+    """Raises `VersionMismatch` or `VersionRequired` unless the preconditions hold (RFC 9110, 13.1).
+
+    What was merely derived since is no obstacle.
+    """
     match, none_match = preconditions.match, preconditions.none_match
     if match is None and none_match is None:
         if resource.collection.if_match == "required":
@@ -162,16 +165,24 @@ def meet(preconditions: Preconditions, resource: Resource, record: Record) -> No
                 "Send If-Match with the ETag you were given."
             )
         return
-    tag = etag(record["id"], record["version"])
-    if match is not None and "*" not in match and tag not in map(etag_alone, match):
+    if match is not None and "*" not in match and not _matches(view, match, record):
         raise VersionMismatch(
             f"The record is at version {record['version']} now, which is not the one you saw. "
             "Read it again and decide anew.",
             version=record["version"],
         )
+    tag = etag(record["id"], record["version"])
     # This one compares weakly (RFC 9110 section 13.1.2), the other strongly.
     weak = [etag_alone(one.removeprefix("W/")) for one in none_match or ()]
     if "*" in weak or tag in weak:
         raise VersionMismatch(
             f"The record is there, at version {record['version']}.", version=record["version"]
         )
+
+
+def _matches(view: View, tags: Iterable[str], record: Record) -> bool:
+    """Whether one of these tags is the record's, or one since which it was merely derived."""
+    found = [read_etag(tag) for tag in tags]
+    versions = [one[1] for one in found if one is not None and one[0] == record["id"]]
+    newest = max((one for one in versions if one <= record["version"]), default=0)
+    return newest == record["version"] or (newest > 0 and newest >= view.settled(record))

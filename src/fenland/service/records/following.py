@@ -1,147 +1,138 @@
 """What follows from a change: the one place where further changes come from.
 
-From a deletion follows what each field that refers to the record says: `restrict` forbids it, `clear` empties
-the reference, `cascade` deletes the referring record too. All of it is decided before anything is written;
-every record touched gets its own history entry, whose cause is the entry of the change that was asked for.
+From a deletion follows what becomes of the records that refer to it (`deleting.py`); from every change, what
+is derived of it in other records (`core/consequences/spreading.py`). All of it is decided before anything is
+written, over a draft in which it is made already.
 """
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field, replace
+from collections.abc import Iterable
+from dataclasses import replace
 from typing import Any
 
 from fenland.core.access.field_access import Record
 from fenland.core.access.policy import Caller
-from fenland.core.changes.change import Change, alteration, deletion
-from fenland.core.definitions.model import Collection, Field
-from fenland.core.limits import beyond
-from fenland.core.problems import Conflict
-from fenland.service.records.settling import Proposal, judge, with_consequences
+from fenland.core.changes.change import Act, Change, Follows, derivation
+from fenland.core.consequences.spreading import Derived, Spread
+from fenland.core.problems import Invalid, Problem
+from fenland.service.records.deleting import with_referring
+from fenland.service.records.drafting import Draft
+from fenland.service.records.settling import judge_derived, unseen
 from fenland.service.service import Resource
 from fenland.service.work import View
 
-#: How many records that stand in the way are named.
-_NAMED = 10
-#: The place, in the list of changes, of the one that was asked for.
-_ASKED_FOR = 0
+_UNSEEN = "What follows from it would not be allowed, in a record that is not yours to see."
+#: Of what is wrong with a record, how much is told.
+_TOLD = 5
 
 
 def follow(view: View, caller: Caller, change: Change) -> list[Change]:
     """The change and all that follows from it, in the order in which they are made. Nothing is written.
 
-    Raises `Conflict` where something forbids it, and `TooLarge` where too much would follow.
+    Raises `Conflict` where something forbids it, `Invalid` where what follows would not be allowed, and
+    `TooLarge` where too much would follow.
     """
-    if change.action != "delete" or not view.service.definitions.referring_to(change.collection):
-        return [change]
-    found = _Deleting(view, caller, change)
-    found.follow()
-    found.refuse_blocked()
-    return found.changes()
+    changes = with_referring(view, caller, change) if change.action == "delete" else [change]
+    network = view.service.network
+    if not any(network.concerns(one.collection) for one in changes):
+        return changes
+    chain = _Chain(view, caller, changes)
+    chain.follow()
+    return chain.changes
 
 
-@dataclass(slots=True)
-class _Touched:
-    """A record that the deletion touches; for one that stays, the references to be emptied."""
+class _Found:
+    """Where what is derived finds records: in a draft. See `Lookups`."""
 
-    resource: Resource
-    record: Record
-    cleared: dict[str, Any] = field(default_factory=dict)
+    def __init__(self, draft: Draft) -> None:
+        self._draft = draft
+
+    def by_id(self, collection: str, record_id: str) -> Record | None:
+        return self._draft.find(self._draft.resource(collection), "id", record_id)
+
+    def by_key(self, collection: str, key: Any) -> Record | None:
+        resource = self._draft.resource(collection)
+        return self._draft.find(resource, resource.collection.key, key)
+
+    def all_referring(self, collection: str, name: str, key: Any) -> Iterable[Record]:
+        return self._draft.all_referring(self._draft.resource(collection), name, key)
+
+    def how_many_refer(self, collection: str, name: str, key: Any) -> int:
+        return self._draft.count_referring(self._draft.resource(collection), name, key)
+
+    def has_changed(self, collection: str) -> bool:
+        return self._draft.has_changed(collection)
 
 
-class _Deleting:
-    """What a deletion will touch: records to delete, references to clear, and what forbids it."""
+class _Chain:
+    """Changes, and what is derived of them until nothing moves any more."""
 
-    def __init__(self, view: View, caller: Caller, deletion: Change) -> None:
-        resource, record = view.resource(deletion.collection), deletion.result
-        self._asked = deletion
-        self._view, self._caller = view, caller
-        self._room = view.limits.cascade
-        first = _Touched(resource, record)
-        self._deleted = {record["id"]: first}
-        self._ahead = [first]
-        self._cleared: dict[str, _Touched] = {}
-        self._blocking: dict[str, _Touched] = {}
+    def __init__(self, view: View, caller: Caller, changes: list[Change]) -> None:
+        service = view.service
+        self._caller, self._draft = caller, Draft(service, view.reading, view.act, view)
+        most = view.limits.consequences
+        self._spread = Spread(service.network, _Found(self._draft), service.rule_failed, most)
+        self.changes: list[Change] = []
+        #: By record, where the last change of it stands.
+        self._last: dict[str, int] = {}
+        stamp = changes[0].stamp
+        # It has an entry of its own, which takes nothing back and says no reason.
+        self._stamp = replace(stamp, reason=None, act=Act(batch=stamp.act.batch))
+        self._draft.take(changes)
+        for number, change in enumerate(changes):
+            self.changes.append(change)
+            self._last[change.record_id] = number
+            self._spread.note(change.collection, change.before, change.after, number)
 
     def follow(self) -> None:
-        """Finds everything that refers to the record, and to what goes with it. Raises `TooLarge`."""
-        definitions = self._view.service.definitions
-        while self._ahead:
-            gone = self._ahead.pop()
-            for collection, item in definitions.referring_to(gone.resource.collection.name):
-                self._refer(gone, collection, item)
+        """Makes all that is derived. Raises `Invalid`, `TooLarge`."""
+        while found := self._spread.step():
+            for one in found:
+                self._derive(one)
+        for change in self.changes:
+            if change.action == "derive":
+                self._judge(change)
 
-    def _refer(self, gone: _Touched, collection: Collection, item: Field) -> None:
-        """Takes in what refers to a record that goes, by one field of one collection."""
-        referring, view = self._view.resource(collection.name), self._view
-        key, most = gone.record[gone.resource.collection.key], view.limits.cascade
-        if item.on_delete != "restrict":
-            self._room -= view.count_referring(referring, item.name, key)
-            if self._room < 0:
-                raise beyond("cascade_limit", most, f"The deletion would touch {most - self._room} records.")
-        # Of those that forbid, more than could be deleted along with it need not be known.
-        for other in view.referring(referring, item.name, key, most + _NAMED):
-            touched = _Touched(referring, other)
-            if other["id"] in self._deleted:
-                continue
-            if item.on_delete == "cascade":
-                self._deleted[other["id"]] = touched
-                self._ahead.append(touched)
-            elif item.on_delete == "clear":
-                self._cleared.setdefault(other["id"], touched).cleared[item.name] = None
-            else:
-                self._blocking[other["id"]] = touched
+    def _derive(self, found: Derived) -> None:
+        resource, rule = self._draft.resource(found.collection), found.rule
+        if found.problems:
+            self._refuse(resource, dict(found.record), found.problems, f"{rule.file}:{rule.line}")
+        before, wanted = dict(found.record), {**found.record, **found.values}
+        place = self._last.get(before["id"])
+        earlier = None if place is None else self.changes[place]
+        if place is not None and earlier is not None and earlier.action == "derive":
+            # What it comes to in the end is one change.
+            follows = Follows(self._stamp, earlier.cause or 0, earlier.rule or "")
+            stored = earlier.before or {}
+            change = self.changes[place] = derivation(resource.collection, stored, wanted, follows)
+        else:
+            follows = Follows(self._stamp, found.cause, f"{rule.file}:{rule.line}")
+            change = derivation(resource.collection, before, wanted, follows)
+            place = self._last[before["id"]] = len(self.changes)
+            self.changes.append(change)
+        self._draft.take([change])
+        self._spread.note(found.collection, before, change.after, place, derived=True)
 
-    def refuse_blocked(self) -> None:
-        """Raises `Conflict` when something forbids the deletion."""
-        # What is itself deleted does not forbid it, in whichever order it was met.
-        blocking = [one for record_id, one in self._blocking.items() if record_id not in self._deleted]
-        if not blocking:
-            return
-        # Only those the caller may see are counted and named: a count of the others would tell of them.
-        sight = self._view.sight(self._caller)
-        seen = [one for one in blocking if one.resource.policy.may("read", sight, one.record)]
-        named = [
-            {"collection": one.resource.collection.name, "key": one.record[one.resource.collection.key]}
-            for one in seen[:_NAMED]
-        ]
-        who = "records that you may not see refer"
-        if seen:
-            who = "1 record refers" if len(seen) == 1 else f"{len(seen)} records refer"
-        raise Conflict(
-            f"{who[0].upper()}{who[1:]} to this one. Change or delete what refers to it first.",
-            count=len(seen),
-            referring=named,
-        )
+    def _judge(self, change: Change) -> None:
+        resource, problems = self._draft.resource(change.collection), list[Problem]()
+        judge_derived(self._draft, self._caller, resource, change, problems)
+        if problems:
+            self._refuse(resource, change.result, problems, change.rule or "")
 
-    def _with_consequences(self, one: _Touched) -> dict[str, Any]:
-        """The emptied references, and what is derived from them. Raises `Conflict` where that cannot be."""
-        cleared = Proposal(one.resource, one.record, one.record, one.cleared, {}, None, "update")
-        proposal, wrong = with_consequences(self._view, self._caller, cleared, [])
-        if proposal.values != one.cleared:
-            # Of what else changes as much is asked as of any change.
-            judge(self._view, self._caller, proposal, wrong)
-        if wrong:
-            raise Conflict(
-                "Records that refer to this one could not be kept without it: what follows from that would "
-                "not be allowed. Change what refers to it first."
-            )
-        return dict(proposal.values)
-
-    def changes(self) -> list[Change]:
-        """All of it as changes; the first is the deletion asked for, and the others follow from it.
-
-        The reason is that of the deletion: what is cleared by it has its own entry, which names the cause.
-        """
-        stamp = self._asked.stamp
-        clearing, others = replace(stamp, reason=None), list(self._deleted.values())[1:]
-        found = [self._asked]
-        found += [deletion(one.resource.collection, one.record, stamp, _ASKED_FOR) for one in others]
-        found += [
-            alteration(
-                one.resource.collection, one.record, self._with_consequences(one), clearing, _ASKED_FOR
-            )
-            for record_id, one in self._cleared.items()
-            # What is itself deleted needs no clearing.
-            if record_id not in self._deleted
-        ]
-        return found
+    def _refuse(self, resource: Resource, record: Record, problems: list[Problem], rule: str) -> None:
+        """Raises `Invalid`: of a record that the caller may not see, it tells only that there is one."""
+        sight = self._draft.sight(self._caller)
+        if not resource.policy.may("read", sight, record):
+            raise Invalid([Problem("", "consequence", _UNSEEN)])
+        name, key = resource.collection.name, record[resource.collection.key]
+        told = unseen(problems, resource.policy.fields(sight, record))[:_TOLD]
+        said = " ".join(f"{one.pointer[1:]}: {one.detail}" if one.pointer else one.detail for one in told)
+        params = {
+            "collection": name,
+            "key": key,
+            "rule": rule,
+            "problems": [{"pointer": one.pointer, "code": one.code, "detail": one.detail} for one in told],
+        }
+        detail = f"What follows from it in {key!r} of {name} would not be allowed. {said}"
+        raise Invalid([Problem("", "consequence", detail, params)])

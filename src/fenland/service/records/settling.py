@@ -14,6 +14,7 @@ from typing import Any
 
 from fenland.core.access.field_access import PROTECTIONS, FieldAccess, Record
 from fenland.core.access.policy import Caller, Sight
+from fenland.core.changes.change import Change
 from fenland.core.definitions.model import Right, Trigger
 from fenland.core.limits import check_record
 from fenland.core.problems import Problem, pointer_to
@@ -100,7 +101,7 @@ def derived_values(
 ) -> tuple[Record, list[Problem]]:
     """What the derived fields of a record come to, and what is wrong with them besides these problems."""
     told = list(problems)
-    found = resource.rules.derivations.values(record, told, view.service.rule_failed)
+    found = resource.rules.derivations.values(record, told, view.service.rule_failed, view.follow)
     return found, told[len(problems) :]
 
 
@@ -171,6 +172,20 @@ def judge(view: View, caller: Caller, proposal: Proposal, problems: list[Problem
     problems += rules.run_checks(names, record, stored, problems)
     rules.check_schemes(proposal.values, view.limits.schemes, problems)
     problems += check_others(view, caller, resource, proposal.values, record)
+
+
+def judge_derived(
+    view: View, caller: Caller, resource: Resource, change: Change, problems: list[Problem]
+) -> None:
+    """Adds what is wrong with a record whose derived fields alone changed: as far as they have a say in it.
+
+    Raises `TooLarge` for one over the limits.
+    """
+    record, values = change.result, {name: after for name, (_, after) in change.fields.items()}
+    check_record(record, values, view.limits)
+    names = view.sight(caller).names
+    problems += resource.rules.run_checks(names, record, change.before, problems, asking=values.keys())
+    problems += check_others(view, caller, resource, values, record)
 
 
 def unseen(problems: list[Problem], access: FieldAccess) -> list[Problem]:

@@ -160,7 +160,7 @@ def decide(view: View, caller: Caller, request: UpdateRequest) -> Decision:
     permit("update", resource, sight, stored)
     # Naming the version one saw is what a precondition is demanded for.
     if request.base is None or request.preconditions != UNCONDITIONAL:
-        meet(request.preconditions, resource, stored)
+        meet(view, request.preconditions, resource, stored)
     request.check()
     rules, access, problems = resource.rules, resource.policy.fields(sight, stored), list[Problem]()
     patch = request.patch.within(access) if isinstance(request.patch, Replacement) else request.patch
@@ -182,6 +182,9 @@ def decide(view: View, caller: Caller, request: UpdateRequest) -> Decision:
         values = settle(view, caller, proposal, problems).values
         if values:
             change = alteration(resource.collection, stored, values, view.stamp(caller, request.reason))
-            changes = follow(view, caller, change)
+            try:
+                changes = follow(view, caller, change)
+            except Invalid as refused:
+                changes, problems = [change], [*problems, *refused.problems]
     remaining, dropped = lenient(problems) if request.lenient else (problems, [])
     return Decision(stored, access, changes, remaining, tuple(dropped))

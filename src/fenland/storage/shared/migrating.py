@@ -75,7 +75,7 @@ class Moved:
             for (name, convert), raw in zip(asked, row, strict=True)
         }
         value = mover.value(older)
-        if value is REFUSED or (value is None and mover.field.filled):
+        if value is REFUSED or (value is None and mover.field.filled and not mover.later):
             raise Misfit(place)
         return value if value is None or to is None else to(value)
 

@@ -137,6 +137,8 @@ class Obstacles:
         found = []
         for name, mover in Mover(one).fields.items():
             item, source = mover.move.field, mover.move.source
+            if mover.later:
+                continue
             begins = source is None or (item.filled and not source.filled)
             shared = item.unique and (source is None or not source.unique or not mover.plain)
             target = one.new.fields[name].references

@@ -32,7 +32,7 @@ from fenland.core.reserved import RESERVED
 from fenland.storage.shared.column_types import BinaryNumber, Bytes, Day, ExactDecimal, Json, JsonText, Moment
 
 #: Grows when the service's own tables change shape; a newer database is refused by an older service.
-LAYOUT = 7
+LAYOUT = 8
 #: Under this name stands, in a database that was brought over from layout 6, its last entry without a salt.
 UNSALTED = "unsalted"
 #: What the names of the service's own tables begin with; no collection may be called so.
@@ -85,7 +85,8 @@ def _column(item: Field, definitions: Definitions) -> Column[Any]:
         item.name,
         column_type(item),
         *foreign,
-        nullable=not item.filled,
+        # What is derived from other records comes after them, also when all are moved.
+        nullable=not item.filled or item.derived is not None,
         unique=item.unique or None,
         info={KEPT: stored_form(item)},
     )

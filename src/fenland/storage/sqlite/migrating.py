@@ -16,6 +16,7 @@ from pathlib import Path
 from sqlalchemy import Connection, func, select
 from sqlalchemy.exc import DBAPIError
 
+from fenland.core.consequences.network import Network
 from fenland.core.definitions.model import Definitions
 from fenland.core.evolving.comparing import Comparison
 from fenland.core.values.plain import same
@@ -39,9 +40,10 @@ from fenland.storage.shared.preparing import (
     refuse_foreign,
 )
 from fenland.storage.shared.records import TableRecords
+from fenland.storage.shared.rederiving import Stored, rederive
 from fenland.storage.shared.series import rename_series
 from fenland.storage.shared.tables import LAYOUT, Tables
-from fenland.storage.shared.values import DatabaseRefused, Defined, Made, Migration, Progress
+from fenland.storage.shared.values import DatabaseRefused, Defined, Made, Migration, Page, Progress
 from fenland.storage.sqlite import engine as sqlite
 from fenland.storage.sqlite.copying import copy_database
 from fenland.storage.sqlite.known import Mark
@@ -126,7 +128,7 @@ def _bring_over(
         make_missing(connection, tables)
         last = connection.execute(select(func.max(tables.history.c.sequence))).scalar() or 0
         note_unsalted(connection, tables, last)
-    else:
+    elif layout < WITHOUT_SALTS:
         if layout < KEEPS_DEFINITIONS:
             bring_over(connection, tables, known_of(connection, tables))
         set_aside(connection)
@@ -204,6 +206,13 @@ def _carry_out(
 
     carry_out(operations_on(connection), comparison, old, new, done)
     rename_series(connection, new, comparison)
+    if comparison.rederives:
+        engine, definitions = sqlite.SqliteEngine(connection.dialect), new.project
+        collections = definitions.collections
+        stores = {name: TableRecords(one, new.records[name], engine) for name, one in collections.items()}
+        found = Stored(driver, collections, stores)
+        whole = sum(stores[one.name].count(driver, Page()) for one, _ in Network(definitions).passes)
+        rederive(connection, new, found, definitions, lambda done: progress.report("deriving", done, whole))
 
 
 def _see_references(connection: Connection) -> None:

@@ -1,0 +1,113 @@
+"""Deriving anew, once tables were made those of newer definitions: what is derived between records."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from typing import Any
+
+from sqlalchemy import Connection, bindparam, update
+
+from fenland.core.access.conditions import Among, Column
+from fenland.core.access.field_access import Record
+from fenland.core.consequences.network import Network, Node
+from fenland.core.consequences.spreading import Deriving
+from fenland.core.definitions.model import Collection, Definitions
+from fenland.core.definitions.validation import REFUSED
+from fenland.core.problems import Problem
+from fenland.core.values.plain import as_written, same
+from fenland.storage.shared.protocols import Reading
+from fenland.storage.shared.records import TableRecords
+from fenland.storage.shared.tables import Tables
+from fenland.storage.shared.values import DatabaseRefused, Order, Page
+
+#: Records that are read, and written, at a time.
+_AT_A_TIME = 1_000
+
+
+class Stored:
+    """Where records are found in tables. See `Lookups` of `core/consequences/spreading.py`."""
+
+    def __init__(
+        self, reading: Reading, collections: Mapping[str, Collection], stores: Mapping[str, TableRecords]
+    ) -> None:
+        self._reading, self._collections, self._stores = reading, collections, stores
+
+    def by_id(self, collection: str, record_id: str) -> Record | None:
+        """See `Lookups`."""
+        return self._stores[collection].find(self._reading, "id", record_id)
+
+    def by_key(self, collection: str, key: Any) -> Record | None:
+        """See `Lookups`."""
+        return self._stores[collection].find(self._reading, self._collections[collection].key, key)
+
+    def all_referring(self, collection: str, name: str, key: Any) -> Iterable[Record]:
+        """See `Lookups`."""
+        found = self._stores[collection].referring(self._reading, name, key, _AT_A_TIME + 1)
+        if len(found) <= _AT_A_TIME:
+            return found
+        return self._pages(collection, Page(Among(Column((name,)), (key,))))
+
+    def how_many_refer(self, collection: str, name: str, key: Any) -> int:
+        """See `Lookups`."""
+        return self._stores[collection].count_referring(self._reading, name, key)
+
+    def has_changed(self, collection: str) -> bool:
+        """See `Lookups`."""
+        return False
+
+    def all_of(self, collection: str) -> Iterator[Record]:
+        """The records of a collection, which may be changed meanwhile."""
+        return self._pages(collection, Page())
+
+    def _pages(self, collection: str, wanted: Page) -> Iterator[Record]:
+        after, more = None, True
+        while more:
+            page = Page(wanted.condition, order=(Order("id"),), after=after, limit=_AT_A_TIME)
+            found, more = self._stores[collection].page(self._reading, page)
+            yield from found
+            after = (found[-1]["id"],) if found else None
+
+
+def rederive(
+    connection: Connection,
+    tables: Tables,
+    found: Stored,
+    definitions: Definitions,
+    told: Callable[[int], None],
+) -> None:
+    """Works out anew what is derived between records, and writes what differs; `told` is how many were seen.
+
+    Raises `DatabaseRefused` for a record whose value cannot be kept.
+    """
+    deriving, done = Deriving(found, lambda *_: None), 0
+    for collection, nodes in Network(definitions).passes:
+        table = tables.records[collection.name]
+        columns = [node.field.name for node in nodes]
+        statement = update(table).where(table.c.id == bindparam("x_id"))
+        statement = statement.values({name: bindparam(f"x_{name}") for name in columns})
+        waiting: list[dict[str, Any]] = []
+        for record in found.all_of(collection.name):
+            values = {node.field.name: _value(deriving, node, record) for node in nodes}
+            if any(not same(record[name], value) for name, value in values.items()):
+                waiting.append({"x_id": record["id"], **{f"x_{name}": one for name, one in values.items()}})
+            done += 1
+            if len(waiting) >= _AT_A_TIME:
+                connection.execute(statement, waiting)
+                waiting = []
+            if not done % _AT_A_TIME:
+                told(done)
+        if waiting:
+            connection.execute(statement, waiting)
+
+
+def _value(deriving: Deriving, node: Node, record: Record) -> Any:
+    problems: list[Problem] = []
+    value = deriving.value(node, record, problems)
+    if value is REFUSED or problems:
+        why = problems[0].detail if problems else "It cannot be worked out."
+        key = as_written(record[node.collection.key])
+        raise DatabaseRefused(
+            f"{node.collection.name}.{node.field.name} of {key} cannot be kept as it is derived: {why} "
+            "Nothing was changed."
+        )
+    return value
