@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 import random
 from collections.abc import Callable, Iterator, Mapping
-from decimal import ROUND_HALF_EVEN, Decimal
+from decimal import Decimal
 from fractions import Fraction
 from pathlib import Path
 from typing import Any
@@ -13,9 +13,12 @@ from typing import Any
 import httpx
 import pytest
 
+from fenland.core.definitions.model import DefinitionMistakes
+from fenland.core.definitions.reading import definitions_from
 from fenland.core.limits import Limits
 from fenland.service.proof.verifying import verify_database
-from support import NIGHTLY, workshop_of
+from support import NIGHTLY, bearer, workshop_of
+from test_migrating import done as migrated
 
 ACCESS = {right: ["everyone"] for right in ("read", "create", "update", "delete", "transfer")}
 CODE = {"type": "string", "required": True, "unique": True, "fixed": True}
@@ -163,7 +166,10 @@ def project(chosen: list[str], dice: random.Random) -> dict[str, Any]:
     going = dice.choice(["clear", "cascade"])
     fields: dict[str, Record] = {
         "areas": {"name": TEXT},
-        "sites": {"name": TEXT, "area": {"references": "areas", "on_delete": dice.choice(["clear", "cascade"])}},
+        "sites": {
+            "name": TEXT,
+            "area": {"references": "areas", "on_delete": dice.choice(["clear", "cascade"])},
+        },
         "workers": {"rate": CENTS},
         "jobs": {
             "title": TEXT,
@@ -226,7 +232,9 @@ class Doing:
         return {name: pool[name]() for name in of[collection] if dice.random() < 0.6}
 
     def some(self, collection: str) -> str | None:
-        found = self.http.get(f"/v1/records/{collection}", params={"fields": "code", "limit": 50}).json()["items"]
+        found = self.http.get(f"/v1/records/{collection}", params={"fields": "code", "limit": 50}).json()[
+            "items"
+        ]
         return self.dice.choice([*(one["code"] for one in found), None])
 
     def new(self, collection: str) -> Record:
@@ -245,7 +253,7 @@ class Doing:
             lambda: http.post("/v1/batch", json={"items": [self.item() for _ in range(3)], "atomic": dice.random() < 0.5}),
             lambda: http.post(
                 f"{records}/import", content="\n".join(json.dumps(self.new(collection)) for _ in range(3)),
-                headers={"Content-Type": "application/x-ndjson"},
+                headers={"Content-Type": "application/jsonl"},
             ),
             self.undo,
             self.undo_batch,
@@ -322,22 +330,296 @@ def wrong_in(rows: Rows, chosen: list[str]) -> list[str]:
     return wrong
 
 
-@pytest.mark.parametrize("seed", range(int(__import__("os").environ.get("SEEDS", "12"))))
+@pytest.mark.parametrize("seed", range(400 if NIGHTLY else 12))
 def test_after_every_way_of_writing_it_is_what_a_naive_reading_says(tmp_path: Path, seed: int) -> None:
-    dice = random.Random(seed)
+    dice, path, done = random.Random(seed), tmp_path / "works.db", 0
     chosen = some_fields(dice)
-    with workshop_of(project(chosen, dice), tmp_path / "works.db") as (_, http):
-        doing, done = Doing(http, dice), 0
-        for collection in ("areas", "sites", "workers", "jobs", "jobs"):
-            http.post(f"/v1/records/{collection}", json=doing.new(collection)).raise_for_status()
-        for number in range(60):
-            answer = doing.once()
-            assert answer is not None and answer.status_code < 500, answer.text
-            done += answer.status_code < 300
-            if not number % 10:
-                assert wrong_in(rows_of(http), chosen) == [], (seed, number, answer.request.method, answer.text)
-        assert wrong_in(rows_of(http), chosen) == [], seed
-        assert done > 25
-        entries = http.get("/v1/history", params={"action": "derive", "limit": 100}).json()["items"]
-        assert all(one["cause"] is not None and one["rule"] and one["changes"] for one in entries)
-    assert verify_database(tmp_path / "works.db").faults == []
+    described = project(chosen, dice)
+    for turn in range(2):
+        with workshop_of(described, path) as (_, http):
+            doing = Doing(http, dice, mark=str(turn))
+            for collection in ("areas", "sites", "workers", "jobs", "jobs"):
+                http.post(f"/v1/records/{collection}", json=doing.new(collection)).raise_for_status()
+            assert wrong_in(rows_of(http), chosen) == [], (seed, turn)
+            for number in range(40):
+                answer = doing.once()
+                assert answer is not None and answer.status_code < 500, answer.text
+                done += answer.status_code < 300
+                if not number % 10:
+                    assert wrong_in(rows_of(http), chosen) == [], (
+                        seed,
+                        number,
+                        answer.request.method,
+                        answer.text,
+                    )
+            assert wrong_in(rows_of(http), chosen) == [], seed
+            entries = http.get("/v1/history", params={"action": "derive", "limit": 100}).json()["items"]
+            assert all(one["cause"] is not None and one["rule"] and one["changes"] for one in entries)
+        assert verify_database(path).faults == []
+        if not turn:
+            chosen = some_fields(dice)
+            described = project(chosen, dice)
+            migrated(path, described)
+            assert verify_database(path).faults == []
+    assert done > 30
+
+
+# --- versions, refusals, undoing ----------------------------------------------------------------------
+
+#: A site with what its jobs come to, which only some may see; its checks and limits hold for that as well.
+SITES: dict[str, Any] = {
+    "sites": {
+        "key": "code",
+        "access": ACCESS | {"read": ["office", "crew"]},
+        "fields": {
+            "code": CODE,
+            "name": TEXT,
+            "cap": WHOLE,
+            "jobs": WHOLE | {"derived": {"count": "jobs.site"}, "maximum": 3},
+            "hours": WHOLE | {"derived": {"sum": "each.hours", "of": "jobs.site"}, "access": {"read": ["office"]}},
+        },
+        "checks": [
+            {"rule": "next.cap == null || next.hours <= next.cap", "message": "More hours than there are."}
+        ],
+    },
+    "jobs": {
+        "key": "code",
+        "access": ACCESS,
+        "fields": {
+            "code": CODE,
+            "hours": WHOLE,
+            "site": {"references": "sites", "on_delete": "cascade"},
+            "at": TEXT | {"derived": "record.site.name"},
+        },
+    },
+}  # fmt: skip
+
+
+@pytest.fixture
+def sites(tmp_path: Path) -> Iterator[httpx.Client]:
+    with workshop_of(SITES, tmp_path / "sites.db", Limits(consequences=4)) as (_, http):
+        http.post("/v1/records/sites", json={"code": "S1", "name": "Mill"}).raise_for_status()
+        yield http
+
+
+def job(http: httpx.Client, code: str, **fields: Any) -> httpx.Response:
+    return http.post("/v1/records/jobs", json={"code": code, "site": "S1", **fields})
+
+
+def test_what_is_merely_derived_has_an_entry_of_its_own_and_is_no_obstacle(sites: httpx.Client) -> None:
+    seen = sites.get("/v1/records/sites/S1")
+    for number in range(3):
+        job(sites, f"J{number}", hours=2).raise_for_status()
+    now = sites.get("/v1/records/sites/S1")
+    assert (now.json()["version"], now.json()["hours"], now.headers["ETag"] != seen.headers["ETag"]) == (
+        4,
+        6,
+        True,
+    )
+    newest = sites.get("/v1/records/sites/S1/history").json()["items"][0]
+    made = sites.get("/v1/records/jobs/J2/history").json()["items"][0]
+    assert (newest["action"], newest["cause"], newest["settled"]) == ("derive", made["sequence"], 1)
+    assert newest["rule"] == "sites:1" and newest["changes"]["hours"] == {"before": 4, "after": 6}
+    # Who saw the first version has seen all that anybody changed.
+    match = {"If-Match": seen.headers["ETag"]}
+    assert sites.patch("/v1/records/sites/S1", json={"name": "Weir"}, headers=match).json()["version"] == 5
+    job(sites, "J0", hours=2)
+    sites.patch("/v1/records/jobs/J1", json={"hours": 5}).raise_for_status()
+    for tag, status in ((seen.headers["ETag"], 412), (now.headers["ETag"], 412), ('"other"', 412)):
+        answer = sites.patch("/v1/records/sites/S1", json={"name": "Dam"}, headers={"If-Match": tag})
+        assert answer.status_code == status, tag
+    assert sites.delete("/v1/records/sites/S1", headers=match).status_code == 412
+    later = {"If-Match": sites.get("/v1/records/sites/S1?version=5").headers["ETag"]}
+    assert sites.patch("/v1/records/sites/S1", json={"name": "Dam"}, headers=later).status_code == 200
+
+
+def test_a_base_from_before_is_no_conflict_and_derived_fields_may_be_sent_as_seen(
+    sites: httpx.Client,
+) -> None:
+    seen = sites.get("/v1/records/sites/S1").json()
+    for number in range(3):
+        job(sites, f"J{number}", hours=2).raise_for_status()
+    sent = {**seen, "name": "Weir"}
+    answer = sites.put("/v1/records/sites/S1", params={"base": "1"}, json=sent)
+    assert (answer.status_code, answer.json()["name"], answer.json()["hours"]) == (200, "Weir", 6)
+    answer = sites.patch("/v1/records/sites/S1", params={"base": "2"}, json={"name": "Dam"})
+    assert (answer.status_code, answer.json()["conflicts"][0]["pointer"]) == (409, "/name")
+    for field, value in (("hours", 7), ("jobs", 0)):
+        answer = sites.patch("/v1/records/sites/S1", json={field: value})
+        assert (answer.status_code, answer.json()["errors"][0]["code"]) == (422, "derived")
+    assert sites.patch("/v1/records/sites/S1", json={"hours": 6, "jobs": 3}).json()["version"] == 5
+
+
+#: What would follow and may not be, how it is asked for, and what of it is told.
+REFUSED: dict[str, tuple[Any, str, str]] = {
+    "a limit": ({}, "jobs", "jobs: Must be at most 3"),
+    "a check": ({"hours": 99}, "hours", "More hours than there are."),
+    "a sum beyond its type": ({"hours": 9_223_372_036_854_775_807}, "hours", "hours: Must fit in 64 bits"),
+}
+
+
+@pytest.mark.parametrize("name", REFUSED)
+def test_what_would_follow_and_may_not_be_refuses_the_change(sites: httpx.Client, name: str) -> None:
+    fields, field, said = REFUSED[name]
+    for number in range(3 if field == "jobs" else 2):
+        job(sites, f"J{number}", hours=1).raise_for_status()
+    if name == "a check":
+        sites.patch("/v1/records/sites/S1", json={"cap": 50}).raise_for_status()
+    head = sites.get("/v1/history/head").json()["size"]
+    answer = job(sites, "J9", **fields)
+    [problem] = answer.json()["errors"]
+    assert (answer.status_code, problem["code"], problem["key"], problem["rule"]) == (
+        422,
+        "consequence",
+        "S1",
+        "sites:1",
+    )
+    assert said in problem["detail"]
+    # Of the field that carl may not read no more is told than that something is wrong with it.
+    answer = sites.post(
+        "/v1/records/jobs", json={"code": "J9", "site": "S1", **fields}, headers=bearer("carl")
+    )
+    assert "64 bits" not in answer.text and answer.status_code == 422
+    for action in ("create", "put"):
+        item = {"action": action, "collection": "jobs", "fields": {"code": "J9", "site": "S1", **fields}}
+        if action == "put":
+            item |= {"by": "code", "value": "J9"}
+        answer = sites.post("/v1/batch", json={"items": [item]})
+        assert said in answer.text, answer.text
+    imported = sites.post(
+        "/v1/records/jobs/import", content=json.dumps({"code": "J9", "site": "S1", **fields}),
+        headers={"Content-Type": "application/jsonl"},
+    ).json()  # fmt: skip
+    assert (imported["created"], imported["refused"]) == (0, 1)
+    assert sites.get("/v1/history/head").json()["size"] == head
+
+
+def test_of_a_record_that_somebody_may_not_see_no_more_is_told(tmp_path: Path) -> None:
+    few = [{"rule": "next.cap == null || next.jobs >= next.cap", "message": "Too few are left at the mill."}]
+    hidden = {**SITES["sites"], "access": ACCESS | {"read": ["office"]}, "checks": few}
+    with workshop_of({**SITES, "sites": hidden}, tmp_path / "hidden.db") as (_, http):
+        http.post("/v1/records/sites", json={"code": "S1"}).raise_for_status()
+        for number in range(2):
+            job(http, f"J{number}").raise_for_status()
+        http.patch("/v1/records/sites/S1", json={"cap": 2}).raise_for_status()
+        assert "Too few are left" in http.delete("/v1/records/jobs/J0").text
+        for answer in (
+            http.delete("/v1/records/jobs/J0", headers=bearer("carl")),
+            http.patch("/v1/records/jobs/J0", json={"site": None}, headers=bearer("carl")),
+        ):
+            assert answer.status_code == 422
+            said = answer.json()["errors"][0]["detail"]
+            assert said == "What follows from it would not be allowed, in a record that is not yours to see."
+            assert answer.json()["errors"] == [{"pointer": "", "code": "consequence", "detail": said}]
+
+
+def test_more_than_the_limit_is_refused_before_anything_is_written(sites: httpx.Client) -> None:
+    sites.post("/v1/records/sites", json={"code": "S2", "name": "Far"}).raise_for_status()
+    for number in range(6):
+        sites.post("/v1/records/jobs", json={"code": f"K{number}", "site": "S2" if number < 3 else None})
+    answer = sites.patch("/v1/records/sites/S2", json={"name": "Near"})
+    assert answer.status_code == 200
+    for number in range(3):
+        job(sites, f"J{number}").raise_for_status()
+    answer = sites.patch("/v1/records/sites", params={"where": "true"}, json={"name": "Both"})
+    # Each is a change for itself.
+    assert answer.status_code == 200
+    sites.patch("/v1/records/sites/S1", json={"name": "Mill"}).raise_for_status()
+    assert sites.get("/v1/records/jobs/J1").json()["at"] == "Mill"
+
+
+def test_a_fan_out_beyond_the_limit_names_the_number(tmp_path: Path) -> None:
+    with workshop_of(
+        SITES
+        | {
+            "sites": {
+                **SITES["sites"],
+                "fields": {"code": CODE, "name": TEXT},
+                "checks": [{"rule": "true", "message": "."}],
+            }
+        },
+        tmp_path / "far.db",
+        Limits(consequences=4),
+    ) as (_, http):
+        http.post("/v1/records/sites", json={"code": "S1", "name": "Mill"}).raise_for_status()
+        for number in range(5):
+            job(http, f"J{number}").raise_for_status()
+        for answer in (
+            http.patch("/v1/records/sites/S1", json={"name": "Weir"}),
+            http.post("/v1/records/sites/S1/preview", json={"name": "Weir"}),
+        ):
+            told = answer.json()
+            assert (answer.status_code, told["limit"], told["most"]) == (413, "consequence_limit", 4)
+            assert "5 records" in told["detail"]
+        assert http.get("/v1/records/sites/S1").json()["name"] == "Mill"
+
+
+def test_a_derived_entry_is_not_undone_by_itself_and_follows_its_cause(sites: httpx.Client) -> None:
+    job(sites, "J1", hours=3).raise_for_status()
+    entry = sites.get("/v1/records/sites/S1/history").json()["items"][0]
+    answer = sites.post(f"/v1/history/{entry['sequence']}/undo")
+    assert answer.status_code == 409 and f"follows from: {entry['cause']}" in answer.text
+    preview = sites.post(f"/v1/history/{entry['cause']}/undo", params={"preview": "true"}).json()
+    assert [one["key"] for one in preview["items"]] == ["J1"]
+    sites.post(f"/v1/history/{entry['cause']}/undo").raise_for_status()
+    found = sites.get("/v1/records/sites/S1").json()
+    assert (found["jobs"], found["hours"]) == (0, 0)
+    # Nothing in the way of undoing the creation of a record that was merely derived since.
+    first = sites.get("/v1/records/sites/S1/history").json()["items"][-1]["sequence"]
+    assert sites.post(f"/v1/history/{first}/undo").status_code == 200
+
+
+#: What is wrong with a derived field of sites, and what is said.
+MISTAKES: dict[str, tuple[Any, str]] = {
+    "nothing gathered": ({"of": "jobs.site"}, "does not say what is gathered"),
+    "two things": ({"sum": "each.hours", "mean": "each.hours", "of": "jobs.site"}, "says sum and mean"),
+    "a word that there is not": ({"total": "each.hours", "of": "jobs.site"}, "no keyword 'total'"),
+    "no of": ({"sum": "each.hours"}, "does not say of which records"),
+    "of with a count": ({"count": "jobs.site", "of": "jobs.site"}, "Remove of"),
+    "no collection": ({"count": "job.site"}, "'job', which is no collection"),
+    "a collection alone": ({"count": "jobs"}, "jobs alone, which does not refer to sites"),
+    "no field": ({"count": "jobs.sit"}, "jobs.sit, which does not refer to sites"),
+    "no reference": ({"count": "jobs.hours"}, "jobs.hours, which does not refer to sites"),
+    "another's reference": ({"count": "jobs.by"}, "jobs.by, which does not refer to sites"),
+    "no text": ({"sum": 5, "of": "jobs.site"}, "sum is 5"),
+    "no expression": ({"sum": "each.", "of": "jobs.site"}, "fields.x.derived.sum"),
+    "no such field": ({"sum": "each.cost", "of": "jobs.site"}, "cost"),
+    "no condition": ({"count": "jobs.site", "if": "each.hours"}, "must be true or false"),
+    "its own record": ({"sum": "record.cap", "of": "jobs.site"}, "Speak of each"),
+    "now": ({"count": "jobs.site", "if": "each.day < today"}, "would go stale"),
+    "the version": ({"sum": "each.version", "of": "jobs.site"}, "changes with every save"),
+    "a sum of texts": ({"sum": "each.code", "of": "jobs.site"}, "Both must be numbers"),
+    "a mean of days": ({"mean": "each.day", "of": "jobs.site"}, "Both must be numbers"),
+    "the highest list": ({"max": "[each.hours]", "of": "jobs.site"}, "has no max"),
+    "the lowest text": ({"min": "each.code", "of": "jobs.site"}, "min gives string, and field 'x' holds int"),
+    "too far": ({"sum": "each.by.site.cap", "of": "jobs.site"}, "more than one reference"),
+    "what is secret": ({"sum": "each.pin", "of": "jobs.site"}, "'pin', which is writeOnly"),
+    "what is secret, asked": ({"count": "jobs.site", "if": "each.note == 'x'"}, "'note', which is sensitive"),
+    "what is secret, further": ({"sum": "each.by.pay", "of": "jobs.site"}, "'pay', which is sensitive"),
+    "itself": ({"sum": "each.share", "of": "jobs.site"}, "sites.x → jobs.share → sites.x"),
+    "itself over a reference": ("record.twin.x", "sites.x → sites.x"),
+    "a secret over a reference": ("record.lead.pay", "'pay', which is sensitive"),
+    "a version over a reference": ("record.lead.version", "changes with every save"),
+}
+
+
+@pytest.mark.parametrize("name", MISTAKES)
+def test_a_mistake_is_told_at_its_place(name: str) -> None:
+    derived, said = MISTAKES[name]
+    described = {
+        "sites": {"fields": {"code": CODE, "cap": WHOLE, "lead": {"references": "people"}, "twin": {"references": "sites"}, "x": WHOLE | {"derived": derived}}, "key": "code"},
+        "people": {"fields": {"code": CODE, "site": {"references": "sites"}, "pay": WHOLE | {"sensitive": True}}, "key": "code"},
+        "jobs": {
+            "key": "code",
+            "fields": {
+                "code": CODE, "hours": WHOLE, "day": DAY, "pin": WHOLE | {"writeOnly": True}, "note": TEXT | {"sensitive": True},
+                "site": {"references": "sites"}, "by": {"references": "people"}, "share": WHOLE | {"derived": "record.hours + record.site.x"},
+            },
+        },
+    }  # fmt: skip
+    with pytest.raises(DefinitionMistakes) as caught:
+        definitions_from(described)
+    assert any(said in f"{one.what} {one.hint}" for one in caught.value.mistakes), caught.value.mistakes
+    assert all(
+        one.pointer.startswith("/fields/x/derived") for one in caught.value.mistakes if one.file == "sites"
+    )

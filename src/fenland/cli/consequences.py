@@ -9,8 +9,9 @@ from typing import TYPE_CHECKING
 import typer
 from rich.markup import escape
 
+from fenland.cli.projects import PANEL as PROJECTS
 from fenland.cli.projects import open_project
-from fenland.cli.terminal import json_option, out, print_json
+from fenland.cli.terminal import Exit, counted, json_option, out, print_json
 
 if TYPE_CHECKING:
     from fenland.core.consequences.telling import Consequence
@@ -64,6 +65,59 @@ def _when(one: Consequence) -> str:
     return f"{when}, if {one.condition}" if one.condition else when
 
 
+def recompute(
+    collection: str | None = typer.Argument(None, help="The collection; without it, all of them."),
+    project: Path = typer.Option(
+        Path("."), "--project", envvar="FENLAND_PROJECT", help="The project's folder."
+    ),
+    as_json: bool = json_option(),
+) -> None:
+    """Work out what is derived again, in all records, and put right what differs.
+
+    In a database that nobody wrote past the service nothing does: then nothing is written. Otherwise each
+    record gets an entry in the history. The service may run meanwhile. Ends with 7 where one could not be put
+    right.
+
+    Example: [bold]fenland recompute stations[/]
+    """
+    from fenland.cli.migrating import shown_progress
+    from fenland.cli.proof import at_hand
+    from fenland.service.upkeep.recomputing import recompute as recomputed
+
+    with at_hand(project) as (service, _), shown_progress() as progress:
+        found = recomputed(service, collection, progress)
+    left = [one for one in found.differing if one.why is not None]
+    if as_json:
+        items = [
+            {
+                "collection": one.collection,
+                "key": one.key,
+                "fields": {name: {"held": was, "comes_to": now} for name, (was, now) in one.fields.items()},
+                "why": one.why,
+            }
+            for one in found.differing
+        ]
+        print_json({"records": found.records, "differing": items})
+    else:
+        for one in found.differing:
+            told = ", ".join(
+                f"{name} {_shown(was)} → {_shown(now)}" for name, (was, now) in one.fields.items()
+            )
+            mark = "[green]✓[/]" if one.why is None else "[red]✗[/]"
+            out.print(f"{mark} {escape(one.collection)} {escape(str(one.key))}: {escape(told)}")
+            if one.why is not None:
+                out.print(f"  {escape(one.why)}")
+        if not found.differing:
+            out.print(f"[green]✓[/] Nothing differs in {counted(found.records, 'record')}.")
+    if left:
+        raise typer.Exit(Exit.INVALID)
+
+
+def _shown(value: object) -> str:
+    return "nothing" if value is None else str(value)
+
+
 def register(app: typer.Typer) -> None:
-    """Adds the command of this file."""
+    """Adds the commands of this file."""
     app.command()(consequences)
+    app.command(rich_help_panel=PROJECTS)(recompute)

@@ -18,7 +18,7 @@ from fenland.cli.terminal import Exit, answer_json, error_json
 #: The files here, in the order of the help, and the commands that each registers.
 COMMANDS = {
     "projects": "new check",
-    "consequences": "consequences",
+    "consequences": "consequences recompute",
     "running": "start demo issuer",
     "migrating": "migrate",
     "describing": "describe seed",

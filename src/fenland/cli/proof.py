@@ -248,7 +248,7 @@ def _tell(report: Report) -> None:
 
 
 @contextmanager
-def _at_hand(project: Path) -> Iterator[tuple[Service, Settings]]:
+def at_hand(project: Path) -> Iterator[tuple[Service, Settings]]:
     """The project's service without its server, which may run meanwhile; what it refuses ends the command."""
     from fenland.core.problems import Refusal
     from fenland.service.opening import open_project_service
@@ -286,7 +286,7 @@ def archive(
             Exit.USAGE,
         )
     moment = moment if moment.tzinfo else moment.replace(tzinfo=UTC)
-    with _at_hand(project) as (service, settings), shown_progress() as progress:
+    with at_hand(project) as (service, settings), shown_progress() as progress:
         path, moved = move(service, settings.archive_folder, timestamp(moment), progress)
     if as_json:
         print_json({"file": str(path), "first": moved.first, "last": moved.last, "root": moved.root.hex()})
@@ -314,7 +314,7 @@ def erase_removed(
     from fenland.service.history import erasing_removed
     from fenland.service.upkeep.copies import names_of
 
-    with _at_hand(project) as (service, settings):
+    with at_hand(project) as (service, settings):
         if collection is None:
             _list_removed(erasing_removed.removed(service), as_json=as_json)
             return
@@ -357,7 +357,7 @@ def new_key(project: Path = _PROJECT, as_json: bool = json_option()) -> None:
     from fenland.service.proof.proving import newest_head, signing_key
     from fenland.service.proof.signing_keys import make_key
 
-    with _at_hand(project) as (service, settings):
+    with at_hand(project) as (service, settings):
         # What the old key signed last, so that its public half is kept.
         newest_head(service)
         settings.key_file.unlink()

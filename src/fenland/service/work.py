@@ -122,6 +122,10 @@ class View:
             after = (found[-1]["id"],) if found else None
             self.breathe()
 
+    def has_changed(self, _collection: str) -> bool:
+        """Whether any record of the collection is not as it is stored; see `Draft`."""
+        return False
+
     def settled(self, record: Record) -> int:
         """The last version of a record that was not merely derived."""
         newest, _ = self.history.of_record(self.reading, record["id"], below=BEYOND_ALL, limit=1)

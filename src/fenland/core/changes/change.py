@@ -43,11 +43,11 @@ class Stamp:
 
 @dataclass(frozen=True, slots=True)
 class Follows:
-    """By what a change follows from another: the place of that in the list, and the rule's, for people."""
+    """By what a change follows: where its cause stands in the list, and where the rule stands."""
 
     stamp: Stamp
-    cause: int
-    rule: str
+    cause: int | None
+    rule: str | None
 
 
 @dataclass(frozen=True, slots=True)

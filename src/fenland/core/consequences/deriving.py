@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from typing import Any
 
+from fenland.core.access.policy import nothing
 from fenland.core.consequences.fitting import Fitted
 from fenland.core.consequences.gathering import Follow, Gathering
 from fenland.core.definitions.asking import derived_inputs, in_order, own_needs
@@ -39,7 +40,7 @@ class Derivations:
         self.inputs = {one.pointer: one.inputs for one in self._all}
 
     def values(
-        self, record: Mapping[str, Any], problems: list[Problem], failed: Failed, follow: Follow
+        self, record: Mapping[str, Any], problems: list[Problem], failed: Failed, follow: Follow = nothing
     ) -> Record:
         """The derived values of a record, by its other fields and what it refers to.
 
@@ -87,7 +88,8 @@ def nothing_comes_of_it(
     if isinstance(rule, Aggregate):
         source = f"{rule.collection}.{rule.reference}"
     detail = f"Cannot be worked out from {source}: {why}."
-    return Problem(pointer_to(item.name), "underivable", detail, {"empty": empty})
+    pointer = pointer_to(item.name)
+    return Problem(pointer, "underivable", detail, {"empty": empty})
 
 
 def through_itself(follow: Follow, collection: Collection, record: Mapping[str, Any]) -> Follow:

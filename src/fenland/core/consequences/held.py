@@ -52,7 +52,7 @@ class Held:
         """See `Lookups`."""
         return len(self._holding(collection, name).get(key, ()))
 
-    def has_changed(self, collection: str) -> bool:
+    def has_changed(self, _collection: str) -> bool:
         """See `Lookups`."""
         return False
 

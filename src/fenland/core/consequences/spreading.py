@@ -46,7 +46,7 @@ class Lookups(Protocol):
         """How many those are."""
         ...
 
-    def has_changed(self, collection: str) -> bool:
+    def has_changed(self, _collection: str) -> bool:
         """Whether any record of the collection is another than when all this began."""
         ...
 

@@ -142,7 +142,7 @@ class Draft(Work):
         return there - moved + len(self._here(resource, field, key))
 
     def has_changed(self, collection: str) -> bool:
-        """Whether any record of the collection was changed here."""
+        """See `View`."""
         return any(name == collection for name, _ in self._records)
 
     def follow(self, collection: str, key: Any) -> Record | None:

@@ -42,27 +42,32 @@ def follow(view: View, caller: Caller, change: Change) -> list[Change]:
     return chain.changes
 
 
-class _Found:
-    """Where what is derived finds records: in a draft. See `Lookups`."""
+class Found:
+    """Where what is derived finds records. See `Lookups` of `core/consequences/spreading.py`."""
 
-    def __init__(self, draft: Draft) -> None:
-        self._draft = draft
+    def __init__(self, view: View) -> None:
+        self._view = view
 
     def by_id(self, collection: str, record_id: str) -> Record | None:
-        return self._draft.find(self._draft.resource(collection), "id", record_id)
+        """See `Lookups`."""
+        return self._view.find(self._view.resource(collection), "id", record_id)
 
     def by_key(self, collection: str, key: Any) -> Record | None:
-        resource = self._draft.resource(collection)
-        return self._draft.find(resource, resource.collection.key, key)
+        """See `Lookups`."""
+        resource = self._view.resource(collection)
+        return self._view.find(resource, resource.collection.key, key)
 
     def all_referring(self, collection: str, name: str, key: Any) -> Iterable[Record]:
-        return self._draft.all_referring(self._draft.resource(collection), name, key)
+        """See `Lookups`."""
+        return self._view.all_referring(self._view.resource(collection), name, key)
 
     def how_many_refer(self, collection: str, name: str, key: Any) -> int:
-        return self._draft.count_referring(self._draft.resource(collection), name, key)
+        """See `Lookups`."""
+        return self._view.count_referring(self._view.resource(collection), name, key)
 
     def has_changed(self, collection: str) -> bool:
-        return self._draft.has_changed(collection)
+        """See `Lookups`."""
+        return self._view.has_changed(collection)
 
 
 class _Chain:
@@ -72,7 +77,7 @@ class _Chain:
         service = view.service
         self._caller, self._draft = caller, Draft(service, view.reading, view.act, view)
         most = view.limits.consequences
-        self._spread = Spread(service.network, _Found(self._draft), service.rule_failed, most)
+        self._spread = Spread(service.network, Found(self._draft), service.rule_failed, most)
         self.changes: list[Change] = []
         #: By record, where the last change of it stands.
         self._last: dict[str, int] = {}
@@ -103,7 +108,7 @@ class _Chain:
         earlier = None if place is None else self.changes[place]
         if place is not None and earlier is not None and earlier.action == "derive":
             # What it comes to in the end is one change.
-            follows = Follows(self._stamp, earlier.cause or 0, earlier.rule or "")
+            follows = Follows(self._stamp, earlier.cause, earlier.rule)
             stored = earlier.before or {}
             change = self.changes[place] = derivation(resource.collection, stored, wanted, follows)
         else:

@@ -5,18 +5,19 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from typing import Any
 
-from sqlalchemy import Connection, bindparam, update
+from sqlalchemy import bindparam, update
 
 from fenland.core.access.conditions import Among, Column
 from fenland.core.access.field_access import Record
 from fenland.core.consequences.network import Network, Node
 from fenland.core.consequences.spreading import Deriving
-from fenland.core.definitions.model import Collection, Definitions
+from fenland.core.definitions.model import Collection
 from fenland.core.definitions.validation import REFUSED
 from fenland.core.problems import Problem
 from fenland.core.values.plain import as_written, same
 from fenland.storage.shared.protocols import Reading
 from fenland.storage.shared.records import TableRecords
+from fenland.storage.shared.statements import Engine, Prepared
 from fenland.storage.shared.tables import Tables
 from fenland.storage.shared.values import DatabaseRefused, Order, Page
 
@@ -51,7 +52,7 @@ class Stored:
         """See `Lookups`."""
         return self._stores[collection].count_referring(self._reading, name, key)
 
-    def has_changed(self, collection: str) -> bool:
+    def has_changed(self, _collection: str) -> bool:
         """See `Lookups`."""
         return False
 
@@ -69,35 +70,26 @@ class Stored:
 
 
 def rederive(
-    connection: Connection,
-    tables: Tables,
-    found: Stored,
-    definitions: Definitions,
-    told: Callable[[int], None],
+    driver: Reading, tables: Tables, found: Stored, engine: Engine, told: Callable[[int], None]
 ) -> None:
     """Works out anew what is derived between records, and writes what differs; `told` is how many were seen.
 
     Raises `DatabaseRefused` for a record whose value cannot be kept.
     """
     deriving, done = Deriving(found, lambda *_: None), 0
-    for collection, nodes in Network(definitions).passes:
-        table = tables.records[collection.name]
-        columns = [node.field.name for node in nodes]
-        statement = update(table).where(table.c.id == bindparam("x_id"))
-        statement = statement.values({name: bindparam(f"x_{name}") for name in columns})
-        waiting: list[dict[str, Any]] = []
+    for collection, nodes in Network(tables.project).passes:
+        table, names = tables.records[collection.name], [node.field.name for node in nodes]
+        statement = update(table).where(table.c.id == bindparam("x_id", type_=table.c.id.type))
+        given = {name: bindparam(f"x_{name}", type_=table.c[name].type) for name in names}
+        prepared = Prepared(statement.values(given), engine)
         for record in found.all_of(collection.name):
             values = {node.field.name: _value(deriving, node, record) for node in nodes}
             if any(not same(record[name], value) for name, value in values.items()):
-                waiting.append({"x_id": record["id"], **{f"x_{name}": one for name, one in values.items()}})
+                row = {"x_id": record["id"], **{f"x_{name}": value for name, value in values.items()}}
+                driver.execute(prepared.text, prepared.values(row))
             done += 1
-            if len(waiting) >= _AT_A_TIME:
-                connection.execute(statement, waiting)
-                waiting = []
             if not done % _AT_A_TIME:
                 told(done)
-        if waiting:
-            connection.execute(statement, waiting)
 
 
 def _value(deriving: Deriving, node: Node, record: Record) -> Any:

@@ -212,7 +212,7 @@ def _carry_out(
         stores = {name: TableRecords(one, new.records[name], engine) for name, one in collections.items()}
         found = Stored(driver, collections, stores)
         whole = sum(stores[one.name].count(driver, Page()) for one, _ in Network(definitions).passes)
-        rederive(connection, new, found, definitions, lambda done: progress.report("deriving", done, whole))
+        rederive(driver, new, found, engine, lambda done: progress.report("deriving", done, whole))
 
 
 def _see_references(connection: Connection) -> None:
