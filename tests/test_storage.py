@@ -169,7 +169,7 @@ def test_databases_that_do_not_fit_are_refused_with_a_reason(tmp_path: Path) -> 
     raw.commit()
     with pytest.raises(DatabaseRefused, match="newer version"):
         open_database(path, definitions_from(NOTES))
-    raw.execute("UPDATE fenland_meta SET value = '7' WHERE name = 'layout'")
+    raw.execute("UPDATE fenland_meta SET value = '8' WHERE name = 'layout'")
     raw.commit()
     raw.close()
     with pytest.raises(DatabaseRefused, match="did not make"):

@@ -21,6 +21,8 @@ _WORDS = {
     "default": "begins as",
     "series": "gets",
     "effect": "is set to",
+    "create": "of a new record is",
+    "delete": "the record is deleted",
     "deletion": "",
 }
 
@@ -40,7 +42,8 @@ def consequences(
     """
     from fenland.core.consequences.telling import consequences_of, mermaid
 
-    found = consequences_of(open_project(folder).definitions)
+    definitions = open_project(folder).definitions
+    found = consequences_of(definitions)
     if as_json:
         print_json([one.as_json() for one in found])
     elif as_mermaid:
@@ -48,13 +51,17 @@ def consequences(
     elif not found:
         out.print("Nothing follows from a change here. See docs/consequences.md for what can.")
     else:
-        for name, ones in groupby(found, lambda one: one.place.partition(".")[0]):
+        by_name = sorted(
+            found, key=lambda one: list(definitions.collections).index(one.place.partition(".")[0])
+        )
+        for name, ones in groupby(by_name, lambda one: one.place.partition(".")[0]):
             out.print(f"[bold]{escape(name)}[/]")
             for one in ones:
                 field = one.place.partition(".")[2]
                 words = " ".join(filter(None, (_WORDS[one.kind], one.does)))
                 out.print(f"  [bold]{escape(field)}[/] {escape(words)}")
-                told = " · ".join(filter(None, (_when(one), f"{one.file}:{one.line}" if one.file else "")))
+                place = f"{one.file}:{one.line}" if one.file else ""
+                told = " · ".join(filter(None, (_when(one), one.found, place)))
                 out.print(f"      [dim]{escape(told)}[/]")
 
 
@@ -62,6 +69,7 @@ def _when(one: Consequence) -> str:
     if one.kind == "deletion":
         return f"when the record of {one.sources[0].partition('.')[0]} is deleted"
     when = f"on {' and '.join(one.on)}" if one.on else ""
+    when = f"{when} of {one.by}" if one.by else when
     return f"{when}, if {one.condition}" if one.condition else when
 
 

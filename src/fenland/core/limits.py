@@ -47,6 +47,7 @@ class Limits:
     answer: int = 16_000_000
     cascade: int = 5_000
     consequences: int = 10_000
+    depth: int = 8
     long_reads: int = 4
     read_seconds: float = 20.0
     many: int = 1_000

@@ -14,6 +14,7 @@ from datetime import UTC, date, datetime, timedelta, tzinfo
 from functools import cached_property
 from itertools import pairwise
 from pathlib import Path
+from random import Random, SystemRandom
 from typing import Protocol
 from zoneinfo import ZoneInfo
 
@@ -22,6 +23,7 @@ import structlog
 from fenland.core.access.field_access import FieldAccess, Record
 from fenland.core.access.policy import Actor, Caller, Follow, Policy, Sight, nothing
 from fenland.core.changes.rules import Rules
+from fenland.core.consequences.effects import Reaches
 from fenland.core.consequences.network import Network
 from fenland.core.definitions.catalog import catalog_of, followed_fields
 from fenland.core.definitions.model import Aggregate, Collection, Definitions, Formula, Rule
@@ -99,7 +101,9 @@ class Service:
             for name, one in definitions.collections.items()
         }
         #: What follows from what between records.
-        self.network = Network(definitions)
+        self.network, self.reaches = Network(definitions), Reaches(definitions.collections)
+        #: What rules draw by that choose at random; tests put one with a seed in its place.
+        self.dice: Random = SystemRandom()
         self.policies = {name: one.policy for name, one in self.resources.items()}
         self.followed = followed_fields(definitions.collections.values())
         self.catalog = catalog_of(definitions.collections.values())

@@ -179,6 +179,9 @@ class Settings(BaseSettings):
     consequence_limit: int = Field(
         10_000, ge=1, description="Records that are derived anew by one change, at most."
     )
+    consequence_depth_limit: int = Field(
+        8, ge=1, description="How many effects may follow from each other, one after the other."
+    )
     many_limit: int = Field(1_000, ge=1, description="Records that one change by filter touches, at most.")
     import_limit: int = Field(100_000, ge=1, description="Rows of a file that is imported, at most.")
     import_body_limit: int = Field(
@@ -282,6 +285,7 @@ class Settings(BaseSettings):
             answer=self.answer_limit,
             cascade=self.cascade_limit,
             consequences=self.consequence_limit,
+            depth=self.consequence_depth_limit,
             long_reads=self.long_reads,
             read_seconds=self.read_timeout,
             many=self.many_limit,

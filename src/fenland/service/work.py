@@ -10,7 +10,7 @@ from contextlib import contextmanager
 from dataclasses import replace
 from typing import Any, TypeVar
 
-from fenland.core.access.conditions import Among, Column
+from fenland.core.access.conditions import Among, Column, Condition
 from fenland.core.access.field_access import Record
 from fenland.core.access.policy import Caller, Sight
 from fenland.core.changes.change import ALONE, Act, Stamp
@@ -63,7 +63,7 @@ class View:
     def sight(self, caller: Caller) -> Sight:
         """What rules are judged with for a caller: references are followed within this unit of work."""
         if self._sight is None or self._sight.caller is not caller:
-            self._sight = self.service.sight(caller, self.follow, self._whole)
+            self._sight = self.service.sight(caller, self.follow, self.whole)
         return self._sight
 
     def follow(self, collection: str, key: Any) -> Record | None:
@@ -71,7 +71,8 @@ class View:
         target, asked = self.service.resources[collection], self.service.followed[collection]
         return target.records.find_part(self.reading, target.collection.key, key, asked)
 
-    def _whole(self, collection: str, key: Any) -> Record | None:
+    def whole(self, collection: str, key: Any) -> Record | None:
+        """All of it."""
         target = self.service.resources[collection]
         return target.records.find(self.reading, target.collection.key, key)
 
@@ -114,7 +115,13 @@ class View:
         if len(found) <= _AT_A_TIME:
             yield from found
             return
-        condition, after, more = Among(Column((field,)), (key,)), None, True
+        yield from self.matching(resource, Among(Column((field,)), (key,)), lambda _: True)
+
+    def matching(
+        self, resource: Resource, condition: Condition, _holds: Callable[[Record], bool]
+    ) -> Iterator[Record]:
+        """The records that a condition chooses, whoever asks; `_holds` is the same condition in Python."""
+        after, more = None, True
         while more:
             page = Page(condition, order=(Order("id"),), after=after, limit=_AT_A_TIME)
             found, more = resource.records.page(self.reading, page)

@@ -1,22 +1,26 @@
-"""Effects: what a change brings with it in the same record, by the rules of its collection.
+"""Effects: what a change brings with it, by the rules of its collection.
 
-An effect happens once for a change, in the order of the file; where what one sets makes the condition of
-another hold that has not happened yet, that one happens too. Derived fields follow each of them. So it always
-ends.
+In the same record an effect happens once for a change, in the order of the file; where what one sets makes
+the condition of another hold that has not happened yet, that one happens too. Derived fields follow each of
+them. So it always ends. What reaches other records is carried out by `service/records/following.py`.
 """
 
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from typing import Any
 
+from fenland.core.access.conditions import Condition, condition_of
 from fenland.core.consequences.deriving import Failed
 from fenland.core.consequences.fitting import Fitted
 from fenland.core.definitions.asking import in_order, own_needs
-from fenland.core.definitions.model import TRIGGERS, Collection, Effect, Formula, Trigger
+from fenland.core.definitions.catalog import AROUND
+from fenland.core.definitions.model import TRIGGERS, Collection, Effect, Formula, Search, Trigger
 from fenland.core.definitions.validation import REFUSED
 from fenland.core.expressions import EvaluationError, compiled
+from fenland.core.expressions.reducing import reducer
+from fenland.core.expressions.tree import Constant, Node, Path, with_parts
 from fenland.core.problems import Problem
 from fenland.core.values.plain import same
 
@@ -25,13 +29,54 @@ Record = dict[str, Any]
 Derive = Callable[[Record], tuple[Record, list[Problem]]]
 
 
-class _Compiled:
+class Searching:
+    """The records that an effect finds, compiled."""
+
+    def __init__(self, search: Search) -> None:
+        self.search = search
+        tree = Constant(True, "", 0) if search.condition is None else search.condition.tree
+        self._holds = compiled(tree)
+        # Conditions of many are over `record`.
+        self._reduced = reducer(_renamed(tree), _KNOWN)
+
+    def condition(self, names: Mapping[str, Any]) -> Condition:
+        """What must hold of a record to be found, once it is known what happened."""
+        return condition_of(self._reduced(names))
+
+    def holds(self, names: Mapping[str, Any], record: Mapping[str, Any]) -> bool:
+        """Whether a record is found."""
+        try:
+            return self._holds({**names, "each": record}) is True
+        except EvaluationError:
+            return False
+
+
+_KNOWN = frozenset({*AROUND, "before", "after"})
+
+
+def _renamed(node: Node) -> Node:
+    if isinstance(node, Path):
+        return replace(node, root="record") if node.root == "each" else node
+    return with_parts(node, _renamed)
+
+
+@dataclass(frozen=True, slots=True)
+class Around:
+    """What effects need besides the record: who is told of failures, and what finds a record at random."""
+
+    failed: Failed
+    pick: Callable[[Searching, Mapping[str, Any]], Mapping[str, Any] | None]
+
+
+class Compiled:
     """One effect, compiled."""
 
-    def __init__(self, effect: Effect, collection: Collection) -> None:
+    def __init__(self, effect: Effect, target: Collection) -> None:
+        """`target` is the collection whose records it writes."""
         self.effect = effect
+        self.search = None if effect.search is None else Searching(effect.search)
         self._condition = None if effect.condition is None else compiled(effect.condition.tree)
-        self._sets = [Fitted(collection.fields[name], formula) for name, formula in effect.sets.items()]
+        self._sets = [Fitted(target.fields[name], formula) for name, formula in effect.sets.items()]
 
     def happens(self, names: Mapping[str, Any], failed: Failed) -> bool:
         """Whether its condition holds; one that cannot be evaluated does not."""
@@ -40,8 +85,9 @@ class _Compiled:
         try:
             return self._condition(names) is True
         except EvaluationError as error:
-            # Of a new record there was nothing before: to ask for it is the usual way to mean changes alone.
-            if names["before"]:
+            # Of a new record there was nothing before, and of one that goes nothing is after: to ask for it
+            # is the usual way to mean others.
+            if names["before"] and names["after"]:
                 failed(Formula(self.effect.condition, self.effect.file, self.effect.line), str(error))
             return False
 
@@ -51,7 +97,8 @@ class _Compiled:
         for one in self._sets:
             mine: list[Problem] = []
             try:
-                value = one.value(names, mine)
+                # What was looked for and is not there gives nothing.
+                value = None if self.search is not None and names["each"] is None else one.value(names, mine)
             except EvaluationError as error:
                 value = None
                 failed(one.formula, str(error))
@@ -75,10 +122,10 @@ class Effects:
     """The effects of one collection."""
 
     def __init__(self, collection: Collection) -> None:
-        found = [_Compiled(effect, collection) for effect in collection.effects]
+        found = [Compiled(effect, collection) for effect in collection.effects if effect.does == "set"]
         self._by_trigger = {one: [each for each in found if one in each.effect.on] for one in TRIGGERS}
 
-    def on(self, trigger: Trigger | None) -> list[_Compiled]:
+    def on(self, trigger: Trigger | None) -> list[Compiled]:
         """Those that may happen then."""
         return [] if trigger is None else self._by_trigger[trigger]
 
@@ -88,30 +135,55 @@ class Effects:
         names: Mapping[str, Any],
         record: Record,
         derive: Derive,
-        failed: Failed,
-    ) -> tuple[Record, list[Problem]]:
+        around: Around,
+    ) -> tuple[Record, list[Problem], list[Effect]]:
         """The record as it is once its derived fields are right and its effects have happened.
 
-        And what is wrong with either. `names` has `before`, empty for a new record, and what stands around
-        it; `record` is as the caller would have it.
+        And what is wrong with either, and the effects that set anything. `names` has `before`, empty for a
+        new record, and what stands around it; `record` is as the caller would have it.
         """
         found, underived = derive(record)
         left, wrong, whole = list(self.on(trigger)), list[Problem](), {**record, **found}
+        happened: list[Effect] = []
         moved = bool(left)
         while moved:
             moved = False
             for one in list(left):
                 known = {**names, "after": whole}
-                if not one.happens(known, failed):
+                if not one.happens(known, around.failed):
                     continue
                 left.remove(one)
-                given = one.values(known, wrong, failed)
+                if one.search is not None:
+                    known["each"] = around.pick(one.search, known)
+                given = one.values(known, wrong, around.failed)
                 if all(same(whole[name], value) for name, value in given.items()):
                     continue
                 whole, moved = {**whole, **given}, True
+                happened.append(one.effect)
                 found, underived = derive(whole)
                 whole |= found
-        return whole, [*wrong, *underived]
+        return whole, [*wrong, *underived], happened
+
+
+class Reaches:
+    """The effects that reach other records, of all collections."""
+
+    def __init__(self, collections: Mapping[str, Collection]) -> None:
+        self._found: dict[tuple[str, Trigger], list[Compiled]] = {}
+        for name, one in collections.items():
+            for effect in (each for each in one.effects if each.does != "set"):
+                found = Compiled(effect, collections[effect.target])
+                for trigger in effect.on:
+                    self._found.setdefault((name, trigger), []).append(found)
+        self._concerned = {name for name, _ in self._found}
+
+    def concerns(self, collection: str) -> bool:
+        """Whether anything may come of changes there."""
+        return collection in self._concerned
+
+    def on(self, collection: str, trigger: Trigger | None) -> list[Compiled]:
+        """Those that may happen then, in the order of the file."""
+        return [] if trigger is None else self._found.get((collection, trigger), [])
 
 
 class Beginnings:

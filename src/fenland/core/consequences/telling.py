@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any, Literal
 
-from fenland.core.definitions.asking import Place, asked_by, sources_of
+from fenland.core.definitions.asking import Place, asked_by, places_on, sources_of
 from fenland.core.definitions.model import (
+    TRIGGERS,
     Aggregate,
     Collection,
     Definitions,
@@ -15,8 +16,10 @@ from fenland.core.definitions.model import (
     Formula,
     place_of,
 )
+from fenland.core.expressions.checking import Checked
+from fenland.core.expressions.tree import paths_in
 
-Kind = Literal["derived", "default", "series", "effect", "deletion"]
+Kind = Literal["derived", "default", "series", "effect", "create", "delete", "deletion"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -30,6 +33,9 @@ class Consequence:
     #: On what it happens, and the condition.
     on: tuple[str, ...] = ()
     condition: str = ""
+    #: The collection whose changes it follows from, where that is another; and the records that it finds.
+    by: str = ""
+    found: str = ""
     file: str = ""
     line: int = 0
 
@@ -42,6 +48,8 @@ class Consequence:
             "sources": list(self.sources),
             "on": list(self.on),
             "if": self.condition or None,
+            "by": self.by or None,
+            "found": self.found or None,
             "file": self.file or None,
             "line": self.line or None,
         }
@@ -64,7 +72,7 @@ def _of(collection: Collection, definitions: Definitions) -> Iterator[Consequenc
         if item.derived is not None:
             yield _made("derived", place, item.derived, sources_of(collection.name, item))
     for effect in collection.effects:
-        yield from _effect(effect, collection)
+        yield from _effect(effect, collection, definitions)
     for item in collection.fields.values():
         then = {"clear": "is emptied", "cascade": "goes, with its record"}.get(item.on_delete)
         if item.references is not None and then is not None:
@@ -79,14 +87,36 @@ def _made(
     return Consequence(kind, place, str(rule), _named(asked), on, file=rule.file, line=rule.line)
 
 
-def _effect(effect: Effect, collection: Collection) -> Iterator[Consequence]:
-    condition = "" if effect.condition is None else effect.condition.text
-    asked = [] if effect.condition is None else [effect.condition]
+def _effect(effect: Effect, collection: Collection, definitions: Definitions) -> Iterator[Consequence]:
+    target, search = definitions.collections[effect.target], effect.search
+    base = Consequence(
+        "effect" if effect.does in ("set", "change") else "create",
+        target.name,
+        "",
+        on=tuple(one for one in TRIGGERS if one in effect.on),
+        condition="" if effect.condition is None else effect.condition.text,
+        by="" if target is collection else collection.name,
+        found="" if search is None else str(search),
+        file=effect.file,
+        line=effect.line,
+    )
+    if effect.does == "delete":
+        yield replace(base, kind="delete", sources=_named(_asked(effect, effect.rules, collection)))
     for name, formula in effect.sets.items():
-        place = place_of(collection, collection.fields[name])
-        sources = _named(asked_by(collection.name, [*asked, formula.rule]))
-        on = tuple(one for one in ("create", "update", "restore") if one in effect.on)
-        yield Consequence("effect", place, str(formula), sources, on, condition, effect.file, effect.line)
+        conditions = [one for one in effect.rules if one is effect.condition]
+        sources = _named(_asked(effect, [*conditions, formula.rule], collection))
+        place = place_of(target, target.fields[name])
+        yield replace(base, place=place, does=str(formula), sources=sources)
+
+
+def _asked(effect: Effect, rules: Iterable[Checked], collection: Collection) -> dict[Place, None]:
+    """The fields that expressions of an effect ask for, of what changed and of what it finds."""
+    found: dict[Place, None] = {}
+    for path in (path for rule in rules for path in paths_in(rule.tree)):
+        of_each = path.root == "each" and effect.search is not None
+        root = effect.search.collection if of_each and effect.search is not None else collection.name
+        found |= dict.fromkeys(places_on(path, root))
+    return found
 
 
 def _named(places: Iterable[Place]) -> tuple[str, ...]:
@@ -104,7 +134,7 @@ def mermaid(consequences: Iterable[Consequence]) -> str:
         return names[place]
 
     for one in consequences:
-        told = {"derived": "derived", "default": "begins", "effect": "effect", "deletion": "deleted"}
+        told = {"derived": "derived", "default": "begins", "deletion": "deleted", "delete": "deletes"}
         for source in one.sources:
             start, end = node(source), node(one.place)
             lines.append(f"  {start} -->|{told.get(one.kind, one.kind)}| {end}")

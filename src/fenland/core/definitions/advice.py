@@ -50,7 +50,7 @@ def _of(collection: Collection, definitions: Definitions) -> Iterator[Advice]:
 
 
 def _made(collection: Collection) -> Iterator[tuple[str, Field, Iterable[Place]]]:
-    """Fields that get their values from others: where that stands, the field, and those others."""
+    """Fields that get their values from others of the collection: where that stands, the field, and those."""
     for item in collection.fields.values():
         place = f"{collection.name}.{item.name}"
         if item.derived is not None:
@@ -58,8 +58,8 @@ def _made(collection: Collection) -> Iterator[tuple[str, Field, Iterable[Place]]
         if item.initial is not None:
             yield place, item, asked_by(collection.name, item.initial.rules)
     for number, effect in enumerate(collection.effects):
-        for name, formula in effect.sets.items():
-            sources = asked_by(collection.name, formula.rules)
+        for name, formula in effect.sets.items() if effect.does == "set" else ():
+            sources = {} if effect.search else asked_by(collection.name, formula.rules)
             yield f"{collection.name}.effects/{number}", collection.fields[name], sources
 
 

@@ -78,11 +78,11 @@ def followed_fields(collections: Iterable[Collection]) -> dict[str, tuple[str, .
             *one.access.values(),
             *(rule for item in one.fields.values() for rule in item.access.values()),
         ]
-        conditions = [*(rule.condition for rule in rules), *(effect.condition for effect in one.effects)]
+        conditions = [rule.condition for rule in rules]
         formulas = [item.initial for item in one.fields.values() if item.initial is not None]
-        formulas += [formula for effect in one.effects for formula in effect.sets.values()]
         trees = [condition.tree for condition in conditions if condition is not None]
         trees += [formula.rule.tree for formula in formulas]
+        trees += [rule.tree for effect in one.effects for rule in effect.rules]
         derived = [item.derived for item in one.fields.values() if item.derived is not None]
         trees += [rule.tree for formula in derived for rule in formula.rules]
         for path in (

@@ -13,7 +13,7 @@ from functools import cached_property
 from typing import Any, Literal
 
 from fenland.core.expressions.checking import Checked
-from fenland.core.expressions.tree import paths_in, roots_in
+from fenland.core.expressions.tree import Step, paths_in, roots_in
 from fenland.core.values.plain import MISSING
 
 Type = Literal["string", "integer", "number", "boolean", "array", "object"]
@@ -241,20 +241,58 @@ class Field:
 
 
 #: What may happen to a record, for effects to come of it.
-Trigger = Literal["create", "update", "restore"]
-TRIGGERS: tuple[Trigger, ...] = ("create", "update", "restore")
+Trigger = Literal["create", "update", "restore", "delete"]
+TRIGGERS: tuple[Trigger, ...] = ("create", "update", "restore", "delete")
+#: What an effect does, to records of whichever collection.
+Does = Literal["set", "change", "create", "delete"]
+
+
+@dataclass(frozen=True, slots=True)
+class Search:
+    """The records that an effect finds, each of which its expressions call `each`.
+
+    Of a collection, those where the condition holds, or one of those at random; or the one that references
+    lead to: `root` is `before` or `after`, and `steps` are those.
+    """
+
+    collection: str
+    condition: Checked | None = None
+    at_random: bool = False
+    root: str = ""
+    steps: tuple[Step, ...] = ()
+
+    def __str__(self) -> str:
+        if self.root:
+            return ".".join((self.root, *(one.name for one in self.steps)))
+        found = f"{'one' if self.at_random else 'each'} of {self.collection}"
+        return found if self.condition is None else f"{found} where {self.condition.text}"
 
 
 @dataclass(frozen=True, slots=True)
 class Effect:
-    """What a change brings with it: fields of the same record that get values, where a condition holds."""
+    """What a change brings with it, where a condition holds: in the same record, or in others.
+
+    It sets fields of the record (`set`), changes or deletes the records that it finds, or creates records of
+    `target`, one for each that it finds.
+    """
 
     on: frozenset[Trigger]
     sets: Mapping[str, Formula]
     condition: Checked | None = None
+    does: Does = "set"
+    #: The collection of the records that it writes.
+    target: str = ""
+    search: Search | None = None
     #: Where it stands, for people.
     file: str = ""
     line: int = 0
+
+    @property
+    def rules(self) -> tuple[Checked, ...]:
+        """All its expressions."""
+        found = [formula.rule for formula in self.sets.values()]
+        conditions = (self.condition, None if self.search is None else self.search.condition)
+        return (*found, *(one for one in conditions if one is not None))
 
     def __str__(self) -> str:
         return f"{self.file}:{self.line}"

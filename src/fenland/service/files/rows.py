@@ -143,8 +143,9 @@ class Importer:
         self.looks = (
             collection.name in followed_fields([collection])
             or bool(self.resource.rules.series)
-            # What is derived elsewhere is brought up to date row by row.
+            # What follows elsewhere is brought up to date row by row.
             or work.service.network.concerns(collection.name)
+            or work.service.reaches.concerns(collection.name)
         )
         self.found = Imported(columns)
         self.waiting: _Waiting = []

@@ -14,7 +14,8 @@ from fenland.core.definitions.model import Collection, Field
 from fenland.core.values.plain import MISSING
 from fenland.service.history.erasing import erasable
 from fenland.service.history.past import NOW, When, as_it_was, subject
-from fenland.service.records.create import creating_access, start_of
+from fenland.service.records.beginning import start_of
+from fenland.service.records.create import creating_access
 from fenland.service.records.finding import Address, find
 from fenland.service.records.labels import label_of
 from fenland.service.records.saved import Saved

@@ -22,8 +22,9 @@ from fenland.service.records.applying import apply
 from fenland.service.records.finding import UNCONDITIONAL, Address, Preconditions, meet, permit
 from fenland.service.records.following import follow
 from fenland.service.records.once import SAVED, Once, once
+from fenland.service.records.proposal import Proposal
 from fenland.service.records.saved import Saved
-from fenland.service.records.settling import Proposal, protected_problems, refused_fields, saved_as, settle
+from fenland.service.records.settling import protected_problems, refused_fields, saved_as, settle
 from fenland.service.service import Resource, Service
 from fenland.service.work import Work, written
 
@@ -73,7 +74,7 @@ def _erased(work: Work, caller: Caller, request: EraseRequest) -> Saved:
     if not found.there:
         # Nothing to write but the entry.
         change = replace(change, before=None, after=None)
-    apply(work, caller, follow(work, caller, change))
+    apply(work, caller, follow(work, caller, change, None))
     history, writing = work.history, work.writing
     spans = [span for name in request.fields for span in _spans(work, found, name)]
     for span in spans:

@@ -21,8 +21,9 @@ from fenland.service.records.applying import apply
 from fenland.service.records.finding import UNCONDITIONAL, Address, Base, Preconditions, permit
 from fenland.service.records.following import follow
 from fenland.service.records.once import SAVED, Once, once
+from fenland.service.records.proposal import Proposal
 from fenland.service.records.saved import Saved
-from fenland.service.records.settling import Proposal, saved_as, settle, unseen
+from fenland.service.records.settling import saved_as, settle, unseen
 from fenland.service.records.update import Preview, UpdateRequest, preview_of, update_within
 from fenland.service.service import Service
 from fenland.service.work import View, Work, snapshot, written
@@ -107,7 +108,7 @@ def bring_back(work: Work, caller: Caller, found: Subject, request: RestoreReque
         raise Invalid(problems)
     resource = found.resource
     change = restoration(resource.collection, record, work.stamp(caller, request.reason))
-    apply(work, caller, follow(work, caller, change))
+    apply(work, caller, follow(work, caller, change, request.trigger))
     return saved_as(work, caller, resource, change.result)
 
 

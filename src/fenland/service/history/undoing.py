@@ -427,7 +427,7 @@ def _removed(run: _Run, caller: Caller, resource: Resource, entry: Entry) -> Und
     stored = work.find(resource, "id", entry.record_id)
     if stored is None or stored["version"] != entry.version:
         _refuse_changed_since(run, resource, entry, subject(work, caller, address))
-    asked = DeleteRequest(address, _ANY, reason=run.request.reason)
+    asked = DeleteRequest(address, _ANY, reason=run.request.reason, trigger=None)
     _, stored, changes = decide_deletion(work, caller, asked)
     apply(work, caller, changes)
     return Undone(entry.sequence or 0, resource.collection.name, stored[key], "delete", stored["version"] + 1)

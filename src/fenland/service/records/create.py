@@ -6,26 +6,20 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from typing import Any
 
-from fenland.core.access.field_access import FieldAccess, Record
+from fenland.core.access.field_access import FieldAccess
 from fenland.core.access.policy import Caller, Sight
 from fenland.core.changes.change import Change, creation
 from fenland.core.changes.rules import Before, lenient
 from fenland.core.definitions.model import Blank
 from fenland.core.problems import Invalid, Problem
-from fenland.core.reserved import made
 from fenland.service.records.applying import apply
+from fenland.service.records.beginning import Begun, start_of
 from fenland.service.records.finding import permit
 from fenland.service.records.following import follow
 from fenland.service.records.once import SAVED, Once, once
+from fenland.service.records.proposal import Proposal
 from fenland.service.records.saved import Saved
-from fenland.service.records.settling import (
-    Proposal,
-    derived,
-    protected_problems,
-    refused_fields,
-    saved_as,
-    settle,
-)
+from fenland.service.records.settling import derived, protected_problems, refused_fields, saved_as, settle
 from fenland.service.service import Resource, Service
 from fenland.service.work import View, Work, written
 
@@ -80,13 +74,6 @@ def creating_access(sight: Sight, resource: Resource) -> FieldAccess:
     return resource.policy.fields(sight, start_of(resource, sight.caller), creating=True)
 
 
-def start_of(resource: Resource, caller: Caller) -> dict[str, Any]:
-    """A record of which nothing is known yet but whose it is."""
-    owner = resource.collection.owner
-    owned = {} if owner is None else {owner: caller.actor.name}
-    return {**dict.fromkeys(resource.collection.fields), **owned}
-
-
 def create_within(work: Work, caller: Caller, new: NewRecord) -> Saved:
     """Creates a record within a unit of work that somebody else has opened. Raises `Invalid`."""
     resource = new.resource
@@ -101,41 +88,24 @@ def decide_new(view: View, caller: Caller, new: NewRecord) -> tuple[list[Change]
     To be called by who writes, since records come in the order of their ids. Raises `Invalid`.
     """
     resource, request, problems = new.resource, new.request, list[Problem]()
-    rules, start = resource.rules, start_of(new.resource, caller)
+    rules, stamp = resource.rules, view.stamp(caller, request.reason)
+    begun = Begun(view, caller, resource, stamp)
+    start = begun.start
     given = rules.settle_blanks(new.sent, request.blank, problems)
     # Nobody sets them; but whoever sends back a whole record, or a file, has them in it.
     sent = {name: given.pop(name) for name in rules.derivations.names if name in given}
     given = rules.drop_protected(given, new.access, Before(start, start), problems)
-    stamp = view.stamp(caller, request.reason)
-    record_id = view.service.new_id(stamp.time)
-    begun = {**start, **made(record_id, stamp.time, stamp.by)}
-
-    def fields_of(given: Record, problems: list[Problem]) -> Record:
-        """The fields of the new record, as they are kept."""
-        fields = rules.validate_new(rules.start_record(given, start, problems), problems)
-        fields |= rules.derivations.gathered
-        if not rules.begins:
-            return fields
-        fields |= {
-            item.name: item.series.value(view.last_number(resource, item) + 1)
-            for item in rules.series
-            if item.series is not None and item.name not in given
-        }
-        absent = rules.beginnings.names - given.keys()
-        names, failed = view.sight(caller).names, view.service.rule_failed
-        return fields | rules.beginnings.values(names, {**begun, **fields}, absent, problems, failed)
-
-    fields = fields_of(given, problems)
-    proposal = Proposal(resource, None, begun, fields, given, request.reason, "create")
+    fields = begun.fields(given, problems)
+    proposal = Proposal(resource, None, begun.record, fields, given, request.reason, "create")
     if refused := refused_fields(view, caller, derived(view, proposal, problems)[0]):
         # What they may not give gets its default.
         given = {name: value for name, value in given.items() if name not in refused}
         problems += protected_problems(refused)
-        proposal = replace(proposal, values=fields_of(given, []))
+        proposal = replace(proposal, values=begun.fields(given, []))
     settled = settle(view, caller, replace(proposal, given={}), problems)
     rules.refuse_unlike(sent, settled.values, new.access, problems)
     remaining, dropped = lenient(problems) if request.lenient else (problems, [])
     if remaining:
         raise Invalid(remaining)
-    change = creation(resource.collection, record_id, settled.values, stamp)
-    return follow(view, caller, change), tuple(dropped)
+    change = creation(resource.collection, begun.id, settled.values, stamp)
+    return follow(view, caller, change, "create"), tuple(dropped)

@@ -10,6 +10,7 @@ from fenland.core.access.policy import Caller
 from fenland.core.changes.change import Change, deletion
 from fenland.core.changes.conflicts import refuse_conflicts
 from fenland.core.changes.rules import Before
+from fenland.core.definitions.model import Trigger
 from fenland.core.problems import Invalid, Problem
 from fenland.service.records.applying import apply
 from fenland.service.records.finding import (
@@ -40,6 +41,8 @@ class DeleteRequest:
     once: Once | None = None
     #: What the caller was looking at: what others changed since stands in the way.
     base: Base | None = None
+    #: What it is for effects; None for the taking back of a creation.
+    trigger: Trigger | None = "delete"
     #: Raises what else is wrong with the request, once the record was found and may be deleted.
     check: Callable[[], None] = lambda: None
 
@@ -82,4 +85,4 @@ def decide_deletion(
     if problems:
         raise Invalid(problems)
     change = deletion(resource.collection, stored, view.stamp(caller, request.reason))
-    return resource, stored, follow(view, caller, change)
+    return resource, stored, follow(view, caller, change, request.trigger)

@@ -6,10 +6,11 @@ who writes has to wait for it.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
 from typing import Any, cast
 
+from fenland.core.access.conditions import Condition
 from fenland.core.access.field_access import Record
 from fenland.core.changes.change import ALONE, Act, Change
 from fenland.core.definitions.model import Field, place_of
@@ -141,14 +142,26 @@ class Draft(Work):
         there = self._beneath.count_referring(resource, field, key)
         return there - moved + len(self._here(resource, field, key))
 
+    def matching(
+        self, resource: Resource, condition: Condition, holds: Callable[[Record], bool]
+    ) -> Iterator[Record]:
+        """See `View`."""
+        name = resource.collection.name
+        here = [one for place, one in self._records.items() if place[0] == name and one is not None]
+        yield from sorted(filter(holds, here), key=lambda one: str(one["id"]))
+        for one in self._beneath.matching(resource, condition, holds):
+            if (name, one["id"]) not in self._records:
+                yield one
+
     def has_changed(self, collection: str) -> bool:
         """See `View`."""
         return any(name == collection for name, _ in self._records)
 
     def follow(self, collection: str, key: Any) -> Record | None:
         """See `View`."""
-        return self._whole(collection, key)
+        return self.whole(collection, key)
 
-    def _whole(self, collection: str, key: Any) -> Record | None:
+    def whole(self, collection: str, key: Any) -> Record | None:
+        """See `View`."""
         target = self.service.resources[collection]
         return self.find(target, target.collection.key, key)

@@ -1,24 +1,32 @@
 """What follows from a change: the one place where further changes come from.
 
 From a deletion follows what becomes of the records that refer to it (`deleting.py`); from every change, what
-is derived of it in other records (`core/consequences/spreading.py`). All of it is decided before anything is
-written, over a draft in which it is made already.
+is derived of it in other records (`core/consequences/spreading.py`), then the effects that reach others, each
+with what is derived of it, and so on until nothing moves. All of it is decided before anything is written,
+over a draft in which it is made already, and by the right of its rule: nobody's rights are asked.
 """
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
 from fenland.core.access.field_access import Record
 from fenland.core.access.policy import Caller
-from fenland.core.changes.change import Act, Change, Follows, derivation
+from fenland.core.changes.change import Act, Change, Follows, alteration, deletion, derivation
+from fenland.core.consequences.effects import Compiled
 from fenland.core.consequences.spreading import Derived, Spread
-from fenland.core.problems import Invalid, Problem
+from fenland.core.definitions.model import Trigger
+from fenland.core.limits import beyond
+from fenland.core.problems import Conflict, Invalid, Problem
+from fenland.core.values.plain import same
+from fenland.service.records.beginning import Begun, made_by_rule
 from fenland.service.records.deleting import with_referring
 from fenland.service.records.drafting import Draft
-from fenland.service.records.settling import judge_derived, unseen
+from fenland.service.records.proposal import Proposal
+from fenland.service.records.settling import judge_derived, settle_by_rule, unseen, with_consequences
+from fenland.service.records.sought import found_by, one_of
 from fenland.service.service import Resource
 from fenland.service.work import View
 
@@ -27,17 +35,20 @@ _UNSEEN = "What follows from it would not be allowed, in a record that is not yo
 _TOLD = 5
 
 
-def follow(view: View, caller: Caller, change: Change) -> list[Change]:
+def follow(view: View, caller: Caller, change: Change, trigger: Trigger | None) -> list[Change]:
     """The change and all that follows from it, in the order in which they are made. Nothing is written.
 
-    Raises `Conflict` where something forbids it, `Invalid` where what follows would not be allowed, and
-    `TooLarge` where too much would follow.
+    `trigger` is what the change is for effects; with None, none happen. Raises `Conflict` where something
+    forbids it, `Invalid` where what follows would not be allowed, and `TooLarge` where too much would follow.
     """
     changes = with_referring(view, caller, change) if change.action == "delete" else [change]
-    network = view.service.network
-    if not any(network.concerns(one.collection) for one in changes):
+    network, reaches = view.service.network, view.service.reaches
+    collections = {one.collection for one in changes}
+    if not any(map(network.concerns, collections)) and (
+        trigger is None or not any(map(reaches.concerns, collections))
+    ):
         return changes
-    chain = _Chain(view, caller, changes)
+    chain = _Chain(view, caller, changes, trigger)
     chain.follow()
     return chain.changes
 
@@ -70,34 +81,66 @@ class Found:
         return self._view.has_changed(collection)
 
 
-class _Chain:
-    """Changes, and what is derived of them until nothing moves any more."""
+#: What a change that follows from another is for effects.
+_TRIGGERS: Mapping[str, Trigger] = {
+    "create": "create",
+    "update": "update",
+    "derive": "update",
+    "restore": "restore",
+    "delete": "delete",
+}
 
-    def __init__(self, view: View, caller: Caller, changes: list[Change]) -> None:
+
+class _Chain:
+    """Changes, and what follows from them until nothing moves any more."""
+
+    def __init__(self, view: View, caller: Caller, changes: list[Change], trigger: Trigger | None) -> None:
         service = view.service
-        self._caller, self._draft = caller, Draft(service, view.reading, view.act, view)
+        self._caller, self._trigger = caller, trigger
+        self._draft = Draft(service, view.reading, view.act, view)
         most = view.limits.consequences
         self._spread = Spread(service.network, Found(self._draft), service.rule_failed, most)
         self.changes: list[Change] = []
-        #: By record, where the last change of it stands.
+        #: How many effects each follows from; by record, where the last change of it stands.
+        self._depth: list[int] = []
         self._last: dict[str, int] = {}
+        #: Those before this one have had their effects, or been judged.
+        self._reacted = self._judged = 0
         stamp = changes[0].stamp
-        # It has an entry of its own, which takes nothing back and says no reason.
+        # What follows has entries of its own, which take nothing back and say no reason.
         self._stamp = replace(stamp, reason=None, act=Act(batch=stamp.act.batch))
         self._draft.take(changes)
-        for number, change in enumerate(changes):
-            self.changes.append(change)
-            self._last[change.record_id] = number
-            self._spread.note(change.collection, change.before, change.after, number)
+        for change in changes:
+            self._add(change, 0)
 
     def follow(self) -> None:
-        """Makes all that is derived. Raises `Invalid`, `TooLarge`."""
+        """Makes all that follows. Raises `Invalid`, `TooLarge`."""
+        self._still()
+        while self._trigger is not None and self._reacted < len(self.changes):
+            self._reacted += 1
+            self._react(self._reacted - 1)
+
+    def _add(self, change: Change, depth: int) -> None:
+        """Takes note of a change that was made in the draft."""
+        place = len(self.changes)
+        self.changes.append(change)
+        self._depth.append(depth)
+        self._last[change.record_id] = place
+        self._spread.note(
+            change.collection, change.before, change.after, place, derived=change.action == "derive"
+        )
+
+    # --- what is derived ------------------------------------------------------------------------------
+
+    def _still(self) -> None:
+        """Makes all that is derived, until nothing moves."""
         while found := self._spread.step():
             for one in found:
                 self._derive(one)
-        for change in self.changes:
+        for change in self.changes[self._judged :]:
             if change.action == "derive":
                 self._judge(change)
+        self._judged = len(self.changes)
 
     def _derive(self, found: Derived) -> None:
         resource, rule = self._draft.resource(found.collection), found.rule
@@ -106,24 +149,149 @@ class _Chain:
         before, wanted = dict(found.record), {**found.record, **found.values}
         place = self._last.get(before["id"])
         earlier = None if place is None else self.changes[place]
-        if place is not None and earlier is not None and earlier.action == "derive":
-            # What it comes to in the end is one change.
-            follows = Follows(self._stamp, earlier.cause, earlier.rule)
-            stored = earlier.before or {}
-            change = self.changes[place] = derivation(resource.collection, stored, wanted, follows)
-        else:
+        if place is None or earlier is None or earlier.action != "derive" or place < self._judged:
             follows = Follows(self._stamp, found.cause, f"{rule.file}:{rule.line}")
             change = derivation(resource.collection, before, wanted, follows)
-            place = self._last[before["id"]] = len(self.changes)
-            self.changes.append(change)
+            self._draft.take([change])
+            self._add(change, self._depth[found.cause])
+            return
+        # What it comes to in the end is one change.
+        follows = Follows(self._stamp, earlier.cause, earlier.rule)
+        change = derivation(resource.collection, earlier.before or {}, wanted, follows)
+        self.changes[place] = change
         self._draft.take([change])
         self._spread.note(found.collection, before, change.after, place, derived=True)
 
     def _judge(self, change: Change) -> None:
         resource, problems = self._draft.resource(change.collection), list[Problem]()
-        judge_derived(self._draft, self._caller, resource, change, problems)
+        judge_derived(self._draft, self._caller, change, problems)
         if problems:
             self._refuse(resource, change.result, problems, change.rule or "")
+
+    # --- effects --------------------------------------------------------------------------------------
+
+    def _react(self, place: int) -> None:
+        """Has the effects of a change happen, in the order of the file, and what is derived behind each."""
+        change, failed = self.changes[place], self._draft.service.rule_failed
+        trigger = self._trigger if place == 0 else _TRIGGERS.get(change.action)
+        names = {
+            **self._draft.sight(self._caller).names,
+            "before": change.before or {},
+            "after": change.after or {},
+        }
+        if change.action == "derive":
+            self._set_own(place)
+        for effect in self._draft.service.reaches.on(change.collection, trigger):
+            if effect.happens(names, failed):
+                self._carry_out(place, effect, names)
+                self._still()
+
+    def _set_own(self, place: int) -> None:
+        """What effects set in a record that was derived: a change by itself, being more than derived."""
+        change = self.changes[place]
+        resource, before, after = self._draft.resource(change.collection), change.before, change.result
+        values = {name: pair[1] for name, pair in change.fields.items()}
+        asked = Proposal(resource, before, before or {}, values, {}, None, "update")
+        settled, problems = with_consequences(self._draft, self._caller, asked, [])
+        set_by = {name: one for name, one in settled.values.items() if not same(after[name], one)}
+        current = self._draft.find(resource, "id", change.record_id)
+        if current is not None and set_by:
+            self._alter(place, (resource, current), set_by, settled.effects)
+        elif problems:
+            self._refuse(resource, after, problems, change.rule or "")
+
+    def _carry_out(self, place: int, effect: Compiled, names: Mapping[str, Any]) -> None:
+        does, search, draft = effect.effect.does, effect.search, self._draft
+        resource, failed = draft.resource(effect.effect.target), draft.service.rule_failed
+        found: list[Record | None] = [None]
+        if search is not None:
+            chosen = (
+                [one_of(draft, search, names)] if search.search.at_random else found_by(draft, search, names)
+            )
+            found = list(chosen)
+        for one in found:
+            known, problems = {**names, "each": one}, list[Problem]()
+            if does == "delete" and one is not None:
+                self._delete(place, effect, resource, one)
+                continue
+            values = effect.values(known, problems, failed)
+            if does == "create":
+                self._create(place, effect, resource, values, problems)
+            elif one is not None:
+                self._alter(place, (resource, one), values, str(effect.effect), problems)
+
+    def _alter(
+        self,
+        place: int,
+        subject: tuple[Resource, Record],
+        values: Mapping[str, Any],
+        rule: str,
+        problems: Sequence[Problem] = (),
+    ) -> None:
+        resource, stored = subject
+        found, values = (
+            list(problems),
+            {name: one for name, one in values.items() if not same(stored[name], one)},
+        )
+        if not values and not found:
+            return
+        by_rule = frozenset(values)
+        proposal = Proposal(resource, stored, stored, values, {}, None, "update", by_rule)
+        settled = settle_by_rule(self._draft, self._caller, proposal, found)
+        if found:
+            self._refuse(resource, settled.record, found, rule)
+        if settled.values:
+            change = alteration(resource.collection, stored, settled.values, self._stamp)
+            self._make([change], place, rule)
+
+    def _create(
+        self, place: int, effect: Compiled, resource: Resource, values: Record, problems: list[Problem]
+    ) -> None:
+        begun = Begun(self._draft, self._caller, resource, self._stamp)
+        change = made_by_rule(begun, values, problems)
+        if problems:
+            self._refuse(resource, change.result, problems, str(effect.effect))
+        self._make([change], place, str(effect.effect))
+
+    def _delete(self, place: int, effect: Compiled, resource: Resource, record: Record) -> None:
+        current = self._draft.find(resource, "id", record["id"])
+        if current is None:
+            # It went with another.
+            return
+        change, rule = deletion(resource.collection, current, self._stamp), str(effect.effect)
+        try:
+            self._make(with_referring(self._draft, self._caller, change), place, rule)
+        except Conflict as conflict:
+            self._refuse(resource, current, [Problem("", "conflict", conflict.detail)], rule)
+
+    def _make(self, changes: list[Change], cause: int, rule: str) -> None:
+        """Makes what an effect comes to. Raises `Invalid` where effects go on and on."""
+        depth, base, limits = self._depth[cause] + 1, len(self.changes), self._draft.limits
+        if depth > limits.depth:
+            self._refuse_depth(cause, rule)
+        if base + len(changes) > limits.consequences:
+            what = f"{base + len(changes)} records or more would be changed by it."
+            raise beyond("consequence_limit", limits.consequences, what)
+        placed = [
+            replace(one, cause=cause if one.cause is None else base + one.cause, rule=rule) for one in changes
+        ]
+        self._draft.take(placed)
+        for one in placed:
+            self._add(one, depth)
+
+    def _refuse_depth(self, cause: int | None, rule: str) -> None:
+        rules = [rule]
+        while cause is not None:
+            change = self.changes[cause]
+            rules += [] if change.rule is None else [change.rule]
+            cause = change.cause
+        most = self._draft.limits.depth
+        chain = " → ".join(reversed(rules))
+        detail = (
+            f"Effects follow from each other without an end: {chain}. At most {most} may, one after the other "
+            "(the setting consequence_depth_limit). Give one of them a condition that ends it."
+        )
+        raise Invalid([Problem("", "consequence", detail)])
 
     def _refuse(self, resource: Resource, record: Record, problems: list[Problem], rule: str) -> None:
         """Raises `Invalid`: of a record that the caller may not see, it tells only that there is one."""

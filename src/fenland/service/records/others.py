@@ -5,14 +5,13 @@ To be asked inside the transaction that saves.
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator
 from typing import Any
 
-from fenland.core.access.field_access import Record
 from fenland.core.access.policy import Caller
 from fenland.core.problems import Problem, pointer_to
 from fenland.core.values.plain import MISSING, as_written
-from fenland.service.service import Resource
+from fenland.service.records.proposal import Proposal
 from fenland.service.work import View
 
 
@@ -22,12 +21,11 @@ def unique_taken(name: str, value: Any = MISSING) -> Problem:
     return Problem(pointer_to(name), "unique", f"Another record already has {what}. Choose another value.")
 
 
-def check_others(
-    view: View, caller: Caller, resource: Resource, values: Mapping[str, Any], record: Record
-) -> Iterator[Problem]:
-    """What is wrong with a record's new values in view of other rows; `record` is it as it would be."""
+def check_others(view: View, caller: Caller, proposal: Proposal) -> Iterator[Problem]:
+    """What is wrong with a record's new values in view of other rows."""
+    resource, record = proposal.resource, proposal.record
     collection, record_id = resource.collection, record["id"]
-    for name, value in values.items():
+    for name, value in proposal.values.items():
         item = collection.fields.get(name)
         if item is None or value is None:
             continue
@@ -37,7 +35,8 @@ def check_others(
                 yield unique_taken(name, value)
         # A record may refer to itself, also one that is not there yet.
         own = item.references == collection.name and value == record[collection.key]
-        if item.references is not None and not own and not _may_refer(view, caller, item.references, value):
+        asking = None if name in proposal.by_rule else caller
+        if item.references is not None and not own and not _may_refer(view, asking, item.references, value):
             detail = f"There is no {as_written(value)} in {item.references}. Choose one that is there."
             yield Problem(pointer_to(name), "reference", detail, {"references": item.references})
         owner = name == collection.owner and value != caller.actor.name
@@ -46,8 +45,10 @@ def check_others(
             yield Problem(pointer_to(name), "reference", detail, {"references": "accounts"})
 
 
-def _may_refer(view: View, caller: Caller, references: str, key: Any) -> bool:
-    """Whether the key is there for this caller: what they may not see, they cannot name either."""
+def _may_refer(view: View, caller: Caller | None, references: str, key: Any) -> bool:
+    """Whether the key is there for this caller: what they may not see, they cannot name either. Rules may."""
     target = view.target(references)
     found = view.find(target, target.collection.key, key)
-    return found is not None and target.policy.may("read", view.sight(caller), found)
+    if found is None or caller is None:
+        return found is not None
+    return target.policy.may("read", view.sight(caller), found)

@@ -8,20 +8,22 @@ it would be, the limits, the whole record, the collection's checks, other record
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, replace
-from typing import Any
+from collections.abc import Mapping
+from dataclasses import replace
 
 from fenland.core.access.field_access import PROTECTIONS, FieldAccess, Record
 from fenland.core.access.policy import Caller, Sight
 from fenland.core.changes.change import Change
-from fenland.core.definitions.model import Right, Trigger
+from fenland.core.consequences.effects import Around
+from fenland.core.definitions.model import Right
 from fenland.core.limits import check_record
 from fenland.core.problems import Problem, pointer_to
 from fenland.core.values.plain import same
 from fenland.service.records.finding import demand_reason, permit
 from fenland.service.records.others import check_others
+from fenland.service.records.proposal import Proposal
 from fenland.service.records.saved import Saved
+from fenland.service.records.sought import one_of
 from fenland.service.service import Resource
 from fenland.service.work import View, Work
 
@@ -29,37 +31,6 @@ from fenland.service.work import View, Work
 _UNDERIVED = "Something that follows from it cannot be kept as it would come out."
 _NOT_SAID = "Cannot be worked out from what the record would hold."
 _UNSEEN = "What stood there cannot be put back as things are."
-
-
-@dataclass(frozen=True, slots=True)
-class Proposal:
-    """A change of one record before it is settled.
-
-    `stored` is the record as it is, or as it last was; None for one that is created. `values` are the fields
-    that get a value, each checked by its own constraints, and `given` those that the caller gives one: not
-    defaults, nor what stays as it is. `start` is the record that they are put into.
-    """
-
-    resource: Resource
-    stored: Record | None
-    start: Record
-    values: Mapping[str, Any]
-    given: Mapping[str, Any]
-    reason: str | None
-    #: What happens to the record, for effects; None where none may come of it.
-    trigger: Trigger | None
-
-    @property
-    def record(self) -> Record:
-        """The record as it would be."""
-        return {**self.start, **self.values}
-
-    def without(self, refused: Iterable[str]) -> Proposal:
-        """The same, but for fields that the caller may not give."""
-        values, given = dict(self.values), dict(self.given)
-        for name in refused:
-            del values[name], given[name]
-        return replace(self, values=values, given=given)
 
 
 def derived(view: View, proposal: Proposal, problems: list[Problem]) -> tuple[Proposal, list[Problem]]:
@@ -86,14 +57,27 @@ def with_consequences(
 
     before = proposal.start if stored is None and proposal.trigger == "restore" else stored
     names = {**view.sight(caller).names, "before": before or {}}
-    failed = view.service.rule_failed
-    whole, wrong = resource.rules.effects.follow(proposal.trigger, names, record, derive, failed)
+    around = Around(view.service.rule_failed, lambda search, known: one_of(view, search, known))
+    whole, wrong, happened = resource.rules.effects.follow(proposal.trigger, names, record, derive, around)
     changed = {name: value for name, value in whole.items() if not same(record[name], value)}
     values = {**proposal.values, **changed}
     if stored is not None:
         back = {name for name in changed if same(stored[name], values[name])}
         values = {name: value for name, value in values.items() if name not in back}
-    return replace(proposal, values=values), wrong
+    by_rule = proposal.by_rule | (changed.keys() - resource.rules.derivations.names)
+    effects = ", ".join(map(str, happened))
+    return replace(proposal, values=values, by_rule=frozenset(by_rule), effects=effects), wrong
+
+
+def settle_by_rule(view: View, caller: Caller, proposal: Proposal, problems: list[Problem]) -> Proposal:
+    """The proposal of a rule, with its own consequences; adds all that is wrong with it.
+
+    Nobody's rights are asked, and no reason. Raises `TooLarge`.
+    """
+    proposal, wrong = with_consequences(view, caller, proposal, problems)
+    problems += wrong
+    judge(view, caller, proposal, problems)
+    return proposal
 
 
 def derived_values(
@@ -171,21 +155,23 @@ def judge(view: View, caller: Caller, proposal: Proposal, problems: list[Problem
     rules.validate_whole(record, problems)
     problems += rules.run_checks(names, record, stored, problems)
     rules.check_schemes(proposal.values, view.limits.schemes, problems)
-    problems += check_others(view, caller, resource, proposal.values, record)
+    problems += check_others(view, caller, proposal)
 
 
-def judge_derived(
-    view: View, caller: Caller, resource: Resource, change: Change, problems: list[Problem]
-) -> None:
+def judge_derived(view: View, caller: Caller, change: Change, problems: list[Problem]) -> None:
     """Adds what is wrong with a record whose derived fields alone changed: as far as they have a say in it.
 
     Raises `TooLarge` for one over the limits.
     """
-    record, values = change.result, {name: after for name, (_, after) in change.fields.items()}
+    resource, record = view.resource(change.collection), change.result
+    values = {name: after for name, (_, after) in change.fields.items()}
     check_record(record, values, view.limits)
     names = view.sight(caller).names
     problems += resource.rules.run_checks(names, record, change.before, problems, asking=values.keys())
-    problems += check_others(view, caller, resource, values, record)
+    # What a rule gives is nobody's to be refused.
+    by_rule = frozenset(values)
+    proposal = Proposal(resource, change.before, record, values, {}, None, None, by_rule)
+    problems += check_others(view, caller, proposal)
 
 
 def unseen(problems: list[Problem], access: FieldAccess) -> list[Problem]:

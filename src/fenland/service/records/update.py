@@ -38,9 +38,10 @@ from fenland.service.records.finding import (
 )
 from fenland.service.records.following import follow
 from fenland.service.records.once import SAVED, Once, once
+from fenland.service.records.proposal import Proposal
 from fenland.service.records.saved import Saved
 from fenland.service.records.seen import as_seen
-from fenland.service.records.settling import Proposal, saved_as, settle
+from fenland.service.records.settling import saved_as, settle
 from fenland.service.service import Service
 from fenland.service.work import View, Work, snapshot, written
 
@@ -183,7 +184,7 @@ def decide(view: View, caller: Caller, request: UpdateRequest) -> Decision:
         if values:
             change = alteration(resource.collection, stored, values, view.stamp(caller, request.reason))
             try:
-                changes = follow(view, caller, change)
+                changes = follow(view, caller, change, request.trigger)
             except Invalid as refused:
                 changes, problems = [change], [*problems, *refused.problems]
     remaining, dropped = lenient(problems) if request.lenient else (problems, [])

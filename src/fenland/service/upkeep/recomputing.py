@@ -129,7 +129,7 @@ def _put_right(work: Work, places: Iterable[tuple[str, str]]) -> Iterator[tuple[
                     stamp = work.stamp(OPERATOR, "What is derived was not what it comes to.")
                     follows = Follows(stamp, None, "")
                     change = derivation(resource.collection, record, {**record, **values}, follows)
-                    apply(work, OPERATOR, follow(work, OPERATOR, change))
+                    apply(work, OPERATOR, follow(work, OPERATOR, change, None))
         except Unavailable:
             raise
         except Refusal as refusal:
