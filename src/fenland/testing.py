@@ -18,6 +18,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
+from random import Random
 from tempfile import TemporaryDirectory
 from types import TracebackType
 from typing import Any
@@ -71,11 +72,12 @@ class Trial:
         *,
         now: str = "2031-04-09T12:00:00Z",
         seeds: bool = False,
+        dice: int = 0,
     ) -> None:
         """A project's folder, or its collections by name as data, and then the roles that they may name.
 
-        With `seeds`, the records of the folder's `seeds/` are there. Raises `DefinitionMistakes` with every
-        mistake of the project.
+        With `seeds`, the records of the folder's `seeds/` are there. What rules choose at random they choose
+        by `dice`, the same each time. Raises `DefinitionMistakes` with every mistake of the project.
         """
         self.clock = Clock(datetime(2031, 4, 9, 12, tzinfo=UTC))
         self.clock.set(now)
@@ -90,6 +92,7 @@ class Trial:
             self._folder.cleanup()
             raise
         self.service.clock = self.clock
+        self.service.dice = Random(dice)  # noqa: S311 - it is to be foreseen
         configure(self.project.settings)
         self._app = create_app(self.service, self.project.settings)
 

@@ -175,6 +175,7 @@ def undo(
     since: str | None = typer.Option(None, metavar="TIME", help="From this time on."),
     until: str | None = typer.Option(None, metavar="TIME", help="Up to this time."),
     each: bool = typer.Option(False, "--each", help="Undo what can be undone, and tell of the rest."),
+    alone: bool = typer.Option(False, "--alone", help="Leave what rules did because of it."),
     preview: bool = _PREVIEW,
     reason: str | None = _REASON,
     yes: bool = typer.Option(False, "--yes", help="Do not ask."),
@@ -200,10 +201,11 @@ def undo(
         "since": since,
         "until": until,
         "atomic": not each,
+        "consequences": not alone,
     }
     with signed_in(timeout) as client:
         if sequence is not None:
-            found = client.past.undo(sequence, preview=preview, reason=reason)
+            found = client.past.undo(sequence, consequences=not alone, preview=preview, reason=reason)
         else:
             if not preview and not yes:
                 _agree(client.past.undo_many(**asked, preview=True), as_json=as_json)

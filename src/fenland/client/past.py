@@ -95,13 +95,21 @@ class Past:
         when = {"version": version, "at": at}
         return self._client._run(calls.preview_restoring(collection, key, when))
 
-    def undo(self, sequence: int, *, preview: bool = False, reason: str | None = None) -> Mapping[str, Any]:
+    def undo(
+        self,
+        sequence: int,
+        *,
+        consequences: bool = True,
+        preview: bool = False,
+        reason: str | None = None,
+    ) -> Mapping[str, Any]:
         """Takes back the save of one entry, with what followed from it.
 
+        Without `consequences`, what rules did because of it stays.
         `done` of the answer says whether anything was kept; `items` what was done, or why it was refused.
         """
         how = How(reason=reason)
-        return self._client._run(calls.undo(sequence, {}, how, preview=preview))
+        return self._client._run(calls.undo(sequence, {"consequences": consequences}, how, preview=preview))
 
     def undo_many(
         self,
@@ -111,11 +119,13 @@ class Past:
         since: str | None = None,
         until: str | None = None,
         atomic: bool = True,
+        consequences: bool = True,
         preview: bool = False,
         reason: str | None = None,
     ) -> Mapping[str, Any]:
         """Takes back all of a batch, or all that an account did in a while; otherwise as `undo`."""
         sent = {"batch": batch, "actor": actor, "from": since, "to": until, "atomic": atomic}
+        sent["consequences"] = consequences
         return self._client._run(calls.undo(None, sent, How(reason=reason), preview=preview))
 
     def erase(

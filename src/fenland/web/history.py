@@ -90,12 +90,12 @@ def _entry(call: Call) -> Answer:
 def _undo_one(call: Call) -> Answer:
     sequence = sequence_of(call)
     call.check()
-    return _undo(call, object_of(call, "atomic"), sequence)
+    return _undo(call, object_of(call, "atomic", "consequences"), sequence)
 
 
 def _undo_many(call: Call) -> Answer:
     call.check()
-    return _undo(call, object_of(call, "batch", "actor", "from", "to", "atomic"), None)
+    return _undo(call, object_of(call, "batch", "actor", "from", "to", "atomic", "consequences"), None)
 
 
 def _undo(call: Call, sent: dict[str, Any], sequence: int | None) -> Answer:
@@ -111,6 +111,7 @@ def _undo(call: Call, sent: dict[str, Any], sequence: int | None) -> Answer:
         until=moments["to"],
         atomic=flag_in(sent, "atomic", default=True),
         preview=preview,
+        consequences=flag_in(sent, "consequences", default=True),
         reason=call.get(p.REASON_WHY),
         once=once,
     )
@@ -120,7 +121,10 @@ def _undo(call: Call, sent: dict[str, Any], sequence: int | None) -> Answer:
     return json_answer(body, status, REPEATED if found.repeated else None)
 
 
-_ATOMIC: Schema = {"atomic": {**FLAG, "description": "All or nothing, unless false."}}
+_ATOMIC: Schema = {
+    "atomic": {**FLAG, "description": "All or nothing, unless false."},
+    "consequences": {**FLAG, "description": "What rules did because of it goes back as well, unless false."},
+}
 _CHOSEN: Schema = {"batch": TEXT, "actor": TEXT, "from": TIME, "to": TIME}
 _ANSWERS = {
     200: Reply("What became of each save, or would become of it.", "Undoing"),

@@ -56,6 +56,8 @@ class UndoRequest:
     until: str | None = None
     atomic: bool = True
     preview: bool = False
+    #: Whether what followed from it by rules goes back as well.
+    consequences: bool = True
     reason: str | None = None
     once: Once | None = None
 
@@ -116,7 +118,8 @@ class _Refused(Exception):
     """Something stood in the way of one of several saves that were taken back together."""
 
 
-#: A save: the sequence of its entry, and those of the entries that follow from it.
+#: A save: the sequences of its entry, which is the lowest, and of those that follow from it, in the order in
+#: which they go back.
 _Save = tuple[int, ...]
 
 
@@ -187,7 +190,7 @@ def _saves(view: View, caller: Caller, request: UndoRequest) -> list[_Save]:
     causes = dict(chosen)
     return [
         # Where the next entry is at hand and follows from another, nothing follows from this one.
-        (one,) if causes.get(one + 1, one) != one else (one, *_followed(view, one))
+        (one,) if causes.get(one + 1, one) != one else _with_followed(view, one, request)
         for one, cause in chosen
         if cause not in causes
     ]
@@ -226,8 +229,33 @@ def _chosen(view: View, request: UndoRequest, reader: Reader) -> list[tuple[int,
     return found
 
 
-def _followed(view: View, sequence: int) -> Iterator[int]:
-    """The entries that follow from one: they stand right behind it."""
+def _with_followed(view: View, sequence: int, request: UndoRequest) -> _Save:
+    """An entry and those that follow from it, in the order in which they go back.
+
+    What rules did because of it goes back before it, the last first: it may refer to the record. What else
+    followed, as the records that a deletion took along, comes behind: it may be referred to again.
+    """
+    children: dict[int, list[Entry]] = {}
+    for one in _followed(view, sequence):
+        children.setdefault(one.cause or 0, []).append(one)
+
+    def ordered(sequence: int) -> Iterator[int]:
+        mine = children.get(sequence, [])
+        ruled = [one for one in mine if one.rule is not None]
+        for one in reversed(ruled) if request.consequences else ():
+            # What is derived follows by itself; what came of it does not.
+            leave = one.sequence if one.action == "derive" else None
+            yield from (each for each in ordered(one.sequence or 0) if each != leave)
+        yield sequence
+        for one in mine:
+            if one.rule is None:
+                yield from ordered(one.sequence or 0)
+
+    return tuple(ordered(sequence))
+
+
+def _followed(view: View, sequence: int) -> Iterator[Entry]:
+    """The entries that follow from one, and from those: they stand right behind it."""
     history, above, count, family = view.history, sequence, 1, {sequence}
     while len(family) <= _MOST_CONSEQUENCES:
         page = history.following(view.reading, above, count)
@@ -235,9 +263,7 @@ def _followed(view: View, sequence: int) -> Iterator[int]:
             if one.cause not in family:
                 return
             family.add(one.sequence or 0)
-            if one.action != "derive":
-                # What is derived follows by itself.
-                yield one.sequence or 0
+            yield one
         if len(page) < count:
             return
         above, count = page[-1].sequence or 0, min(count * 8, 200)
@@ -297,6 +323,14 @@ class _Run:
         known = self.ahead.get(sequence)
         return known or self.work.history.entry(self.work.reading, sequence)
 
+    def acting(self, entry: Entry) -> Caller:
+        """In whose right an entry is taken back: what a rule did, in that of the rule."""
+        return self.caller if entry.rule is None else replace(self.caller, by_rule=True)
+
+    def told(self, entry: Entry, conflict: Conflict) -> Conflict:
+        """The same conflict; of what a rule did, without values, of which the caller may not read some."""
+        return conflict if entry.rule is None else Conflict(conflict.detail)
+
     def attempt(self, save: _Save, *, by_itself: bool = False) -> list[Undone]:
         """Takes a save back, all of it or nothing; for the latter it must be `by_itself`."""
         reader, turn = self.reader, self.work.service.database.turn
@@ -305,7 +339,6 @@ class _Run:
         entry: Entry | None = None
         try:
             with self.work.nested() if by_itself else nullcontext():
-                # A deletion comes before what followed from it: what comes back may be referred to again.
                 for sequence in save:
                     entry = self.entry(sequence)
                     if entry is None:
@@ -317,11 +350,11 @@ class _Run:
             raise
         except Refusal as refusal:
             if entry is None:
-                return [Undone(save[0], "", None, "nothing", refusal=refusal)]
+                return [Undone(min(save), "", None, "nothing", refusal=refusal)]
             if entry.cause is not None and not reader.sees(entry):
                 # Of what they may not see no more is told than that it stands in the way.
                 refusal = Conflict("Something that followed from it, and is not yours to see, is in the way.")
-                entry = self.entry(save[0]) or entry
+                entry = self.entry(min(save)) or entry
             return [Undone(entry.sequence or 0, entry.collection, entry.key, "nothing", refusal=refusal)]
         return done
 
@@ -331,17 +364,18 @@ def _undone(run: _Run, entry: Entry, resource: Resource | None) -> Undone:
         raise Conflict(f"Entry {entry.sequence} cannot be undone: what it did is for good.")
     if entry.action == "derive":
         raise Conflict(f"Entry {entry.sequence} is merely derived. Undo what it follows from: {entry.cause}.")
-    work, caller, reason = run.work, run.caller, run.request.reason
+    work = run.work
     entry = today(work, resource, entry)
     with work.doing(undoes=entry.sequence):
         if entry.action == "update":
-            return _changed_back(work, caller, resource, entry, reason)
+            return _changed_back(run, resource, entry)
         if entry.action == "delete":
-            return _brought_back(work, caller, resource, entry, reason)
-        return _removed(run, caller, resource, entry)
+            return _brought_back(run, resource, entry)
+        return _removed(run, resource, entry)
 
 
-def _changed_back(work: Work, caller: Caller, resource: Resource, entry: Entry, reason: str | None) -> Undone:
+def _changed_back(run: _Run, resource: Resource, entry: Entry) -> Undone:
+    work, caller = run.work, run.acting(entry)
     address = Address(resource.collection.name, entry.record_id, "id")
     # Before anything is told of it: whoever may not read the record is told that it is not there.
     found = subject(work, caller, address)
@@ -364,7 +398,7 @@ def _changed_back(work: Work, caller: Caller, resource: Resource, entry: Entry, 
         preconditions=_ANY,
         base=Base(entry.version, entry.record_id),
         blank="store",
-        reason=reason,
+        reason=run.request.reason,
         trigger=None,
     )
     try:
@@ -372,10 +406,12 @@ def _changed_back(work: Work, caller: Caller, resource: Resource, entry: Entry, 
     except Conflict as conflict:
         if _taken_back(work, entry):
             return Undone(entry.sequence or 0, resource.collection.name, entry.key, "nothing")
-        raise _changed_again(entry, conflict) from None
+        raise run.told(entry, _changed_again(entry, conflict)) from None
     saved = carry_out(work, caller, asked, decision)
     fields_changed = {} if decision.change is None else dict(decision.change.fields)
-    shown = decision.access.shown(fields_changed)
+    # By whatever right it is done, nobody is shown what they may not read.
+    seen = resource.policy.fields(work.sight(run.caller), decision.stored)
+    shown = seen.shown(fields_changed)
     return Undone(
         entry.sequence or 0,
         resource.collection.name,
@@ -409,7 +445,8 @@ def _changed_again(entry: Entry, conflict: Conflict) -> Conflict:
 _ANY = Preconditions(match=("*",))
 
 
-def _brought_back(work: Work, caller: Caller, resource: Resource, entry: Entry, reason: str | None) -> Undone:
+def _brought_back(run: _Run, resource: Resource, entry: Entry) -> Undone:
+    work, caller, reason = run.work, run.acting(entry), run.request.reason
     deletion = deletion_of(work, resource, entry.record_id)
     if deletion is None or deletion.sequence != entry.sequence:
         raise Conflict("The record is there again, or was deleted again since.")
@@ -421,12 +458,15 @@ def _brought_back(work: Work, caller: Caller, resource: Resource, entry: Entry, 
     return Undone(entry.sequence or 0, resource.collection.name, key, "restore", saved.record["version"])
 
 
-def _removed(run: _Run, caller: Caller, resource: Resource, entry: Entry) -> Undone:
-    work, key = run.work, resource.collection.key
+def _removed(run: _Run, resource: Resource, entry: Entry) -> Undone:
+    work, caller, key = run.work, run.acting(entry), resource.collection.key
     address = Address(resource.collection.name, entry.record_id, "id")
     stored = work.find(resource, "id", entry.record_id)
     if stored is None or stored["version"] != entry.version:
-        _refuse_changed_since(run, resource, entry, subject(work, caller, address))
+        try:
+            _refuse_changed_since(run, resource, entry, subject(work, caller, address))
+        except Conflict as conflict:
+            raise run.told(entry, conflict) from None
     asked = DeleteRequest(address, _ANY, reason=run.request.reason, trigger=None)
     _, stored, changes = decide_deletion(work, caller, asked)
     apply(work, caller, changes)

@@ -81,7 +81,7 @@ def decide_deletion(
         access = resource.policy.fields(view.sight(caller), stored)
         refuse_conflicts(before, gone, access, frozenset())
     problems: list[Problem] = []
-    demand_reason(resource, request.reason, problems)
+    demand_reason(caller, resource, request.reason, problems)
     if problems:
         raise Invalid(problems)
     change = deletion(resource.collection, stored, view.stamp(caller, request.reason))

@@ -70,9 +70,9 @@ def checked_reason(reason: str | None) -> str | None:
     return reason or None
 
 
-def demand_reason(resource: Resource, reason: str | None, problems: list[Problem]) -> None:
-    """Adds the problem of a change that says no reason, where the collection demands one."""
-    if reason is None and resource.collection.reason == "required":
+def demand_reason(caller: Caller, resource: Resource, reason: str | None, problems: list[Problem]) -> None:
+    """Adds the problem of a change that says no reason, where the collection demands one. Rules need none."""
+    if reason is None and not caller.by_rule and resource.collection.reason == "required":
         name = resource.collection.name
         problems.append(
             Problem("", "reason", f"Changes to {name} must say why they are made. Send the parameter reason.")

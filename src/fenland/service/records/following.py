@@ -106,6 +106,7 @@ class _Chain:
         self._last: dict[str, int] = {}
         #: Those before this one have had their effects, or been judged.
         self._reacted = self._judged = 0
+        self._asked = len(changes)
         stamp = changes[0].stamp
         # What follows has entries of its own, which take nothing back and say no reason.
         self._stamp = replace(stamp, reason=None, act=Act(batch=stamp.act.batch))
@@ -269,11 +270,16 @@ class _Chain:
         depth, base, limits = self._depth[cause] + 1, len(self.changes), self._draft.limits
         if depth > limits.depth:
             self._refuse_depth(cause, rule)
-        if base + len(changes) > limits.consequences:
-            what = f"{base + len(changes)} records or more would be changed by it."
+        count = base + len(changes) - self._asked
+        if count > limits.consequences:
+            what = f"{count} records or more would be changed by it."
             raise beyond("consequence_limit", limits.consequences, what)
+        # What a deletion takes along follows from that, and by no rule of its own.
         placed = [
-            replace(one, cause=cause if one.cause is None else base + one.cause, rule=rule) for one in changes
+            replace(one, cause=cause, rule=rule)
+            if one.cause is None
+            else replace(one, cause=base + one.cause)
+            for one in changes
         ]
         self._draft.take(placed)
         for one in placed:
@@ -288,7 +294,7 @@ class _Chain:
         most = self._draft.limits.depth
         chain = " → ".join(reversed(rules))
         detail = (
-            f"Effects follow from each other without an end: {chain}. At most {most} may, one after the other "
+            f"Effects follow from each other without an end: {chain}. At most {most} may, one after another "
             "(the setting consequence_depth_limit). Give one of them a condition that ends it."
         )
         raise Invalid([Problem("", "consequence", detail)])

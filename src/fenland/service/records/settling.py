@@ -143,7 +143,7 @@ def settle(view: View, caller: Caller, proposal: Proposal, problems: list[Proble
     if wrong:
         problems += _told(wrong, resource, sight, stored or record)
     judge(view, caller, proposal, problems)
-    demand_reason(resource, proposal.reason, problems)
+    demand_reason(caller, resource, proposal.reason, problems)
     return proposal
 
 

@@ -1,0 +1,394 @@
+"""Effects that reach other records: what they do, by whose right, what refuses them, and how they are taken back."""
+
+from __future__ import annotations
+
+import random
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import httpx
+import pytest
+
+from fenland.core.definitions.model import DefinitionMistakes
+from fenland.core.definitions.reading import definitions_from
+from fenland.core.limits import Limits
+from fenland.service.proof.verifying import verify_database
+from fenland.service.service import Service
+from support import bearer, workshop_of
+
+EVERYONE = {right: ["everyone"] for right in ("read", "create", "update", "delete")}
+#: What carl of the crew may neither see nor change.
+OFFICE = {right: ["office"] for right in ("read", "create", "update", "delete")}
+CODE = {"type": "string", "required": True, "unique": True, "fixed": True}
+TEXT, WHOLE, FLAG = {"type": "string"}, {"type": "integer"}, {"type": "boolean"}
+CLOSED = 'before.state == "open" && after.state == "done"'
+MINE = "each.station == after.station"
+
+WORKS: dict[str, Any] = {
+    "stations": {
+        "key": "code",
+        "access": OFFICE,
+        "fields": {
+            "code": CODE,
+            "last_work": {"type": "string", "format": "date", "readOnly": True},
+            "picture": TEXT,
+            "cap": WHOLE,
+            "open": WHOLE | {"derived": {"count": "tickets.station", "if": 'each.state == "open"'}},
+            "busy": FLAG,
+        },
+        "checks": [{"rule": "next.last_work == null || next.cap != 0", "message": "No work at this one."}],
+        "effects": [
+            {"on": "create", "pick": "pictures", "where": "each.free", "set": {"picture": "each.code"}},
+            {
+                "on": "create", "create": "visits", "each": "templates", "where": "each.active",
+                "set": {"code": 'after.code + "-" + each.code', "station": "after.code", "text": "each.text"},
+            },
+            {"on": "update", "if": "(after.open > 1) != (before.open > 1)", "set": {"busy": "after.open > 1"}},
+        ],
+    },
+    "pictures": {"key": "code", "access": OFFICE, "fields": {"code": CODE, "free": FLAG}},
+    "templates": {"key": "code", "access": OFFICE, "fields": {"code": CODE, "active": FLAG, "text": TEXT}},
+    "visits": {
+        "key": "code",
+        "access": OFFICE,
+        "reason": "required",
+        "fields": {
+            "code": CODE,
+            "station": {"references": "stations", "on_delete": "restrict"},
+            "text": TEXT,
+            "done": FLAG | {"default": False},
+            "by": TEXT | {"default": {"expression": "actor.name"}},
+        },
+    },
+    "tickets": {
+        "key": "code",
+        "access": EVERYONE,
+        "fields": {
+            "code": CODE,
+            "station": TEXT,
+            "at": {"references": "stations"},
+            "state": TEXT | {"default": "open"},
+        },
+        "effects": [],
+    },
+}  # fmt: skip
+# Who may not see stations names none: a rule puts the reference there.
+WORKS["tickets"]["fields"] |= {"station": {"references": "stations"}, "where": TEXT}
+del WORKS["tickets"]["fields"]["at"]
+WORKS["tickets"]["effects"] = [
+    {"on": ["create", "update"], "if": "after.where != null && after.station == null", "set": {"station": "after.where"}},
+    {"on": "update", "if": CLOSED, "change": "after.station", "set": {"last_work": "today"}},
+    {"on": "update", "if": CLOSED, "change": "visits", "where": f"{MINE} && !each.done", "set": {"done": True}},
+    {"on": "delete", "if": "before.station != null", "delete": "visits", "where": "each.station == before.station && each.done"},
+]  # fmt: skip
+
+
+@pytest.fixture
+def works(tmp_path: Path) -> Iterator[httpx.Client]:
+    with workshop_of(WORKS, tmp_path / "works.db") as (service, http):
+        prepared(service, http)
+        yield http
+    assert verify_database(tmp_path / "works.db").faults == []
+
+
+def prepared(service: Service, http: httpx.Client) -> None:
+    service.dice = random.Random(3)
+    for code, free in (("P1", True), ("P2", False), ("P3", True)):
+        made(http, "pictures", code=code, free=free)
+    for code, active in (("a", True), ("b", False), ("c", True)):
+        made(http, "templates", code=code, active=active, text=f"Look at {code}")
+    made(http, "stations", code="S1")
+    for number in (1, 2):
+        made(http, "tickets", code=f"T{number}", station="S1")
+
+
+def made(http: httpx.Client, collection: str, **fields: Any) -> dict[str, Any]:
+    answer = http.post(f"/v1/records/{collection}", json=fields)
+    assert answer.status_code == 201, answer.text
+    found: dict[str, Any] = answer.json()
+    return found
+
+
+def close(http: httpx.Client, key: str = "T1", who: str = "carl") -> httpx.Response:
+    return http.patch(f"/v1/records/tickets/{key}", json={"state": "done"}, headers=bearer(who))
+
+
+def station(http: httpx.Client, key: str = "S1") -> dict[str, Any]:
+    found: dict[str, Any] = http.get(f"/v1/records/stations/{key}").json()
+    return found
+
+
+def visits(http: httpx.Client) -> dict[str, dict[str, Any]]:
+    return {one["code"]: one for one in http.get("/v1/records/visits").json()["items"]}
+
+
+def entries(http: httpx.Client, **where: Any) -> list[dict[str, Any]]:
+    found: list[dict[str, Any]] = http.get("/v1/history", params={"limit": 100, **where}).json()["items"]
+    return found
+
+
+def test_a_new_record_gets_others_made_from_templates_and_a_picture(works: httpx.Client) -> None:
+    found = visits(works)
+    assert {code: one["text"] for code, one in found.items()} == {"S1-a": "Look at a", "S1-c": "Look at c"}
+    assert {one["by"] for one in found.values()} == {"olga"} and {one["done"] for one in found.values()} == {
+        False
+    }
+    assert station(works)["picture"] in ("P1", "P3")
+    given = {made(works, "stations", code=f"X{number}")["picture"] for number in range(12)}
+    assert given == {"P1", "P3"}
+    [creation] = entries(works, collection="stations", key="S1", action="create")
+    made_by = entries(works, collection="visits", request_id=creation["request_id"])
+    assert {(one["cause"], one["rule"], one["via"]) for one in made_by} == {
+        (creation["sequence"], "stations:1", "effect")
+    }
+
+
+def test_from_nothing_a_pick_is_null(works: httpx.Client) -> None:
+    for code in ("P1", "P3"):
+        works.patch(f"/v1/records/pictures/{code}", json={"free": None}).raise_for_status()
+    assert made(works, "stations", code="S2")["picture"] is None
+
+
+def test_a_rule_does_what_its_caller_may_not_and_shows_them_nothing(works: httpx.Client) -> None:
+    assert station(works)["busy"] is True
+    assert works.get("/v1/records/stations/S1", headers=bearer("carl")).status_code == 404
+    answer = close(works)
+    assert answer.status_code == 200 and "last_work" not in answer.text
+    now = station(works)
+    assert now["last_work"] is not None and (now["open"], now["busy"]) == (1, False)
+    assert {one["done"] for one in visits(works).values()} == {True}
+    [entry] = entries(works, collection="tickets", key="T1", action="update")
+    chain = {one["sequence"]: one for one in entries(works) if one["sequence"] >= entry["sequence"]}
+    rules = {(one["collection"], one["action"], one["rule"]) for one in chain.values()}
+    assert rules == {
+        ("tickets", "update", None),
+        ("stations", "derive", "stations:1"),
+        ("stations", "update", "tickets:1"),
+        ("stations", "update", "stations:1"),
+        ("visits", "update", "tickets:1"),
+    }
+    for one in chain.values():
+        # Each leads back to what was asked for.
+        while one["cause"] is not None:
+            one = chain[one["cause"]]
+        assert one["sequence"] == entry["sequence"]
+    assert all(one["reason"] is None for one in chain.values())
+    # A change that changes nothing brings nothing with it.
+    head = works.get("/v1/history/head").json()["size"]
+    assert close(works).status_code == 200 and works.get("/v1/history/head").json()["size"] == head
+
+
+def test_a_rule_may_refer_to_what_its_caller_may_not_see(works: httpx.Client) -> None:
+    answer = works.post("/v1/records/tickets", json={"code": "T8", "station": "S1"}, headers=bearer("carl"))
+    assert answer.status_code == 422
+    answer = works.post("/v1/records/tickets", json={"code": "T8", "where": "S1"}, headers=bearer("carl"))
+    assert (answer.status_code, answer.json()["station"]) == (201, "S1")
+    answer = works.post("/v1/records/tickets", json={"code": "T9", "where": "none"}, headers=bearer("carl"))
+    assert answer.status_code == 422 and answer.json()["errors"][0]["code"] == "reference"
+
+
+def test_what_is_refused_refuses_all_and_is_told_to_who_may_see_it(works: httpx.Client) -> None:
+    works.patch("/v1/records/stations/S1", json={"cap": 0}).raise_for_status()
+    head = works.get("/v1/history/head").json()["size"]
+    [problem] = close(works, who="olga").json()["errors"]
+    assert (problem["code"], problem["collection"], problem["key"], problem["rule"]) == (
+        "consequence",
+        "stations",
+        "S1",
+        "tickets:1",
+    )
+    assert "No work at this one." in problem["detail"]
+    [problem] = close(works, who="carl").json()["errors"]
+    assert problem == {
+        "pointer": "", "code": "consequence",
+        "detail": "What follows from it would not be allowed, in a record that is not yours to see.",
+    }  # fmt: skip
+    together = {"items": [
+        {"action": "create", "collection": "tickets", "fields": {"code": "T7"}},
+        {"action": "update", "collection": "tickets", "key": "T1", "fields": {"state": "done"}},
+    ]}  # fmt: skip
+    assert works.post("/v1/batch", json=together).json()["done"] is False
+    assert works.get("/v1/history/head").json()["size"] == head
+    done = works.post("/v1/batch", json={**together, "atomic": False}).json()
+    assert [one["status"] for one in done["results"]] == [201, 422]
+    assert works.get("/v1/records/tickets/T1").json()["state"] == "open"
+
+
+def test_a_deletion_deletes_what_the_rule_finds(works: httpx.Client) -> None:
+    close(works).raise_for_status()
+    works.patch("/v1/records/visits/S1-c?reason=again", json={"done": False}).raise_for_status()
+    works.delete("/v1/records/tickets/T1", headers=bearer("carl")).raise_for_status()
+    assert set(visits(works)) == {"S1-c"}
+
+
+def test_taking_a_save_back_takes_back_what_rules_did(works: httpx.Client) -> None:
+    before = (station(works), visits(works))
+    close(works).raise_for_status()
+    [entry] = entries(works, collection="tickets", key="T1", action="update")
+    undo = f"/v1/history/{entry['sequence']}/undo"
+    preview = works.post(undo, params={"preview": "true"}, headers=bearer("carl")).json()
+    # Two visits and two changes of the station are not carl's to see: counted, and not named.
+    assert [one["key"] for one in preview["items"]] == ["T1"] and preview["unseen"] == 4
+    assert "last_work" not in str(preview)
+    works.post(undo, headers=bearer("carl")).raise_for_status()
+    after = (station(works), visits(works))
+
+    def plain(found: Any) -> Any:
+        kept = ("version", "updated_at", "updated_by")
+        return [
+            {name: value for name, value in one.items() if name not in kept}
+            for one in (found[0], *found[1].values())
+        ]
+
+    assert plain(before) == plain(after)
+    # And back again; this time what rules did stays.
+    close(works).raise_for_status()
+    entry = entries(works, collection="tickets", key="T1", action="update")[0]
+    works.post(f"/v1/history/{entry['sequence']}/undo", json={"consequences": False}).raise_for_status()
+    found = station(works)
+    assert (
+        found["last_work"] is not None,
+        found["open"],
+        works.get("/v1/records/tickets/T1").json()["state"],
+    ) == (True, 2, "open")
+
+
+def test_taking_a_creation_back_takes_what_was_made_with_it_first(works: httpx.Client) -> None:
+    made(works, "stations", code="S2")
+    assert len(visits(works)) == 4
+    [entry] = entries(works, collection="stations", key="S2")
+    answer = works.post(f"/v1/history/{entry['sequence']}/undo", params={"reason": "mistake"})
+    assert answer.status_code == 200 and answer.json()["undone"] == 3, answer.text
+    assert len(visits(works)) == 2 and works.get("/v1/records/stations/S2").status_code == 404
+    # What stands in the way of it refuses all of it.
+    made(works, "stations", code="S3")
+    works.patch("/v1/records/visits/S3-a?reason=r", json={"text": "Mine"}).raise_for_status()
+    [entry] = entries(works, collection="stations", key="S3")
+    assert works.post(f"/v1/history/{entry['sequence']}/undo?reason=m").status_code == 409
+    assert works.get("/v1/records/stations/S3").status_code == 200
+
+
+def test_a_deletion_by_rule_comes_back_with_what_it_took_along(tmp_path: Path) -> None:
+    plain = {"key": "code", "access": EVERYONE}
+    described = {
+        "a": {**plain, "fields": {"code": CODE}, "effects": [{"on": "delete", "delete": "b", "where": "each.of == before.code"}]},
+        "b": {**plain, "fields": {"code": CODE, "of": TEXT}},
+        "c": {**plain, "fields": {"code": CODE, "b": {"references": "b", "on_delete": "cascade"}}},
+        "d": {**plain, "fields": {"code": CODE, "b": {"references": "b", "on_delete": "clear"}}},
+        "e": {**plain, "fields": {"code": CODE, "b": {"references": "b"}}},
+    }  # fmt: skip
+    with workshop_of(described, tmp_path / "chain.db") as (_, http):
+        made(http, "a", code="A")
+        made(http, "b", code="B", of="A")
+        made(http, "c", code="C", b="B")
+        made(http, "d", code="D", b="B")
+        http.delete("/v1/records/a/A").raise_for_status()
+        assert (
+            http.get("/v1/records/c/C").status_code == 404 and http.get("/v1/records/d/D").json()["b"] is None
+        )
+        entry = entries(http, collection="a", action="delete")[0]["sequence"]
+        http.post(f"/v1/history/{entry}/undo").raise_for_status()
+        assert http.get("/v1/records/c/C").json()["b"] == "B" == http.get("/v1/records/d/D").json()["b"]
+        # What refers to it and may not lose it refuses the whole.
+        made(http, "e", code="E", b="B")
+        answer = http.delete("/v1/records/a/A")
+        assert answer.status_code == 422 and "refers to this one" in answer.json()["errors"][0]["detail"]
+    assert verify_database(tmp_path / "chain.db").faults == []
+
+
+def test_effects_that_go_on_and_on_are_ended_and_their_chain_is_told(tmp_path: Path) -> None:
+    ping = {"on": "update", "change": "b", "where": "true", "set": {"n": "each.n + 1"}}
+    pong = {"on": "update", "change": "a", "where": "true", "set": {"n": "each.n + 1"}}
+    fields = {"code": CODE, "n": WHOLE | {"default": 0}}
+    described = {
+        "a": {"key": "code", "access": EVERYONE, "fields": fields, "effects": [ping]},
+        "b": {"key": "code", "access": EVERYONE, "fields": fields, "effects": [pong]},
+    }
+    with workshop_of(described, tmp_path / "loop.db", Limits(depth=4)) as (_, http):
+        made(http, "a", code="A")
+        made(http, "b", code="B")
+        answer = http.patch("/v1/records/a/A", json={"n": 1})
+        [problem] = answer.json()["errors"]
+        assert (answer.status_code, problem["code"]) == (422, "consequence")
+        assert (
+            "a:1 → b:1 → a:1 → b:1 → a:1" in problem["detail"]
+            and "consequence_depth_limit" in problem["detail"]
+        )
+        assert http.get("/v1/records/b/B").json()["n"] == 0
+
+
+def test_more_than_the_limit_is_refused(tmp_path: Path) -> None:
+    fields = {"code": CODE, "n": WHOLE}
+    many = {"on": "update", "change": "b", "where": "true", "set": {"n": "after.n"}}
+    described = {
+        "a": {"key": "code", "access": EVERYONE, "fields": fields, "effects": [many]},
+        "b": {"key": "code", "access": EVERYONE, "fields": fields},
+    }
+    with workshop_of(described, tmp_path / "many.db", Limits(consequences=5)) as (_, http):
+        made(http, "a", code="A")
+        for number in range(6):
+            made(http, "b", code=f"B{number}")
+        answer = http.patch("/v1/records/a/A", json={"n": 1})
+        assert (answer.status_code, answer.json()["limit"]) == (413, "consequence_limit")
+        http.delete("/v1/records/b/B0").raise_for_status()
+        http.patch("/v1/records/a/A", json={"n": 2}).raise_for_status()
+        assert {one["n"] for one in http.get("/v1/records/b").json()["items"]} == {2}
+
+
+#: An effect of jobs, and what is said of it.
+MISTAKES: dict[str, tuple[dict[str, Any], str]] = {
+    "two things": ({"change": "after.site", "delete": "visits", "set": {"n": 1}}, "says change and delete"),
+    "no collection": ({"create": "visit", "set": {"code": "'x'"}}, "create names 'visit', which is no collection"),
+    "no reference": ({"change": "after.n", "set": {"n": 1}}, "n refers to nothing"),
+    "no field": ({"change": "after.place", "set": {"n": 1}}, "jobs has no field 'place'"),
+    "no root": ({"change": "site.boss", "set": {"n": 1}}, "begins with 'site'"),
+    "further": ({"change": "after.site.nobody", "set": {"n": 1}}, "sites has no field 'nobody'"),
+    "a reference and a condition": ({"change": "after.site", "where": "each.n == 1", "set": {"n": 1}}, "leads to one record"),
+    "where of nothing": ({"where": "each.n == 1", "set": {"n": 1}}, "does not say of which records"),
+    "each without create": ({"each": "visits", "set": {"n": 1}}, "one record to set"),
+    "each beside change": ({"change": "visits", "each": "sites", "set": {"n": 1}}, "both say which records"),
+    "no condition": ({"change": "visits", "where": "each.n", "set": {"n": 1}}, "must be true or false"),
+    "a condition that is none": ({"change": "visits", "where": 4, "set": {"n": 1}}, "where is 4"),
+    "no such field of theirs": ({"change": "visits", "set": {"m": 1}}, "sets 'm', which is no field"),
+    "another type": ({"change": "visits", "set": {"n": "each.code"}}, "set gives string"),
+    "their key": ({"change": "visits", "set": {"code": "'x'"}}, "sets the key 'code'"),
+    "what is fixed": ({"change": "visits", "set": {"site": "after.site"}}, "which is fixed"),
+    "what is derived": ({"change": "visits", "set": {"twice": 1}}, "which is derived"),
+    "what is missing": ({"create": "visits", "set": {"n": 1}}, "without code, which is required"),
+    "nothing changed": ({"change": "visits"}, "does nothing"),
+    "set of what goes": ({"delete": "visits", "set": {"n": 1}}, "What is deleted holds nothing"),
+    "each of nothing": ({"set": {"n": "each.n"}}, "each"),
+    "what is secret": ({"create": "visits", "each": "sites", "set": {"code": "each.pin", "n": 1}}, "'pin', which is writeOnly"),
+    "a list": ({"change": ["visits"], "set": {"n": 1}}, 'names ["visits"]'),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", MISTAKES)
+def test_a_mistake_is_told_at_its_place(name: str) -> None:
+    effect, said = MISTAKES[name]
+    described = {
+        "sites": {"key": "code", "fields": {"code": CODE, "n": WHOLE, "pin": TEXT | {"writeOnly": True}}},
+        "visits": {
+            "key": "code",
+            "fields": {
+                "code": CODE, "n": WHOLE, "site": {"references": "sites", "fixed": True},
+                "twice": WHOLE | {"derived": "record.n * 2"},
+            },
+        },
+        "jobs": {
+            "key": "code",
+            "fields": {"code": CODE, "n": WHOLE, "site": {"references": "sites"}},
+            "effects": [{"on": "update", **effect}],
+        },
+    }  # fmt: skip
+    with pytest.raises(DefinitionMistakes) as caught:
+        definitions_from(described)
+    assert any(said in f"{one.what} {one.hint}" for one in caught.value.mistakes), caught.value.mistakes
+    assert all(one.pointer.startswith("/effects/0") for one in caught.value.mistakes)
+
+
+def test_of_what_is_deleted_nothing_can_be_set() -> None:
+    described = {"jobs": {"fields": {"n": WHOLE}, "effects": [{"on": ["delete"], "set": {"n": 1}}]}}
+    with pytest.raises(DefinitionMistakes, match="nothing is left to set"):
+        definitions_from(described)
