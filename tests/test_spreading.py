@@ -185,9 +185,30 @@ def project(chosen: list[str], dice: random.Random) -> dict[str, Any]:
     for place in chosen:
         collection, name = place.split(".")
         fields[collection][name] = POOL[place][0]
-    return {
+    found: dict[str, Any] = {
         name: {"key": "code", "access": ACCESS, "fields": {"code": CODE, **of}} for name, of in fields.items()
     }
+    for name, effects in EFFECTS.items():
+        some = [one for one in effects if dice.random() < 0.5]
+        if some:
+            found[name]["effects"] = some
+    return found
+
+
+#: Effects, of which some happen: whatever they do, what is derived is right.
+EFFECTS: dict[str, list[dict[str, Any]]] = {
+    "jobs": [
+        {"on": ["create", "update", "restore"], "if": "after.site != null", "change": "after.site", "set": {"name": "after.title"}},
+        {"on": "update", "if": "before.state != after.state", "change": "workers", "where": "each.code == after.worker", "set": {"rate": 5}},
+        {"on": "delete", "delete": "jobs", "where": "each.title == before.title && each.state == 'done'"},
+    ],
+    "sites": [
+        {"on": "create", "create": "jobs", "set": {"code": 'after.code + "j"', "site": "after.code", "hours": 1, "state": "'open'"}},
+        {"on": "update", "if": "after.name == 'Ash'", "pick": "areas", "set": {"area": "each.code"}},
+        {"on": "update", "if": "before.area != after.area", "change": "jobs", "where": "each.site == after.code", "set": {"title": "'Move'"}},
+    ],
+    "areas": [{"on": ["create"], "create": "jobs", "each": "workers", "set": {"code": 'after.code + each.code', "worker": "each.code"}}],
+}  # fmt: skip
 
 
 def some_fields(dice: random.Random) -> list[str]:
@@ -339,7 +360,7 @@ def test_after_every_way_of_writing_it_is_what_a_naive_reading_says(tmp_path: Pa
         with workshop_of(described, path) as (_, http):
             doing = Doing(http, dice, mark=str(turn))
             for collection in ("areas", "sites", "workers", "jobs", "jobs"):
-                http.post(f"/v1/records/{collection}", json=doing.new(collection)).raise_for_status()
+                http.post(f"/v1/records/{collection}", json=doing.new(collection))
             assert wrong_in(rows_of(http), chosen) == [], (seed, turn)
             for number in range(40):
                 answer = doing.once()

@@ -182,6 +182,7 @@ class _Chain:
         }
         if change.action == "derive":
             self._set_own(place)
+            self._still()
         for effect in self._draft.service.reaches.on(change.collection, trigger):
             if effect.happens(names, failed):
                 self._carry_out(place, effect, names)
