@@ -937,6 +937,16 @@ export interface components {
       /** @description Of a JSON Patch, the one that cannot be done. */
       operation?: number;
     };
+    /** @description A change that would follow in another record, and the rule by which, as file and line. */
+    Consequence: {
+      collection: string;
+      key: string | number;
+      action: string;
+      rule: string | null;
+      changes: {
+        [key: string]: components["schemas"]["Change"];
+      };
+    };
     Change: {
       /** @description Any JSON value. */
       before?: unknown;
@@ -979,6 +989,7 @@ export interface components {
         | "delete"
         | "restore"
         | "erase"
+        | "derive"
         | "migrate"
         | "sign_in"
         | "sign_in_refused"
@@ -1005,6 +1016,10 @@ export interface components {
       undoes: number | null;
       /** @description The version that this one goes back to. */
       restores: number | null;
+      /** @description Where the rule stands by which it follows, file and line. */
+      rule: string | null;
+      /** @description Of a record that was merely derived, the last version that was not. */
+      settled: number | null;
       changes: {
         [key: string]: components["schemas"]["Change"];
       };
@@ -1707,6 +1722,9 @@ export interface components {
       };
       errors: components["schemas"]["FieldError"][];
       ignored: string[];
+      consequences: components["schemas"]["Consequence"][];
+      /** @description How many follow besides, or are not the caller's to see. */
+      unseen: number;
     };
   };
   responses: {
@@ -3341,6 +3359,8 @@ export interface operations {
           to?: string;
           /** @description All or nothing, unless false. */
           atomic?: boolean;
+          /** @description What rules did because of it goes back as well, unless false. */
+          consequences?: boolean;
         };
       };
     };
@@ -3432,6 +3452,8 @@ export interface operations {
         "application/json": {
           /** @description All or nothing, unless false. */
           atomic?: boolean;
+          /** @description What rules did because of it goes back as well, unless false. */
+          consequences?: boolean;
         };
       };
     };

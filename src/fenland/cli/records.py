@@ -13,7 +13,7 @@ from fenland.cli.completing import complete_collection, complete_field, complete
 from fenland.cli.fields import RESERVED, read_edits, read_fields, record_table, records_table
 from fenland.cli.history import AT, VERSION
 from fenland.cli.signing import PANEL, TIMEOUT, signed_in
-from fenland.cli.terminal import UNSEEN, Exit, err, escape, fail, json_option, out, print_json, shown
+from fenland.cli.terminal import UNSEEN, Exit, counted, err, escape, fail, json_option, out, print_json, shown
 
 if TYPE_CHECKING:
     from fenland.client import Preview, Record
@@ -191,16 +191,34 @@ def _show_preview(found: Preview, as_json: bool) -> None:
                 "changes": found.changes,
                 "record": found.record,
                 "errors": [asdict(one) for one in found.errors],
+                "consequences": list(found.consequences),
+                "unseen": found.unseen,
             }
         )
     for name, change in {} if as_json else found.changes.items():
         out.print(f"  {name}  {escape(shown(change['before']))} → [bold]{escape(shown(change['after']))}[/]")
     if not as_json and not found.changes:
         out.print("Nothing would change.")
+    if not as_json:
+        _show_consequences(found)
     for one in found.errors:
         err.print(f"[red]✗[/] {escape(one.field)}: {escape(one.detail)}")
     if found.errors:
         raise typer.Exit(Exit.INVALID)
+
+
+def _show_consequences(found: Preview) -> None:
+    for one in found.consequences:
+        by = f" [dim]by {escape(one['rule'])}[/]" if one["rule"] else ""
+        out.print(f"And {escape(one['collection'])} {escape(str(one['key']))}: {one['action']}{by}")
+        for name, change in one["changes"].items():
+            out.print(
+                f"  {name}  {escape(shown(change['before']))} → [bold]{escape(shown(change['after']))}[/]"
+            )
+    if found.unseen:
+        out.print(
+            f"And {counted(found.unseen, 'change')} more, of records that are not yours to see or too many."
+        )
 
 
 def _saved(key: str, before: Record, record: Record, as_json: bool) -> None:

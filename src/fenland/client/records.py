@@ -82,6 +82,10 @@ class Preview:
     errors: tuple[FieldError, ...]
     version: int
     ignored: tuple[str, ...] = ()
+    #: What would follow in other records: each with `collection`, `key`, `action`, `rule` and `changes`; and
+    #: how many more there are, most of them not the caller's to see.
+    consequences: tuple[Mapping[str, Any], ...] = ()
+    unseen: int = 0
 
 
 @dataclass(frozen=True, slots=True)
@@ -130,7 +134,8 @@ def form_from(raw: Mapping[str, Any]) -> Form:
 def preview_from(raw: Mapping[str, Any]) -> Preview:
     """A preview from its JSON."""
     errors = field_errors(raw["errors"])
-    return Preview(raw["changes"], raw["record"], errors, raw["version"], tuple(raw["ignored"]))
+    follows = tuple(raw["consequences"]), raw["unseen"]
+    return Preview(raw["changes"], raw["record"], errors, raw["version"], tuple(raw["ignored"]), *follows)
 
 
 def batch_from(raw: Mapping[str, Any]) -> tuple[BatchResult, ...]:

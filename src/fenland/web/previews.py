@@ -16,4 +16,15 @@ def preview_json(found: Preview) -> dict[str, Any]:
         "record": found.record,
         "errors": [one.as_json() for one in found.problems],
         "ignored": list(found.dropped),
+        "consequences": [
+            {
+                "collection": one.collection,
+                "key": one.key,
+                "action": one.action,
+                "rule": one.rule,
+                "changes": {name: {"before": was, "after": now} for name, (was, now) in one.changes.items()},
+            }
+            for one in found.follows.told
+        ],
+        "unseen": found.follows.unseen,
     }

@@ -16,6 +16,15 @@ interface Props {
   onClose: () => void;
 }
 
+/** What becomes of a record, in words. */
+const DONE: Record<string, string> = {
+  create: "is created",
+  update: "changes",
+  derive: "is worked out anew",
+  delete: "is deleted",
+  restore: "comes back",
+};
+
 /** What saving would change, as the service itself says, before anything is saved. */
 export function PreviewDialog({ form, preview, onSave, onClose }: Props) {
   const labelOf = (name: string) => form.schema.properties[name]?.title ?? name;
@@ -30,6 +39,23 @@ export function PreviewDialog({ form, preview, onSave, onClose }: Props) {
             <b>{labelOf(name)}</b>: {shown(before)} → {shown(after)}
           </Typography>
         ))}
+        {preview.consequences.length + preview.unseen > 0 && (
+          <Typography variant="subtitle2" component="h3" sx={{ mt: 2, mb: 1 }}>
+            What follows in other records
+          </Typography>
+        )}
+        {preview.consequences.map(({ collection, key, action, rule, changes: changed }, place) => (
+          <Typography key={place} variant="body2" sx={{ mb: 1, overflowWrap: "anywhere" }}>
+            <b>{`${collection} ${String(key)}`}</b> {DONE[action] ?? action}
+            {Object.entries(changed).map(([name, { before, after }]) => (
+              <span key={name}>{`; ${name}: ${shown(before)} → ${shown(after)}`}</span>
+            ))}
+            {rule && <span style={{ opacity: 0.7 }}>{` (${rule})`}</span>}
+          </Typography>
+        ))}
+        {preview.unseen > 0 && (
+          <Typography variant="body2">{`${preview.unseen} more that you may not see, or that are too many to show.`}</Typography>
+        )}
         {preview.errors.map((one) => (
           <Alert key={one.pointer + one.code} severity="error" sx={{ mt: 1 }}>
             {schemaAt(form.schema, one.pointer)?.title ?? one.pointer.slice(1)}:{" "}

@@ -19,6 +19,7 @@ from fenland.core.values.plain import same
 from fenland.service.history.past import NOW, Subject, When, as_it_was, subject
 from fenland.service.records.applying import apply
 from fenland.service.records.finding import UNCONDITIONAL, Address, Base, Preconditions, permit
+from fenland.service.records.followed import NOTHING, consequences
 from fenland.service.records.following import follow
 from fenland.service.records.once import SAVED, Once, once
 from fenland.service.records.proposal import Proposal
@@ -74,7 +75,11 @@ def preview(service: Service, caller: Caller, request: RestoreRequest) -> Previe
         fields = found.resource.collection.fields
         changes = {name: (None, value) for name, value in shown.items() if name in fields}
         given = {name: pair for name, pair in changes.items() if pair[1] is not None}
-        return Preview(shown, given, tuple(problems), (), found.record["version"])
+        follows = NOTHING
+        if not problems:
+            change = restoration(found.resource.collection, record, view.stamp(caller, request.reason))
+            follows = consequences(view, caller, follow(view, caller, change, request.trigger))
+        return Preview(shown, given, tuple(problems), (), found.record["version"], follows)
 
 
 def _as_update(view: View, found: Subject, request: RestoreRequest) -> tuple[UpdateRequest, int]:

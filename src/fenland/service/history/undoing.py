@@ -11,13 +11,13 @@ import time
 from collections.abc import Iterable, Iterator
 from contextlib import nullcontext
 from dataclasses import dataclass, field, replace
-from typing import Any
+from typing import Any, NamedTuple
 
 from fenland.core.access.policy import Caller
 from fenland.core.changes.change import Act
 from fenland.core.changes.patches import Exactly
 from fenland.core.expressions.budget import renew
-from fenland.core.history.entries import ACCOUNTS, DEFINITIONS, Entry
+from fenland.core.history.entries import ACCOUNTS, DEFINITIONS, Action, Entry
 from fenland.core.limits import beyond
 from fenland.core.problems import Conflict, Malformed, NotFound, Refusal, Unavailable, pointer_to
 from fenland.service.history.past import Subject, deletion_of, last_copy, subject, today
@@ -118,6 +118,14 @@ class _Refused(Exception):
     """Something stood in the way of one of several saves that were taken back together."""
 
 
+class _Entry(NamedTuple):
+    """What of an entry says whether it goes back by itself."""
+
+    sequence: int
+    cause: int | None
+    action: Action
+
+
 #: A save: the sequences of its entry, which is the lowest, and of those that follow from it, in the order in
 #: which they go back.
 _Save = tuple[int, ...]
@@ -183,21 +191,21 @@ def _saves(view: View, caller: Caller, request: UndoRequest) -> list[_Save]:
         found = history.entry(view.reading, request.sequence)
         if found is None or not reader.sees(found):
             raise NotFound(f"There is no entry {request.sequence} that you may see.")
-        chosen = [(request.sequence, found.cause)]
+        chosen = [_Entry(request.sequence, found.cause, found.action)]
     else:
         chosen = _chosen(view, request, reader)
-    # What follows from another goes with it.
-    causes = dict(chosen)
+    # What follows from another goes with it, and what is derived follows by itself.
+    causes = {one.sequence: one.cause for one in chosen}
     return [
         # Where the next entry is at hand and follows from another, nothing follows from this one.
         (one,) if causes.get(one + 1, one) != one else _with_followed(view, one, request)
-        for one, cause in chosen
-        if cause not in causes
+        for one, cause, action in chosen
+        if cause not in causes and (action != "derive" or len(chosen) == 1)
     ]
 
 
-def _chosen(view: View, request: UndoRequest, reader: Reader) -> list[tuple[int, int | None]]:
-    """The sequences of the entries that are meant, each with its cause."""
+def _chosen(view: View, request: UndoRequest, reader: Reader) -> list[_Entry]:
+    """The entries that are meant, newest first."""
     history = view.history
     setting, most = ("many_limit", view.limits.many) if request.atomic else ("import_limit", view.limits.rows)
     above, below = 0, 2**62
@@ -211,19 +219,18 @@ def _chosen(view: View, request: UndoRequest, reader: Reader) -> list[tuple[int,
         wanted = Candidates.having("actor", request.actor, above)
     else:
         raise Malformed("Say what is to be undone: a batch, or an actor and from.")
-    found: list[tuple[int, int | None]] = []
+    found, saved = list[_Entry](), 0
     for _, entries in history.candidates(view.reading, wanted, below=below):
-        found += [
-            (one.sequence or 0, one.cause)
-            for one in entries
-            if one.collection not in (ACCOUNTS, DEFINITIONS)
-            # What is derived follows by itself.
-            and one.action != "derive"
-            and request.actor in (None, one.actor)
-            and reader.sees(one)
-        ]
+        for one in entries:
+            if (
+                one.collection not in (ACCOUNTS, DEFINITIONS)
+                and request.actor in (None, one.actor)
+                and reader.sees(one)
+            ):
+                found.append(_Entry(one.sequence or 0, one.cause, one.action))
+                saved += one.action != "derive"
         view.breathe()
-        if len(found) > most:
+        if saved > most:
             how = " Send atomic: false to undo them some at a time." if request.atomic else ""
             raise beyond(setting, most, f"There are more than {most} changes to undo.{how}")
     return found

@@ -36,6 +36,7 @@ from fenland.service.records.finding import (
     meet,
     permit,
 )
+from fenland.service.records.followed import NOTHING, Consequences, consequences
 from fenland.service.records.following import follow
 from fenland.service.records.once import SAVED, Once, once
 from fenland.service.records.proposal import Proposal
@@ -102,6 +103,7 @@ class Preview:
     problems: tuple[Problem, ...]
     dropped: tuple[str, ...]
     version: int
+    follows: Consequences = NOTHING
 
 
 def update(service: Service, caller: Caller, request: UpdateRequest) -> Saved:
@@ -151,6 +153,7 @@ def preview_of(view: View, caller: Caller, request: UpdateRequest) -> Preview:
         problems=tuple(decision.problems[:MOST_PROBLEMS]),
         dropped=decision.dropped,
         version=decision.stored["version"],
+        follows=consequences(view, caller, decision.changes),
     )
 
 

@@ -140,6 +140,11 @@ def schemas_of(about: RecordType) -> dict[str, Schema]:
                 "record": OPEN,
                 "errors": {"type": "array", "items": ref("schemas/FieldError")},
                 "ignored": {"type": "array", "items": TEXT},
+                "consequences": {"type": "array", "items": ref("schemas/Consequence")},
+                "unseen": {
+                    **NUMBER,
+                    "description": "How many follow besides, or are not the caller's to see.",
+                },
             },
             description="What a change would do, had it been saved.",
         ),

@@ -69,6 +69,16 @@ SCHEMAS: dict[str, Schema] = {
     "FieldConflict": _CONFLICT,
     "Referring": _REFERRING,
     "Conflict": _problem("Conflict", "What stands in the way, and what was not done for it."),
+    "Consequence": closed(
+        {
+            "collection": TEXT,
+            "key": {"type": ["string", "integer"]},
+            "action": TEXT,
+            "rule": nullable(TEXT),
+            "changes": {"type": "object", "additionalProperties": ref("schemas/Change")},
+        },
+        description="A change that would follow in another record, and the rule by which, as file and line.",
+    ),
     "Change": closed(
         {
             "before": ANY,

@@ -1,0 +1,51 @@
+"""Followed: the changes that would follow from one, as its caller may be told of them before it is saved."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from fenland.core.access.policy import Caller
+from fenland.core.changes.change import Change
+from fenland.core.history.entries import Action
+from fenland.service.work import View
+
+#: How many are told one by one.
+_MOST_TOLD = 100
+
+
+@dataclass(frozen=True, slots=True)
+class Followed:
+    """One change that would follow: of which record, what is done, by which rule, before and after."""
+
+    collection: str
+    key: Any
+    action: Action
+    rule: str | None
+    changes: Mapping[str, tuple[Any, Any]]
+
+
+@dataclass(frozen=True, slots=True)
+class Consequences:
+    """What would follow; `unseen` counts what is not told: not theirs to see, or too many."""
+
+    told: tuple[Followed, ...] = ()
+    unseen: int = 0
+
+
+#: Nothing at all.
+NOTHING = Consequences()
+
+
+def consequences(view: View, caller: Caller, changes: Iterable[Change]) -> Consequences:
+    """Of a change and those that follow from it, the latter, as the caller may be told of them."""
+    sight, told, unseen = view.sight(caller), list[Followed](), 0
+    for one in list(changes)[1:]:
+        policy = view.resource(one.collection).policy
+        if len(told) >= _MOST_TOLD or not policy.may("read", sight, one.result):
+            unseen += 1
+            continue
+        shown = policy.fields(sight, one.result).shown(dict(one.fields))
+        told.append(Followed(one.collection, one.key, one.action, one.rule, shown))
+    return Consequences(tuple(told), unseen)
