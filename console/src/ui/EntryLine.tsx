@@ -29,6 +29,7 @@ const DEEDS: Record<string, string> = {
   delete: "deleted it",
   restore: "brought it back",
   erase: "erased for good",
+  derive: "brought about",
   migrate: "changed the definitions",
   sign_in: "signed in",
   sign_in_refused: "was refused when signing in",
@@ -45,7 +46,7 @@ const VIAS: Record<string, string> = {
   "sign-in": "",
 };
 /** Actions whose changes are all there is to tell. */
-const TOLD = new Set(["update", "erase", "issue_token"]);
+const TOLD = new Set(["update", "derive", "erase", "issue_token"]);
 
 /** One entry of the history: who did what, value by value, when, through what and why. */
 export function EntryLine({ entry, people, labels, schema, about, children }: Props) {
@@ -76,6 +77,14 @@ export function EntryLine({ entry, people, labels, schema, about, children }: Pr
         ]
           .filter(Boolean)
           .join(" · ")}
+        {entry.cause !== null && (
+          <>
+            {" · "}
+            <Link component={RouterLink} to={`/activity?${chainOf(entry.cause)}`} title={entry.rule ?? undefined}>
+              follows from entry {entry.cause}
+            </Link>
+          </>
+        )}
       </Typography>
       {children}
     </Box>
@@ -92,6 +101,10 @@ const DOT = {
   borderRadius: "50%",
   bgcolor: "secondary.main",
 };
+
+/** A search for an entry and what followed from it. */
+const chainOf = (sequence: number) =>
+  new URLSearchParams({ where: `sequence == ${sequence} || cause == ${sequence}` }).toString();
 
 function origin(entry: Entry): string {
   if (entry.undoes !== null) return `undoes entry ${entry.undoes}`;

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
+from itertools import groupby
 from typing import TYPE_CHECKING, Any
 
 import typer
@@ -58,6 +59,7 @@ def history(
     since: str | None = typer.Option(None, metavar="TIME", help="Not before this time."),
     until: str | None = typer.Option(None, metavar="TIME", help="Not after this time."),
     limit: int = typer.Option(20, min=1, help="How many changes to show at most."),
+    derived: bool = typer.Option(False, "--derived", help="Show each change that is merely derived."),
     timeout: float = TIMEOUT,
     as_json: bool = json_option("Answer with JSON Lines, one entry a line."),
 ) -> None:
@@ -78,16 +80,27 @@ def history(
             found = client.past.entries(
                 collection=collection, actor=actor, field=field, until=until, limit=limit, **searched
             )
-        _entries(found, as_json=as_json, everything=key is None)
-
-
-def _entries(found: Iterable[Entry], *, as_json: bool, everything: bool) -> None:
-    none = True
-    for entry in found:
-        none = False
         if as_json:
-            print_json(entry.raw)
+            for entry in found:
+                print_json(entry.raw)
+        else:
+            _entries(found, folded=not derived and action != "derive", everything=key is None)
+
+
+def _entries(found: Iterable[Entry], *, folded: bool, everything: bool) -> None:
+    none = True
+    for merely, run in groupby(found, lambda one: folded and one.action == "derive"):
+        entries, none = list(run), False
+        if merely and len(entries) > 1:
+            out.print(f"        [dim]{counted(len(entries), 'derived change')}[/]")
             continue
+        _lines(entries, everything=everything)
+    if none:
+        out.print("No entries found.")
+
+
+def _lines(entries: Iterable[Entry], *, everything: bool) -> None:
+    for entry in entries:
         number = entry.sequence if everything else entry.version
         line = Text.assemble((f"{number:>6}  ", "bold"), (f"{moment(entry.time)}  ", "dim"))
         if everything and entry.action != "migrate":
@@ -96,8 +109,6 @@ def _entries(found: Iterable[Entry], *, as_json: bool, everything: bool) -> None
         if entry.reason:
             line.append(f" ({entry.reason})", style="italic")
         out.print(line)
-    if none and not as_json:
-        out.print("No entries found.")
 
 
 def difference(

@@ -19,6 +19,7 @@ const ACTIONS: [string, string][] = [
   ["delete", "Deleted"],
   ["restore", "Brought back"],
   ["erase", "Erased"],
+  ["derive", "Derived"],
   ["sign_in", "Signed in"],
   ["sign_in_refused", "Refused at sign-in"],
 ];

@@ -10,6 +10,7 @@ import { collections } from "../../api/collections";
 import { entriesOf } from "../../api/history";
 import type { CollectionInfo, Entry } from "../../api/types";
 import { EntryLine } from "../../ui/EntryLine";
+import { EntryList } from "../../ui/EntryList";
 import { Trouble } from "../../ui/Trouble";
 import { UndoDialog } from "../../ui/UndoDialog";
 import { Waiting } from "../../ui/Waiting";
@@ -57,8 +58,9 @@ export function ActivityPage() {
               </Button>
             </Box>
           )}
-          <Box component="ol" sx={{ listStyle: "none", m: 0, p: 0, borderLeft: 2, borderColor: "divider" }}>
-            {group.entries.map((entry) => (
+          <EntryList
+            entries={group.entries}
+            line={(entry) => (
               <EntryLine
                 key={entry.sequence}
                 entry={entry}
@@ -66,8 +68,8 @@ export function ActivityPage() {
                 labels={labels[entry.collection] ?? {}}
                 about={<About entry={entry} collections={known} />}
               />
-            ))}
-          </Box>
+            )}
+          />
         </Paper>
       ))}
       {pages.hasNextPage && (

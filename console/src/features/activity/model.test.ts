@@ -7,7 +7,7 @@ const entry = (sequence: number, parts: Partial<Entry> = {}) => ({ sequence, bat
 test("what was saved together stands together", () => {
   const entries = [
     entry(9),
-    entry(8, { cause: 6 }),
+    entry(8, { cause: 7 }),
     entry(7, { cause: 6 }),
     entry(6),
     entry(5, { batch: "b" }),

@@ -21,9 +21,11 @@ export function grouped(entries: Entry[]): Group[] {
 
 const belongs = (batch: string | null, entry: Entry) => batch !== null && entry.batch === batch;
 
-/** Whether the entry is what those before it followed from, or follows from the same. */
-const followsFrom = (entry: Entry, entries: Entry[]) =>
-  entries.some((one) => one.cause !== null && (one.cause === entry.sequence || one.cause === entry.cause));
+/** Whether the entry is what those before it followed from, or stands between: what follows stands right behind. */
+const followsFrom = (entry: Entry, entries: Entry[]) => {
+  const causes = entries.flatMap((one) => (one.cause === null ? [] : [one.cause]));
+  return causes.some((cause) => cause <= entry.sequence);
+};
 
 /** Series that a picture can still tell apart; the rest are shown as one. */
 const MOST = 7;

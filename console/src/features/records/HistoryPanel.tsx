@@ -11,6 +11,7 @@ import { Link as RouterLink } from "react-router";
 import { historyOf } from "../../api/history";
 import type { CollectionSchema, Entry } from "../../api/types";
 import { EntryLine } from "../../ui/EntryLine";
+import { EntryList } from "../../ui/EntryList";
 import { Trouble } from "../../ui/Trouble";
 import { UndoDialog } from "../../ui/UndoDialog";
 import { Waiting } from "../../ui/Waiting";
@@ -31,6 +32,7 @@ export function HistoryPanel({ collection, recordKey, schema }: Props) {
   const all = pages.data?.pages ?? [];
   const entries = all.flatMap((page) => page.items);
   const people = Object.assign({}, ...all.map((page) => page.people)) as Record<string, string>;
+  const labels = Object.assign({}, ...all.map((page) => page.labels)) as Record<string, Record<string, string>>;
   const newest = entries[0];
   const here = `/c/${collection}/r/${encodeURIComponent(recordKey)}`;
   return (
@@ -54,26 +56,25 @@ export function HistoryPanel({ collection, recordKey, schema }: Props) {
       {pages.isPending && <Waiting what="the history" />}
       {pages.isError && <Trouble error={pages.error} retry={pages.refetch} />}
       {pages.data && entries.length === 0 && <Typography color="textSecondary">No matching changes.</Typography>}
-      <Box component="ol" sx={{ listStyle: "none", m: 0, p: 0, borderLeft: 2, borderColor: "divider" }}>
-        {all.flatMap((page) =>
-          page.items.map((entry) => (
-            <EntryLine key={entry.sequence} entry={entry} people={people} labels={page.labels} schema={schema}>
-              <Box sx={{ display: "flex", gap: 2 }}>
-                {entry.action !== "delete" && entry !== newest && (
-                  <Link component={RouterLink} variant="body2" to={`${here}/past?version=${entry.version}`}>
-                    As it was then
-                  </Link>
-                )}
-                {entry.action !== "erase" && (
-                  <Link component="button" variant="body2" onClick={() => setUndoing(entry)}>
-                    Undo…
-                  </Link>
-                )}
-              </Box>
-            </EntryLine>
-          )),
+      <EntryList
+        entries={entries}
+        line={(entry) => (
+          <EntryLine key={entry.sequence} entry={entry} people={people} labels={labels} schema={schema}>
+            <Box sx={{ display: "flex", gap: 2 }}>
+              {entry.action !== "delete" && entry !== newest && (
+                <Link component={RouterLink} variant="body2" to={`${here}/past?version=${entry.version}`}>
+                  As it was then
+                </Link>
+              )}
+              {entry.action !== "erase" && entry.action !== "derive" && (
+                <Link component="button" variant="body2" onClick={() => setUndoing(entry)}>
+                  Undo…
+                </Link>
+              )}
+            </Box>
+          </EntryLine>
         )}
-      </Box>
+      />
       {pages.hasNextPage && (
         <Button onClick={() => void pages.fetchNextPage()} loading={pages.isFetchingNextPage}>
           Earlier changes

@@ -77,7 +77,8 @@ def sentence(entry: Entry, telling: Telling, known: Known) -> str:
     if entry.action == "erase":
         return f"{known.who(entry)} erased {_listed(labels)} of {entry.key} for good."
     parts = [_part(entry, telling, known, name, label) for name, label in zip(names, labels, strict=True)]
-    return f"{known.who(entry)} changed {'; '.join(parts)}{_origin(entry)}."
+    did = "brought about" if entry.action == "derive" else "changed"
+    return f"{known.who(entry)} {did} {'; '.join(parts)}{_origin(entry)}."
 
 
 def _ordered(entry: Entry, telling: Telling) -> list[str]:
@@ -89,6 +90,8 @@ def _ordered(entry: Entry, telling: Telling) -> list[str]:
 def _origin(entry: Entry) -> str:
     if entry.undoes is not None:
         return f", which undoes entry {entry.undoes}"
+    if entry.rule is not None and entry.cause is not None:
+        return f", which follows from entry {entry.cause}"
     return "" if entry.restores is None else f", back to version {entry.restores}"
 
 
