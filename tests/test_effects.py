@@ -497,7 +497,7 @@ def test_the_guide_says_what_happens(tmp_path: Path) -> None:
     for text in re.findall(r"```yaml\n(.*?)```", guide, re.S):
         (tmp_path / "block.yaml").write_text(text)
         read.append(read_source(tmp_path / "block.yaml", "block.yaml").data)
-    _, beginning, numbered, effects = read
+    _, _, _, beginning, numbered, effects, *_ = read
     more = {
         "code": CODE,
         "state": TEXT | {"default": "out"},

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import random
+import re
 from collections.abc import Iterator
+from decimal import Decimal
 from pathlib import Path
 from typing import Any
 
@@ -13,6 +15,7 @@ import pytest
 from fenland.core.definitions.model import DefinitionMistakes
 from fenland.core.definitions.reading import definitions_from
 from fenland.core.limits import Limits
+from fenland.service.project import read_source
 from fenland.service.proof.verifying import verify_database
 from fenland.service.service import Service
 from support import bearer, workshop_of
@@ -392,3 +395,59 @@ def test_of_what_is_deleted_nothing_can_be_set() -> None:
     described = {"jobs": {"fields": {"n": WHOLE}, "effects": [{"on": ["delete"], "set": {"n": 1}}]}}
     with pytest.raises(DefinitionMistakes, match="nothing is left to set"):
         definitions_from(described)
+
+
+def test_the_guide_says_what_happens(tmp_path: Path) -> None:
+    guide = (Path(__file__).parents[1] / "docs" / "consequences.md").read_text()
+    read = []
+    for text in re.findall(r"```yaml\n(.*?)```", guide, re.DOTALL):
+        (tmp_path / "block.yaml").write_text(text)
+        read.append(read_source(tmp_path / "block.yaml", "block.yaml").data)
+    _, referred, gathered, _, _, _, others, templates = read
+    day, hours = {"type": "string", "format": "date"}, {"type": "number", "multipleOf": Decimal("0.25")}
+    plain = {"key": "code", "access": EVERYONE}
+    described = {
+        "boards": {**plain, "fields": {"code": CODE, "name": TEXT}},
+        "stations": {
+            **plain,
+            "fields": {
+                "code": CODE, "name": TEXT, "kind": TEXT, "board": {"references": "boards"}, "picture": TEXT,
+                "last_work_on": day, **gathered["fields"],
+            },
+            **templates,
+        },
+        "tickets": {
+            "key": "number",
+            "access": EVERYONE,
+            "fields": {
+                "number": CODE, "state": TEXT | {"default": "open"}, "hours": hours, "closed_on": day,
+                "station": {"references": "stations"}, **referred["fields"],
+            },
+            **others,
+        },
+        "reminders": {**plain, "fields": {"code": CODE, "ticket": TEXT, "sent": FLAG | {"default": False}}},
+        "templates": {**plain, "fields": {"code": CODE, "kind": TEXT, "text": TEXT}},
+        "tasks": {**plain, "fields": {"code": CODE, "station": {"references": "stations"}, "text": TEXT}},
+        "pictures": {**plain, "fields": {"code": CODE, "free": FLAG}},
+    }  # fmt: skip
+    with workshop_of(described, tmp_path / "guide.db") as (_, http):
+        made(http, "boards", code="B", name="North")
+        made(http, "pictures", code="P", free=True)
+        for code, kind in (("x", "sluice"), ("y", "weir")):
+            made(http, "templates", code=code, kind=kind, text="Look")
+        assert made(http, "stations", code="S", name="Mill", kind="sluice", board="B")["picture"] == "P"
+        assert [one["code"] for one in http.get("/v1/records/tasks").json()["items"]] == ["S-x"]
+        first = made(http, "tickets", number="1", station="S", hours=1.5)
+        assert (first["place"], first["board"]) == ("Mill", "North")
+        made(http, "tickets", number="2", station="S", hours=0.5, closed_on="2031-04-09")
+        made(http, "reminders", code="R", ticket="1")
+        http.patch("/v1/records/tickets/1", json={"state": "done"}).raise_for_status()
+        assert http.get("/v1/records/reminders/R").json()["sent"] is True
+        found = station(http, "S")
+        shown = {name: found[name] for name in gathered["fields"]}
+        expected = {"jobs": 2, "open": 1, "hours": 2.0, "usual": 1.0, "last": "2031-04-09", "per_job": 1.0}
+        assert shown == expected and found["last_work_on"] is not None
+        http.patch("/v1/records/boards/B", json={"name": "South"}).raise_for_status()
+        assert http.get("/v1/records/tickets/2").json()["board"] == "South"
+        http.delete("/v1/records/tickets/1").raise_for_status()
+        assert http.get("/v1/records/reminders").json()["items"] == []

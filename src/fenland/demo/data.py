@@ -42,6 +42,16 @@ class Person:
 #: Of every account of the sample.
 PASSWORD = "sedge and reed"  # noqa: S105 - known to all
 
+#: Templates of what there is to do at a new station: code, the only kind that it is for, and what.
+DUTIES = (
+    ("keys", None, "Cut two keys, and hang one in the office."),
+    ("sign", None, "Put up the sign with code and telephone number."),
+    ("gauge", None, "Read the gauge for a week before it is trusted."),
+    ("pumps", "pumping station", "Run each pump for ten minutes, and note what it draws."),
+    ("gate", "sluice", "Grease the gate, and mark where it is closed."),
+    ("flap", "outfall", "See that the flap swings and closes by itself."),
+)
+
 ACCOUNTS = (
     Person("ines.harrow", "Ines Harrow", "office", "sample-office"),
     Person("marta.quill", "Marta Quill", "crew", "sample-crew", {"area": "north"}),
@@ -120,6 +130,7 @@ class _Writer:
     def __init__(self, definitions: Definitions, database: Database) -> None:
         self.clock = _Clock()
         self.service = Service(definitions, database, clock=self.clock)
+        self.service.dice = random.Random(SEED)
         self.callers = {
             one.name: Caller(
                 Actor(one.name, one.title, frozenset({one.role}), one.attributes), request_id="sample"
@@ -143,6 +154,16 @@ def _accounts(service: Service) -> None:
 
 def _day(dice: random.Random, start: int, end: int) -> str:
     return str(date(2026, 2, 2) + timedelta(days=dice.randrange(start, end)))
+
+
+def _beginnings() -> Iterator[tuple[str, dict[str, Any]]]:
+    """What new stations are given: pictures, and templates of duties."""
+    for kind in ("pumping station", "sluice", "outfall"):
+        for number in (1, 2, 3):
+            file = f"{kind.replace(' ', '-')}-{number}.svg"
+            yield "pictures", {"file": file, "kind": kind, "drawn_by": "Wren Holloway"}
+    for code, only, text in DUTIES:
+        yield "duty_templates", {"code": code, "kind": only, "text": text}
 
 
 def _watercourses(dice: random.Random) -> Iterator[dict[str, Any]]:
@@ -277,6 +298,8 @@ def _changes(dice: random.Random) -> Iterator[tuple[str, str, Any, dict[str, Any
 def _steps(writer: _Writer, dice: random.Random) -> Iterator[Step]:
     add = functools.partial(functools.partial, writer.create)
 
+    for collection, fields in _beginnings():
+        yield add(OFFICE, collection, fields)
     for fields in _watercourses(dice):
         yield add(OFFICE, "watercourses", fields)
     for fields in _stations(dice):
