@@ -3,8 +3,14 @@
 from __future__ import annotations
 
 import json
+import os
 import random
+import signal
+import subprocess
+import threading
 from collections.abc import Callable, Iterator, Mapping
+from concurrent.futures import ThreadPoolExecutor
+from contextlib import suppress
 from decimal import Decimal
 from fractions import Fraction
 from pathlib import Path
@@ -17,7 +23,7 @@ from fenland.core.definitions.model import DefinitionMistakes
 from fenland.core.definitions.reading import definitions_from
 from fenland.core.limits import Limits
 from fenland.service.proof.verifying import verify_database
-from support import NIGHTLY, bearer, workshop_of
+from support import NIGHTLY, bearer, fenland, new_project, start, workshop_of
 from test_migrating import done as migrated
 
 ACCESS = {right: ["everyone"] for right in ("read", "create", "update", "delete", "transfer")}
@@ -383,6 +389,48 @@ def test_after_every_way_of_writing_it_is_what_a_naive_reading_says(tmp_path: Pa
             migrated(path, described)
             assert verify_database(path).faults == []
     assert done > 30
+
+
+@pytest.mark.parametrize("seed", range(20 if NIGHTLY else 2))
+def test_it_is_right_after_eight_threads_and_killed_processes(tmp_path: Path, seed: int) -> None:
+    dice, folder = random.Random(seed), new_project(tmp_path / "works")
+    chosen = some_fields(dice)
+    (folder / "collections" / "notes.yaml").unlink()
+    for name, one in project(chosen, dice).items():
+        (folder / "collections" / f"{name}.yaml").write_text(json.dumps(one, default=float))
+    for one in folder.glob("records.db*"):
+        one.unlink()
+    fenland("account", "add", "ada", "--role", "editor", "--project", str(folder))
+    issued = fenland("account", "token", "ada", "--project", str(folder), "--json")
+    token, done = json.loads(issued.stdout)["token"], threading.Semaphore(0)
+    running = start("start", folder, folder / "log", "--workers", "2")
+
+    def write(number: int) -> None:
+        with running.client(token) as http:
+            doing = Doing(http, random.Random(seed * 100 + number), mark=f"{number}x")
+            for _ in range(12):
+                with suppress(httpx.TransportError):
+                    answer = doing.once()
+                    assert answer is not None and (answer.status_code < 500 or answer.status_code == 503)
+                done.release()
+
+    with ThreadPoolExecutor(8) as pool:
+        writing = [pool.submit(write, number) for number in range(8)]
+        for _ in range(2):
+            for _ in range(30):
+                done.acquire(timeout=60)
+            workers = subprocess.run(
+                ["pgrep", "-P", str(running.process.pid)], capture_output=True, text=True
+            )
+            os.kill(int(workers.stdout.split()[0]), signal.SIGKILL)
+        for one in writing:
+            one.result()
+    with running.client(token) as http:
+        assert wrong_in(rows_of(http), chosen) == [], seed
+        entries = http.get("/v1/history", params={"where": 'via == "effect"', "limit": 100}).json()["items"]
+        assert all(one["cause"] is not None for one in entries)
+    running.stop()
+    assert verify_database(next(folder.glob("*.db"))).faults == []
 
 
 # --- versions, refusals, undoing ----------------------------------------------------------------------
