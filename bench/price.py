@@ -4,7 +4,7 @@
 
 One thread sends PATCHes to the app, on a database in memory where there is room. It prints the processor's time of one with rules as
 lists, as conditions, and as conditions that follow a reference; with lists again and three derived fields, an effect whose condition does not
-hold, and one that sets a field; in turn, as multiples of that with lists alone; then, by timers around them, the shares of the parts, as
+hold, one that sets a field, a sum in another record and an effect that changes one; in turn, as multiples of that with lists alone; then, by timers around them, the shares of the parts, as
 conditions have them; and what the way in and out over a socket adds to it.
 """
 
@@ -77,11 +77,24 @@ WAYS: dict[str, tuple[Any, dict[str, Any], list[dict[str, Any]]]] = {
         {"seen": {"type": "integer"}},
         [{"on": "update", "if": "after.capacity != before.capacity", "set": {"seen": "after.capacity"}}],
     ),
+    "a sum in another record": (_LISTS, {}, []),
+    "an effect that changes another": (
+        _LISTS,
+        {},
+        [{"on": "update", "change": "after.area", "set": {"seen": "after.capacity"}}],
+    ),
+}
+#: Of some, fields of the records that all the others refer to.
+AREAS: dict[str, dict[str, Any]] = {
+    "a sum in another record": {
+        "total": {"type": "integer", "derived": {"sum": "each.capacity", "of": f"{ONE}.area"}}
+    },
+    "an effect that changes another": {"seen": {"type": "integer"}},
 }
 
 
-def _service(path: Path, way: tuple[Any, dict[str, Any], list[dict[str, Any]]]) -> Service:
-    rule, fields, effects = way
+def _service(path: Path, way: str) -> Service:
+    rule, fields, effects = WAYS[way]
     gauges = {**GAUGES, "access": dict.fromkeys(_RIGHTS, rule), **({"effects": effects} if effects else {})}
     gauges["access"]["create"] = ["everyone"]
     gauges["fields"] = {**GAUGES["fields"], "area": {"references": "areas"}, **fields}
@@ -91,6 +104,7 @@ def _service(path: Path, way: tuple[Any, dict[str, Any], list[dict[str, Any]]]) 
         "fields": {
             "code": {"type": "string", "required": True, "unique": True, "fixed": True},
             "state": {"type": "string", "required": True},
+            **AREAS.get(way, {}),
         },
     }
     service = open_service(definitions_from({ONE: gauges, "areas": areas}), path)
@@ -226,7 +240,7 @@ def main() -> None:
     dice = random.Random(1)
     with tempfile.TemporaryDirectory(dir=memory) as folder:
         services = {
-            name: _service(Path(folder) / f"{place}.db", way)
+            name: _service(Path(folder) / f"{place}.db", name)
             for place, (name, way) in enumerate(WAYS.items())
         }
         apps = {name: create_app(one, Settings()).wsgi_app for name, one in services.items()}

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import json
 import random
 import re
+import sqlite3
 from collections.abc import Iterator
 from decimal import Decimal
 from pathlib import Path
@@ -18,7 +20,7 @@ from fenland.core.limits import Limits
 from fenland.service.project import read_source
 from fenland.service.proof.verifying import verify_database
 from fenland.service.service import Service
-from support import bearer, workshop_of
+from support import bearer, fenland, new_project, start, workshop_of
 
 EVERYONE = {right: ["everyone"] for right in ("read", "create", "update", "delete")}
 #: What carl of the crew may neither see nor change.
@@ -257,6 +259,26 @@ def test_taking_a_save_back_takes_back_what_rules_did(works: httpx.Client) -> No
     ) == (True, 2, "open")
 
 
+def test_what_a_rule_did_is_not_anybodys_to_take_back_alone(works: httpx.Client) -> None:
+    close(works).raise_for_status()
+    ruled = [one for one in entries(works, collection="stations") if one["rule"] == "tickets:1"]
+    undo = f"/v1/history/{ruled[0]['sequence']}/undo"
+    assert works.post(undo, headers=bearer("carl")).status_code == 404
+    assert works.post(undo).status_code == 200
+    assert station(works)["last_work"] is None
+
+
+def test_who_sees_what_a_rule_did_may_not_take_it_back_by_its_right(tmp_path: Path) -> None:
+    seen = {**WORKS["stations"], "access": OFFICE | {"read": ["everyone"]}}
+    with workshop_of({**WORKS, "stations": seen}, tmp_path / "seen.db") as (service, http):
+        prepared(service, http)
+        close(http).raise_for_status()
+        [ruled] = [one for one in entries(http, collection="stations") if one["rule"] == "tickets:1"]
+        answer = http.post(f"/v1/history/{ruled['sequence']}/undo", headers=bearer("carl"))
+        assert answer.status_code == 409 and "may not change" in answer.text, answer.text
+        assert station(http)["last_work"] is not None
+
+
 def test_taking_a_creation_back_takes_what_was_made_with_it_first(works: httpx.Client) -> None:
     made(works, "stations", code="S2")
     assert len(visits(works)) == 4
@@ -451,3 +473,86 @@ def test_the_guide_says_what_happens(tmp_path: Path) -> None:
         assert http.get("/v1/records/tickets/2").json()["board"] == "South"
         http.delete("/v1/records/tickets/1").raise_for_status()
         assert http.get("/v1/records/reminders").json()["items"] == []
+
+
+def test_what_follows_is_told_but_for_fields_that_somebody_may_not_read(works: httpx.Client) -> None:
+    found = works.get("/v1/schemas/tickets/consequences").json()
+    told = {(one["kind"], one["place"], one["by"]) for one in found["items"]}
+    assert {
+        ("effect", "stations.last_work", "tickets"),
+        ("delete", "visits", "tickets"),
+        ("effect", "tickets.station", None),
+    } <= told
+    assert found["unseen"] == 0
+    made_of = next(
+        one
+        for one in works.get("/v1/schemas/visits/consequences").json()["items"]
+        if one["place"] == "visits.text"
+    )
+    assert (made_of["kind"], made_of["by"], made_of["found"]) == (
+        "create",
+        "stations",
+        "each of templates where each.active",
+    )
+    # Carl may read no station.
+    carls = works.get("/v1/schemas/tickets/consequences", headers=bearer("carl")).json()
+    assert carls["unseen"] == len(found["items"]) - len(carls["items"]) > 2
+    assert "stations" not in str(carls["items"]) and "last_work" not in str(carls)
+    answer = works.get("/v1/schemas/stations/consequences", headers=bearer("carl"))
+    assert answer.status_code == 403
+
+
+def test_a_preview_tells_what_would_follow(works: httpx.Client) -> None:
+    found = works.post("/v1/records/tickets/T1/preview", json={"state": "done"}).json()
+    told = {(one["collection"], one["key"], one["action"], one["rule"]) for one in found["consequences"]}
+    assert ("stations", "S1", "update", "tickets:1") in told and (
+        "stations",
+        "S1",
+        "derive",
+        "stations:1",
+    ) in told
+    assert next(one for one in found["consequences"] if one["collection"] == "visits")["changes"] == {
+        "done": {"before": False, "after": True}
+    }
+    carls = works.post(
+        "/v1/records/tickets/T1/preview", json={"state": "done"}, headers=bearer("carl")
+    ).json()
+    assert (carls["consequences"], carls["unseen"]) == ([], len(found["consequences"]))
+    assert station(works)["last_work"] is None
+
+
+def test_the_command_line_foresees_it_folds_what_is_derived_and_recomputes(tmp_path: Path) -> None:
+    folder = new_project(tmp_path / "works")
+    (folder / "collections" / "notes.yaml").unlink()
+    access = {right: ["editor"] for right in ("read", "create", "update", "delete")}
+    for name, one in WORKS.items():
+        (folder / "collections" / f"{name}.yaml").write_text(json.dumps({**one, "access": access}))
+    for one in folder.glob("records.db*"):
+        one.unlink()
+    fenland("account", "add", "ada", "--role", "editor", "--project", str(folder))
+    issued = fenland("account", "token", "ada", "--project", str(folder), "--json")
+    running = start("start", folder, folder / "log")
+    try:
+        signed = {"FENLAND_ADDRESS": running.address, "FENLAND_TOKEN": json.loads(issued.stdout)["token"]}
+        fenland("create", "stations", "code=S1", env=signed)
+        for number in range(3):
+            fenland("create", "tickets", f"code=T{number}", "station=S1", env=signed)
+        seen = fenland("update", "tickets", "T1", "state=done", "--preview", env=signed).stdout
+        assert (
+            "And stations S1: update by tickets.yaml" in seen.replace("collections/", "")
+            and "last_work" in seen
+        )
+        told = fenland("history", "stations", "S1", env=signed).stdout
+        assert "3 derived changes" in told or "2 derived changes" in told
+        assert "brought about open" in fenland("history", "stations", "S1", "--derived", env=signed).stdout
+    finally:
+        running.stop()
+    assert "Nothing differs" in fenland("recompute", "--project", str(folder)).stdout
+    raw = sqlite3.connect(next(folder.glob("*.db")))
+    raw.execute("UPDATE stations SET open = 7")
+    raw.commit()
+    raw.close()
+    told = fenland("recompute", "stations", "--project", str(folder)).stdout
+    assert "stations S1: open 7 → 3" in told
+    assert "Nothing differs" in fenland("recompute", "--project", str(folder)).stdout
+    fenland("recompute", "station", "--project", str(folder), code=1)

@@ -24,3 +24,11 @@ export const rulesOf = (collection: string) =>
     queryKey: ["rules", collection],
     queryFn: ({ signal }) => ask("/v1/schemas/{collection}/access", "get", { at: { collection }, signal }),
   });
+
+export type Consequence = Schemas["Consequences"]["items"][number];
+
+export const consequencesOf = (collection: string) =>
+  queryOptions({
+    queryKey: ["consequences", collection],
+    queryFn: ({ signal }) => ask("/v1/schemas/{collection}/consequences", "get", { at: { collection }, signal }),
+  });

@@ -623,6 +623,29 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/v1/schemas/{collection}/consequences": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        /** @description The collection's name. */
+        collection: string;
+      };
+      cookie?: never;
+    };
+    /**
+     * What follows from changes, and in its fields
+     * @description What follows from changes, and in its fields.
+     */
+    get: operations["listConsequences"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/v1/schemas/{collection}/choices/{field}": {
     parameters: {
       query?: never;
@@ -1427,6 +1450,27 @@ export interface components {
     ChoicePage: {
       items: components["schemas"]["Choice"][];
       next: string | null;
+    };
+    /** @description What follows from changes: fields that are derived, begin with something, or are set. */
+    Consequences: {
+      items: {
+        /** @enum {string} */
+        kind: "derived" | "default" | "series" | "effect" | "create" | "delete" | "deletion";
+        /** @description The field that it is about; or the collection. */
+        place: string;
+        does: string;
+        sources: string[];
+        on: string[];
+        if: string | null;
+        /** @description The collection that it follows from. */
+        by: string | null;
+        /** @description The records that a rule finds. */
+        found: string | null;
+        file: string | null;
+        line: number | null;
+      }[];
+      /** @description How many are about fields that are not the caller's to read. */
+      unseen: number;
     };
     /** @description Whether something may be done, by which rule, and which parts of it decide. */
     Judgement: {
@@ -3796,6 +3840,37 @@ export interface operations {
         };
         content: {
           "application/json": components["schemas"]["AccessMatrix"];
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      403: components["responses"]["not-permitted"];
+      404: components["responses"]["not-found"];
+      413: components["responses"]["too-large"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+    };
+  };
+  listConsequences: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        /** @description The collection's name. */
+        collection: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description What follows, one by one. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Consequences"];
         };
       };
       400: components["responses"]["malformed"];

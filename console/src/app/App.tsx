@@ -4,6 +4,7 @@ import { QueryClientProvider } from "@tanstack/react-query";
 import { useState } from "react";
 import { createBrowserRouter, Navigate, RouterProvider } from "react-router";
 import { basePath } from "../api/base";
+import { ConsequencesPage } from "../features/access/ConsequencesPage";
 import { RulesPage } from "../features/access/RulesPage";
 import { ActivityPage } from "../features/activity/ActivityPage";
 import { AccountsPage } from "../features/accounts/AccountsPage";
@@ -30,6 +31,7 @@ const createRouter = () =>
           { index: true, element: <StartPage /> },
           { path: "c/:collection", element: <ListPage /> },
           { path: "c/:collection/access", element: <RulesPage /> },
+          { path: "c/:collection/consequences", element: <ConsequencesPage /> },
           { path: "c/:collection/import", element: <ImportPage /> },
           { path: "c/:collection/r/:recordKey/past", element: <PastPage /> },
           { path: "c/:collection/r/:recordKey/compare", element: <ComparePage /> },

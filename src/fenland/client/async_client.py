@@ -371,6 +371,10 @@ class AsyncClient:
         """Who may do what with the records of a collection, by role."""
         return await self._run(calls.rules(collection))
 
+    async def consequences(self, collection: str) -> Mapping[str, Any]:
+        """What follows from changes of records, and in their fields: `items`, and how many are `unseen`."""
+        return await self._run(calls.consequences(collection))
+
     async def update_many(
         self,
         collection: str,

@@ -219,6 +219,13 @@ def rules(collection: str) -> Flow[Mapping[str, Any]]:
     return found
 
 
+def consequences(collection: str) -> Flow[Mapping[str, Any]]:
+    """What follows from changes of records, and in their fields."""
+    address = path("schemas", collection, "consequences")
+    found: Mapping[str, Any] = yield from ask_json(Request("GET", address))
+    return found
+
+
 def choices(collection: str, field_name: str, q: str | None, limit: int | None) -> Walk[Mapping[str, Any]]:
     """What a field may hold."""
     address = path("schemas", collection, "choices", field_name)

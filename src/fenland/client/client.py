@@ -364,6 +364,10 @@ class Client:
         """Who may do what with the records of a collection, by role."""
         return self._run(calls.rules(collection))
 
+    def consequences(self, collection: str) -> Mapping[str, Any]:
+        """What follows from changes of records, and in their fields: `items`, and how many are `unseen`."""
+        return self._run(calls.consequences(collection))
+
     def update_many(
         self,
         collection: str,

@@ -15,7 +15,7 @@ from fenland.core.access.field_access import Record
 from fenland.core.access.policy import Caller, Sight
 from fenland.core.changes.change import ALONE, Act, Stamp
 from fenland.core.definitions.model import Field, place_of
-from fenland.core.history.entries import BEYOND_ALL, Entry
+from fenland.core.history.entries import Entry
 from fenland.core.limits import Limits
 from fenland.core.problems import Conflict
 from fenland.service.service import Resource, Service
@@ -135,10 +135,8 @@ class View:
 
     def settled(self, record: Record) -> int:
         """The last version of a record that was not merely derived."""
-        newest, _ = self.history.of_record(self.reading, record["id"], below=BEYOND_ALL, limit=1)
-        if newest and newest[0].settled is not None:
-            return newest[0].settled
-        return int(record["version"])
+        found = self.history.settled(self.reading, record["id"])
+        return int(record["version"]) if found is None else found
 
     def last_number(self, resource: Resource, item: Field) -> int:
         """How far the series of a field has come; one below its first number where it has not begun."""

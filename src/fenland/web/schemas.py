@@ -11,9 +11,10 @@ from fenland.core.definitions.model import Right
 from fenland.core.problems import NotPermitted
 from fenland.service.accounts.accounts import manages
 from fenland.service.forms.choices import ChoicesRequest, list_choices
-from fenland.service.forms.explain import rules_of
+from fenland.service.forms.explain import consequences_in, rules_of
 from fenland.service.forms.form import create_form
 from fenland.service.service import Resource
+from fenland.service.work import snapshot
 from fenland.web.edit_forms import form_json
 from fenland.web.http import parameters as p
 from fenland.web.http.answers import Answer, json_answer
@@ -63,6 +64,16 @@ def _rules(call: Call) -> Answer:
     return json_answer(rules_of(service, call.collection))
 
 
+def _consequences(call: Call) -> Answer:
+    service, policy = call.service, call.service.resource(call.collection).policy
+    call.check()
+    if not policy.ever("read", service.sight(call.caller)):
+        raise NotPermitted("Only who may read records here can see what follows from changes.")
+    with snapshot(service) as view:
+        told, unseen = consequences_in(view, call.caller, call.collection)
+    return json_answer({"items": [one.as_json() for one in told], "unseen": unseen})
+
+
 def _choices(call: Call) -> Answer:
     asked = ChoicesRequest(
         call.collection, call.place["field"], call.get(p.Q), call.get(p.LIMIT), call.get(p.CURSOR)
@@ -98,6 +109,11 @@ ROUTES: tuple[Route, ...] = (
         "GET", f"{_ONE}/access", "readRules", "Who may do what with records, by role", _rules,
         answers={200: Reply("Rights and fields, by role.", "AccessMatrix")}, problems=("not-permitted",),
         late=True,
+    ),
+    Route(
+        "GET", f"{_ONE}/consequences", "listConsequences", "What follows from changes, and in its fields",
+        _consequences, answers={200: Reply("What follows, one by one.", "Consequences")},
+        problems=("not-permitted",), late=True,
     ),
     Route(
         "GET", f"{_ONE}/choices/{{field}}", "listChoices", "What a field may hold, searched", _choices,

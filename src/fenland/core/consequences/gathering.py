@@ -86,12 +86,15 @@ class Gathering:
         return self._fitting.value(total, problems)
 
     def moved(self, stored: Any, went: Gifts, came: Gifts, problems: list[Problem]) -> Any:
-        """The same, by the value that it had and what went and came since. For one that is `incremental`."""
-        total = _exactly(stored)
-        for sign, gifts in ((-1, went), (1, came)):
-            for one in gifts:
-                if one is not LEFT_OUT:
-                    total += sign * _exactly(one)
+        """The same, by the value that it had and what went and came since. For one that is `incremental`.
+
+        All of them are multiples of what the field holds, whole or decimal, of which Python's sums are exact.
+        """
+        total = stored
+        for one in came:
+            total = total if one is LEFT_OUT else total + one
+        for one in went:
+            total = total if one is LEFT_OUT else total - one
         return self._fitting.value(total, problems)
 
 

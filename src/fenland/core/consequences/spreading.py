@@ -143,8 +143,12 @@ class Spread:
         failed = any(one is REFUSED for one in gifts)
         if known and not failed and parents[0] == parents[1] and gifts[0] == gifts[1]:
             return
+        record: Record | None = None
         for number, (parent, gift) in enumerate(zip(parents, gifts, strict=True)):
-            record = None if parent is None else self._lookups.by_key(node.collection.name, parent)
+            if parent is None:
+                continue
+            if record is None or record[node.collection.key] != parent:
+                record = self._lookups.by_key(node.collection.name, parent)
             if record is None:
                 continue
             mark = self._mark(node, record["id"], cause)

@@ -36,6 +36,8 @@ class Consequence:
     #: The collection whose changes it follows from, where that is another; and the records that it finds.
     by: str = ""
     found: str = ""
+    #: All fields that it asks for anything, besides its sources.
+    asks: tuple[str, ...] = ()
     file: str = ""
     line: int = 0
 
@@ -97,6 +99,7 @@ def _effect(effect: Effect, collection: Collection, definitions: Definitions) ->
         condition="" if effect.condition is None else effect.condition.text,
         by="" if target is collection else collection.name,
         found="" if search is None else str(search),
+        asks=_named(_asked(effect, effect.rules, collection)),
         file=effect.file,
         line=effect.line,
     )

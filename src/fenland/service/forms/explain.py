@@ -10,12 +10,13 @@ from fenland.core.access.explaining import deciding, matrix
 from fenland.core.access.field_access import PROTECTIONS, Record
 from fenland.core.access.knowing import Known
 from fenland.core.access.policy import Caller, Sight
+from fenland.core.consequences.telling import Consequence, consequences_of
 from fenland.core.definitions.model import EVERYONE, OWNER, RIGHTS, Rule
 from fenland.service.accounts.accounts import permit_managing, there
 from fenland.service.accounts.callers import actor_of
 from fenland.service.records.finding import Address, find
 from fenland.service.service import Resource, Service
-from fenland.service.work import snapshot
+from fenland.service.work import View, snapshot
 
 
 @dataclass(frozen=True, slots=True)
@@ -117,3 +118,26 @@ def _listed(judged: _Judged, grants: frozenset[str]) -> str:
 def rules_of(service: Service, collection: str) -> dict[str, Any]:
     """The rules of a collection by role, for people to read. Raises `NotFound`."""
     return matrix(service.resource(collection).collection, service.definitions.roles)
+
+
+def consequences_in(view: View, caller: Caller, collection: str) -> tuple[list[Consequence], int]:
+    """What follows in a collection and from changes there, for people to read; and how much more there is.
+
+    That is what is about fields that the caller can read of no record. Raises `NotFound`.
+    """
+    sight, told, unseen = view.sight(caller), list[Consequence](), 0
+    view.resource(collection)
+
+    def readable(place: str) -> bool:
+        name, _, field = place.partition(".")
+        policy = view.resource(name).policy
+        return policy.ever("read", sight) and field not in policy.fields(sight).hidden
+
+    for one in consequences_of(view.service.definitions):
+        if collection not in (one.by, one.place.partition(".")[0]):
+            continue
+        if all(map(readable, (one.place, *one.sources, *one.asks))):
+            told.append(one)
+        else:
+            unseen += 1
+    return told, unseen

@@ -315,6 +315,8 @@ class _Run:
     reader: Reader
     #: Entries that were read together, by sequence.
     ahead: dict[int, Entry] = field(default_factory=dict)
+    #: The entry of the save that is being taken back, which is not what followed from it.
+    root: int = 0
 
     def look_ahead(self, saves: list[_Save]) -> None:
         """Reads the entries of saves at once, where they stand close together and are not many."""
@@ -331,8 +333,9 @@ class _Run:
         return known or self.work.history.entry(self.work.reading, sequence)
 
     def acting(self, entry: Entry) -> Caller:
-        """In whose right an entry is taken back: what a rule did, in that of the rule."""
-        return self.caller if entry.rule is None else replace(self.caller, by_rule=True)
+        """By whose right an entry goes back: what a rule did because of the save goes by that of the rule."""
+        followed = entry.rule is not None and entry.sequence != self.root
+        return replace(self.caller, by_rule=True) if followed else self.caller
 
     def told(self, entry: Entry, conflict: Conflict) -> Conflict:
         """The same conflict; of what a rule did, without values, of which the caller may not read some."""
@@ -344,6 +347,7 @@ class _Run:
         turn.breathe()
         done: list[Undone] = []
         entry: Entry | None = None
+        self.root = min(save)
         try:
             with self.work.nested() if by_itself else nullcontext():
                 for sequence in save:

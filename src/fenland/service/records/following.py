@@ -175,15 +175,19 @@ class _Chain:
         """Has the effects of a change happen, in the order of the file, and what is derived behind each."""
         change, failed = self.changes[place], self._draft.service.rule_failed
         trigger = self._trigger if place == 0 else _TRIGGERS.get(change.action)
+        reaching = self._draft.service.reaches.on(change.collection, trigger)
+        own = change.action == "derive" and self._draft.resource(change.collection).rules.effects.on("update")
+        if not reaching and not own:
+            return
         names = {
             **self._draft.sight(self._caller).names,
             "before": change.before or {},
             "after": change.after or {},
         }
-        if change.action == "derive":
+        if own:
             self._set_own(place)
             self._still()
-        for effect in self._draft.service.reaches.on(change.collection, trigger):
+        for effect in reaching:
             if effect.happens(names, failed):
                 self._carry_out(place, effect, names)
                 self._still()

@@ -94,6 +94,8 @@ class TableHistory:
             .limit(limited),
             engine,
         )
+        newest = select(table.c.settled).where(of_record).order_by(table.c.version.desc()).limit(1)
+        self._settled = Prepared(newest, engine)
         some = select(table.c.sequence, table.c.version, table.c.changes, table.c.sealed)
         self._changed = Prepared(
             some.where(of_record, table.c.version > bindparam("version"))
@@ -259,6 +261,11 @@ class TableHistory:
         given = {"record_id": record_id, "below": below, "x_limit": limit + 1}
         rows, cut = self._of_record.some(reading, given, self._limits.answer)
         return [self._entry(reading, row) for row in rows[:limit]], cut or len(rows) > limit
+
+    def settled(self, reading: Reading, record_id: str) -> int | None:
+        """See `History`."""
+        row = self._settled.one(reading, {"record_id": record_id})
+        return None if row is None or row[0] is None else int(row[0])
 
     def first_changes(
         self, reading: Reading, record_id: str, version: int, *, above: int

@@ -252,6 +252,9 @@ class History(Protocol):
         There are fewer than `limit` where they would be too large together.
         """
 
+    def settled(self, reading: Reading, record_id: str) -> int | None:
+        """Where a record was merely derived last, its last version before that was not; otherwise None."""
+
     def first_changes(
         self, reading: Reading, record_id: str, version: int, *, above: int
     ) -> Iterator[list[tuple[int, Mapping[str, tuple[Any, Any]]]]]:

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from typing import get_args
+
+from fenland.core.consequences.telling import Kind
 from fenland.web.http.schemas import ANY, FLAG, MOMENT, NUMBER, OPEN, TEXT, Schema, closed, nullable, ref
 
 _NAMES: Schema = {"type": "array", "items": TEXT}
@@ -68,6 +71,32 @@ SCHEMAS: dict[str, Schema] = {
     "TokenIssued": closed({"token": {"type": "string", "description": "Shown this once."}, **_TOKEN}),
     "ChoicePage": closed(
         {"items": {"type": "array", "items": ref("schemas/Choice")}, "next": nullable(TEXT)}
+    ),
+    "Consequences": closed(
+        {
+            "items": {
+                "type": "array",
+                "items": closed(
+                    {
+                        "kind": {"type": "string", "enum": list(get_args(Kind))},
+                        "place": {**TEXT, "description": "The field that it is about; or the collection."},
+                        "does": TEXT,
+                        "sources": {"type": "array", "items": TEXT},
+                        "on": {"type": "array", "items": TEXT},
+                        "if": nullable(TEXT),
+                        "by": {**nullable(TEXT), "description": "The collection that it follows from."},
+                        "found": {**nullable(TEXT), "description": "The records that a rule finds."},
+                        "file": nullable(TEXT),
+                        "line": nullable(NUMBER),
+                    }
+                ),
+            },
+            "unseen": {
+                **NUMBER,
+                "description": "How many are about fields that are not the caller's to read.",
+            },
+        },
+        description="What follows from changes: fields that are derived, begin with something, or are set.",
     ),
     "Judgement": closed(
         {
