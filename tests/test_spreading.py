@@ -23,6 +23,7 @@ from fenland.core.definitions.model import DefinitionMistakes
 from fenland.core.definitions.reading import definitions_from
 from fenland.core.limits import Limits
 from fenland.service.proof.verifying import verify_database
+from fenland.service.records import seen
 from support import NIGHTLY, bearer, fenland, new_project, start, workshop_of
 from test_migrating import done as migrated
 
@@ -517,6 +518,28 @@ def test_a_base_from_before_is_no_conflict_and_derived_fields_may_be_sent_as_see
         answer = sites.patch("/v1/records/sites/S1", json={field: value})
         assert (answer.status_code, answer.json()["errors"][0]["code"]) == (422, "derived")
     assert sites.patch("/v1/records/sites/S1", json={"hours": 6, "jobs": 3}).json()["version"] == 5
+
+
+def test_a_base_is_followed_over_ever_so_many_derived_changes(
+    sites: httpx.Client, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(seen, "_MOST_CHANGES", 3)
+    job(sites, "J0", hours=1).raise_for_status()
+    for number in range(5):
+        sites.patch("/v1/records/jobs/J0", json={"hours": number + 2}).raise_for_status()
+        if number == 2:
+            sites.patch("/v1/records/sites/S1", json={"cap": 90}).raise_for_status()
+    whole = sites.get("/v1/records/sites/S1").json()
+    assert whole["version"] == 8
+    for base, field, status in ((1, "name", 200), (2, "cap", 409), (3, "cap", 409)):
+        answer = sites.patch(
+            "/v1/records/sites/S1", params={"base": base}, json={field: "Weir" if field == "name" else 7}
+        )
+        assert answer.status_code == status, (base, answer.text)
+    sites.patch("/v1/records/sites/S1", json={"cap": 91}).raise_for_status()
+    for cap in (92, 93, 94):
+        sites.patch("/v1/records/sites/S1", json={"cap": cap}).raise_for_status()
+    assert "too often" in sites.patch("/v1/records/sites/S1?base=2", json={"name": "x"}).text
 
 
 #: What would follow and may not be, how it is asked for, and what of it is told.

@@ -6,6 +6,7 @@ from dataclasses import replace
 
 from fenland.core.access.field_access import Record
 from fenland.core.access.policy import Caller
+from fenland.core.history.entries import BEYOND_ALL, Entry
 from fenland.core.problems import Conflict, Malformed
 from fenland.service.records.finding import Base
 from fenland.service.service import Resource
@@ -36,6 +37,9 @@ def as_seen(view: View, caller: Caller, resource: Resource, stored: Record, base
     entries = view.history.since(
         view.reading, stored["id"], base.version - 1, most=_MOST_CHANGES, characters=_MOST_CHARACTERS
     )
+    if entries is None:
+        # Many of them may be of no account.
+        entries = _but_for_derived(view, stored["id"], base.version)
     if not entries or entries[0].version != base.version:
         raise Conflict(
             f"The record was changed too often since version {base.version}. Read it again.", version=version
@@ -59,3 +63,24 @@ def as_seen(view: View, caller: Caller, resource: Resource, stored: Record, base
             seen |= {name: after for name, (_, after) in entry.changes.items()}
             seen |= entry.kept()
     return seen
+
+
+def _but_for_derived(view: View, record_id: str, version: int) -> list[Entry] | None:
+    """The entry of a version and those since, oldest first, without those that merely derived.
+
+    None where there are too many.
+    """
+    found, below = list[Entry](), BEYOND_ALL
+    while len(found) <= _MOST_CHANGES:
+        entries, _ = view.history.of_record(view.reading, record_id, below=below, limit=1)
+        if not entries or entries[0].version < version:
+            return None
+        entry = entries[0]
+        if entry.version == version:
+            return [entry, *reversed(found)]
+        if entry.settled is None:
+            found.append(entry)
+            below = entry.version
+        else:
+            below = max(entry.settled, version) + 1
+    return None
