@@ -1,6 +1,6 @@
 """What follows from a change: values that are worked out from others, and what effects do.
 
-Here is how, on plain values; where records are found is handed in (`Lookups` of `spreading.py`). Which fields
-are derived, and what effects there are, definitions say (`core/definitions/derived.py` and `effects.py`); when
-it is done, `service/records/settling.py` and `following.py`.
+Here is how, on plain values; where records are found is handed in (`Lookups` of `spreading.py`). Which
+fields are derived, and what effects there are, definitions say (`core/definitions/derived.py`, `effects.py`);
+when it is done, `service/records/settling.py` and `following.py`.
 """
