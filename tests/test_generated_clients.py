@@ -54,7 +54,8 @@ from made.client import AuthenticatedClient
 from made.types import File
 
 client = AuthenticatedClient(base_url=sys.argv[1], token="sample-office")
-keys = {"_inspection": 17, "_landholder": "L0300", "_station": "PS-090", "_watercourse": "W06", "_work_ticket": "T-0300"}
+keys = {"_inspection": 17, "_landholder": "L0300", "_station": "PS-090", "_watercourse": "W06", "_work_ticket": "T-0300",
+        "_duty": "PS-090-keys", "_template": "keys", "_picture": "sluice-1.svg"}
 given_always = {"sequence": 5, "from_": 1, "collection": "stations", "field": "status", "name": "marta.quill", "id": "unknown",
                 "preview": True, "where": "false", "expect": 0}
 bodies = {

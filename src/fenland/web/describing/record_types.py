@@ -85,6 +85,21 @@ def _page(name: str) -> Schema:
     )
 
 
+_PREVIEW = closed(
+    {
+        "preview": FLAG,
+        "version": NUMBER,
+        "changes": {"type": "object", "additionalProperties": ref("schemas/Change")},
+        "record": OPEN,
+        "errors": {"type": "array", "items": ref("schemas/FieldError")},
+        "ignored": {"type": "array", "items": TEXT},
+        "consequences": {"type": "array", "items": ref("schemas/Consequence")},
+        "unseen": {**NUMBER, "description": "How many follow besides, or are not the caller's to see."},
+    },
+    description="What a change would do, had it been saved.",
+)
+
+
 def schemas_of(about: RecordType) -> dict[str, Schema]:
     """Its schemas: records as answered, to create and to patch, and what holds them."""
     collection, name, fields = about.collection, about.name, about.collection.fields
@@ -132,20 +147,5 @@ def schemas_of(about: RecordType) -> dict[str, Schema]:
             },
             description="All an edit form needs; `version` and `etag` are null for what is yet to be created.",
         ),
-        f"{name}Preview": closed(
-            {
-                "preview": FLAG,
-                "version": NUMBER,
-                "changes": {"type": "object", "additionalProperties": ref("schemas/Change")},
-                "record": OPEN,
-                "errors": {"type": "array", "items": ref("schemas/FieldError")},
-                "ignored": {"type": "array", "items": TEXT},
-                "consequences": {"type": "array", "items": ref("schemas/Consequence")},
-                "unseen": {
-                    **NUMBER,
-                    "description": "How many follow besides, or are not the caller's to see.",
-                },
-            },
-            description="What a change would do, had it been saved.",
-        ),
+        f"{name}Preview": _PREVIEW,
     }
