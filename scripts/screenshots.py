@@ -79,9 +79,9 @@ fenland history landholders L0044
 fenland verify --head kept-elsewhere.jsonl
 """
 CONSEQUENCES = """\
-fenland consequences $FENLAND_PROJECT
+COLUMNS=150 fenland consequences $FENLAND_PROJECT | head -22
 fenland create tickets title='Grease the sluice' station=PS-001 hours=2 cost=12.5
-fenland update tickets T-0901 state=done
+fenland update tickets T-0901 state=done --preview
 fenland update tickets T-0901 total=3
 """
 EVALUATE = """\

@@ -539,7 +539,7 @@ def test_the_command_line_foresees_it_folds_what_is_derived_and_recomputes(tmp_p
             fenland("create", "tickets", f"code=T{number}", "station=S1", env=signed)
         seen = fenland("update", "tickets", "T1", "state=done", "--preview", env=signed).stdout
         assert (
-            "And stations S1: update by tickets.yaml" in seen.replace("collections/", "")
+            "And stations S1 changes by tickets.yaml" in seen.replace("collections/", "")
             and "last_work" in seen
         )
         told = fenland("history", "stations", "S1", env=signed).stdout

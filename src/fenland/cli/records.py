@@ -207,10 +207,20 @@ def _show_preview(found: Preview, as_json: bool) -> None:
         raise typer.Exit(Exit.INVALID)
 
 
+#: What becomes of a record, in words.
+_DONE = {
+    "create": "is created",
+    "update": "changes",
+    "derive": "is worked out anew",
+    "delete": "is deleted",
+    "restore": "comes back",
+}
+
+
 def _show_consequences(found: Preview) -> None:
     for one in found.consequences:
         by = f" [dim]by {escape(one['rule'])}[/]" if one["rule"] else ""
-        out.print(f"And {escape(one['collection'])} {escape(str(one['key']))}: {one['action']}{by}")
+        out.print(f"And {escape(one['collection'])} {escape(str(one['key']))} {_DONE[one['action']]}{by}")
         for name, change in one["changes"].items():
             out.print(
                 f"  {name}  {escape(shown(change['before']))} → [bold]{escape(shown(change['after']))}[/]"

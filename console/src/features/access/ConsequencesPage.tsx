@@ -49,7 +49,8 @@ export function ConsequencesPage() {
           {ones.map((one, place) => (
             <Box key={place} sx={{ mb: 1.5, overflowWrap: "anywhere" }}>
               <Typography>
-                <b>{one.place.split(".")[1] ?? "the record"}</b> {WORDS[one.kind]} <code>{one.does}</code>
+                <b>{one.place.split(".")[1] ?? "the record"}</b> {WORDS[one.kind]}{" "}
+                {one.kind === "deletion" || one.kind === "series" ? one.does : <code>{one.does}</code>}
               </Typography>
               <Typography variant="body2" color="textSecondary">
                 {[when(one, titleOf), one.found, one.file && `${one.file}:${one.line}`].filter(Boolean).join(" · ")}

@@ -41,6 +41,11 @@ export function RulesPage() {
       <Typography variant="h1" sx={{ mt: 0.5, mb: 2 }}>
         Permissions for {info.data.title.toLowerCase()}
       </Typography>
+      <Typography sx={{ mb: 2 }}>
+        <Link component={RouterLink} to={`/c/${collection}/consequences`}>
+          What follows from changes of them
+        </Link>
+      </Typography>
       <Matrix rules={found.data} />
     </>
   );

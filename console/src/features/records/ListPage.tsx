@@ -100,9 +100,6 @@ function Heading({ info, view, count }: { info: CollectionInfo; view: ListView; 
           </Typography>
         )}
       </Box>
-      <Button component={Link} to={`/c/${info.name}/consequences`}>
-        What follows
-      </Button>
       <Button component={Link} to={`/c/${info.name}/access`}>
         Permissions
       </Button>
