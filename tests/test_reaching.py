@@ -343,6 +343,70 @@ def test_effects_that_go_on_and_on_are_ended_and_their_chain_is_told(tmp_path: P
         assert http.get("/v1/records/b/B").json()["n"] == 0
 
 
+def test_what_an_effect_may_not_set_in_a_derived_record_refuses_all_of_it(tmp_path: Path) -> None:
+    effect = {"on": "update", "if": "after.jobs > 0", "set": {"good": "true", "few": "after.jobs * 9"}}
+    fields = {
+        "code": CODE,
+        "good": FLAG,
+        "few": WHOLE | {"maximum": 8},
+        "jobs": WHOLE | {"derived": {"count": "b.a"}},
+    }
+    described = {
+        "a": {"key": "code", "access": EVERYONE, "fields": fields, "effects": [effect]},
+        "b": {"key": "code", "access": EVERYONE, "fields": {"code": CODE, "a": {"references": "a"}}},
+    }
+    with workshop_of(described, tmp_path / "both.db") as (_, http):
+        made(http, "a", code="A")
+        answer = http.post("/v1/records/b", json={"code": "B", "a": "A"})
+        assert answer.status_code == 422 and "few: Must be at most 8" in answer.text
+        assert http.get("/v1/records/a/A").json()["good"] is None
+
+
+def test_what_follows_from_all_of_a_request_is_bounded_together(tmp_path: Path) -> None:
+    described = {
+        "a": {"key": "code", "access": EVERYONE, "fields": {"code": CODE, "name": TEXT}},
+        "b": {
+            "key": "code", "access": EVERYONE,
+            "fields": {"code": CODE, "a": {"references": "a"}, "of": TEXT | {"derived": "record.a.name"}},
+        },
+    }  # fmt: skip
+    with workshop_of(described, tmp_path / "many.db", Limits(evaluation=4_000)) as (_, http):
+        made(http, "a", code="A", name="0")
+        for number in range(40):
+            made(http, "b", code=f"B{number}", a="A")
+        http.patch("/v1/records/a/A", json={"name": "1"}).raise_for_status()
+        items = [
+            {"action": "update", "collection": "a", "key": "A", "fields": {"name": f"{one}"}}
+            for one in range(2, 32)
+        ]
+        answer = http.post("/v1/batch", json={"items": items})
+        assert "evaluation_limit" in answer.text, answer.text
+        assert {one["of"] for one in http.get("/v1/records/b").json()["items"]} == {"1"}
+
+
+def test_a_derived_address_must_have_a_scheme_that_may_be_kept(tmp_path: Path) -> None:
+    link = {"type": "string", "format": "uri"}
+    described = {
+        "a": {"key": "code", "access": EVERYONE, "fields": {"code": CODE, "scheme": TEXT}},
+        "b": {
+            "key": "code", "access": EVERYONE,
+            "fields": {"code": CODE, "a": {"references": "a"}, "link": link | {"derived": 'record.a.scheme + "://x.example"'}},
+        },
+    }  # fmt: skip
+    with workshop_of(described, tmp_path / "links.db") as (_, http):
+        made(http, "a", code="A", scheme="https")
+        made(http, "b", code="B", a="A")
+        answer = http.patch("/v1/records/a/A", json={"scheme": "gopher"})
+        assert answer.status_code == 422 and answer.json()["errors"][0]["problems"][0]["code"] == "scheme"
+
+
+def test_the_preview_of_bringing_back_tells_what_would_be_refused(works: httpx.Client) -> None:
+    works.delete("/v1/records/tickets/T2").raise_for_status()
+    works.patch("/v1/records/tickets/T1", json={"state": "done"}).raise_for_status()
+    answer = works.post("/v1/records/tickets/T2/restore", params={"preview": "true"})
+    assert [(one["key"], one["action"]) for one in answer.json()["consequences"]] == [("S1", "derive")]
+
+
 def test_more_than_the_limit_is_refused(tmp_path: Path) -> None:
     fields = {"code": CODE, "n": WHOLE}
     many = {"on": "update", "change": "b", "where": "true", "set": {"n": "after.n"}}

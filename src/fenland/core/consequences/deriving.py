@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from functools import partial
 from typing import Any
 
 from fenland.core.access.policy import nothing
@@ -50,36 +52,48 @@ class Derivations:
         if not self._all:
             return {}
         wrong = {problem.pointer.split("/", 2)[1] for problem in problems if problem.pointer}
-        whole, found = dict(record), Record()
+        whole, found, told = dict(record), Record(), Telling(problems, failed)
         for one in self._all:
             name = one.field.name
             if not wrong.isdisjoint(one.inputs):
                 wrong.add(name)
                 continue
             follow_own = through_itself(follow, self.collection, whole)
-            value = self._worked_out(one, {"record": whole, FOLLOW: follow_own}, problems, failed)
+            names = {"record": whole, FOLLOW: follow_own}
+            value = come_to(one.field, one.formula, whole, partial(one.value, names, problems), told)
             if value is REFUSED:
                 wrong.add(name)
             else:
                 whole[name] = found[name] = value
         return found
 
-    @staticmethod
-    def _worked_out(one: Fitted, names: Mapping[str, Any], problems: list[Problem], failed: Failed) -> Any:
-        value, why, item = None, "it comes to nothing", one.field
-        try:
-            value = one.value(names, problems)
-        except EvaluationError as error:
-            why = str(error).rstrip(".")
-            if item.nullable:
-                failed(one.formula, why)
-        if value is None and not item.nullable:
-            problems.append(nothing_comes_of_it(item, one.formula, names["record"], why))
-            return REFUSED
-        return value
+
+@dataclass(frozen=True, slots=True)
+class Telling:
+    """Who is told what is wrong, and of rules that fail where their field may hold nothing."""
+
+    problems: list[Problem]
+    failed: Failed
 
 
-def nothing_comes_of_it(
+def come_to(
+    item: Field, rule: Formula | Aggregate, record: Mapping[str, Any], run: Callable[[], Any], told: Telling
+) -> Any:
+    """What `run` gives a derived field of a record, or `REFUSED` with a problem; an error gives null."""
+    value, why = None, "it comes to nothing"
+    try:
+        value = run()
+    except EvaluationError as error:
+        why = str(error).rstrip(".")
+        if item.nullable:
+            told.failed(rule, why)
+    if value is None and not item.nullable:
+        told.problems.append(_nothing_comes_of_it(item, rule, record, why))
+        return REFUSED
+    return value
+
+
+def _nothing_comes_of_it(
     item: Field, rule: Formula | Aggregate, record: Mapping[str, Any], why: str
 ) -> Problem:
     """The problem of a derived field that must hold a value, and comes to none."""

@@ -9,9 +9,10 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
+from functools import partial
 from typing import Any, Protocol
 
-from fenland.core.consequences.deriving import Failed, nothing_comes_of_it, through_itself
+from fenland.core.consequences.deriving import Failed, Telling, come_to, through_itself
 from fenland.core.consequences.fitting import Fitted
 from fenland.core.consequences.gathering import Gathering
 from fenland.core.consequences.network import Edge, Network, Node
@@ -224,23 +225,17 @@ class Deriving:
 
     def value(self, node: Node, record: Record, problems: list[Problem], mark: _Mark = _ANEW) -> Any:
         """What a derived field of a record comes to, or `REFUSED` with a problem."""
-        value, why, work = None, "it comes to nothing", node.work
-        try:
-            if isinstance(work, Fitted):
-                follow = through_itself(self._lookups.by_key, node.collection, record)
-                value = work.value({"record": record, FOLLOW: follow}, problems)
-            elif mark.anew or record[node.field.name] is None:
-                value = work.gathered(self._gifts(work, node, record), problems)
-            else:
-                value = work.moved(record[node.field.name], mark.went, mark.came, problems)
-        except EvaluationError as error:
-            why = str(error).rstrip(".")
-            if node.field.nullable:
-                self._failed(node.rule, why)
-        if value is None and not node.field.nullable:
-            problems.append(nothing_comes_of_it(node.field, node.rule, record, why))
-            return REFUSED
-        return value
+        run = partial(self._run, node, record, problems, mark)
+        return come_to(node.field, node.rule, record, run, Telling(problems, self._failed))
+
+    def _run(self, node: Node, record: Record, problems: list[Problem], mark: _Mark) -> Any:
+        work, stored = node.work, record[node.field.name]
+        if isinstance(work, Fitted):
+            follow = through_itself(self._lookups.by_key, node.collection, record)
+            return work.value({"record": record, FOLLOW: follow}, problems)
+        if mark.anew or stored is None:
+            return work.gathered(self._gifts(work, node, record), problems)
+        return work.moved(stored, mark.went, mark.came, problems)
 
     def _gifts(self, work: Gathering, node: Node, record: Record) -> Iterator[Any]:
         of, key = work.aggregate, record[node.collection.key]

@@ -78,7 +78,10 @@ def preview(service: Service, caller: Caller, request: RestoreRequest) -> Previe
         follows = NOTHING
         if not problems:
             change = restoration(found.resource.collection, record, view.stamp(caller, request.reason))
-            follows = consequences(view, caller, follow(view, caller, change, request.trigger))
+            try:
+                follows = consequences(view, caller, follow(view, caller, change, request.trigger))
+            except Invalid as refused:
+                problems += refused.problems
         return Preview(shown, given, tuple(problems), (), found.record["version"], follows)
 
 

@@ -18,6 +18,7 @@ from fenland.core.changes.change import Act, Change, Follows, alteration, deleti
 from fenland.core.consequences.effects import Compiled
 from fenland.core.consequences.spreading import Derived, Spread
 from fenland.core.definitions.model import Trigger
+from fenland.core.expressions.budget import spend
 from fenland.core.limits import beyond
 from fenland.core.problems import Conflict, Invalid, Problem
 from fenland.core.values.plain import same
@@ -81,6 +82,8 @@ class Found:
         return self._view.has_changed(collection)
 
 
+#: As how many steps of expressions a change counts that follows from another.
+_COST = 5
 #: What a change that follows from another is for effects.
 _TRIGGERS: Mapping[str, Trigger] = {
     "create": "create",
@@ -124,6 +127,10 @@ class _Chain:
     def _add(self, change: Change, depth: int) -> None:
         """Takes note of a change that was made in the draft."""
         place = len(self.changes)
+        if place >= self._asked:
+            # Many changes may be asked for at once, each of which has as many to follow: all of them together
+            # are bounded as expressions are.
+            spend(_COST)
         self.changes.append(change)
         self._depth.append(depth)
         self._last[change.record_id] = place
@@ -201,10 +208,10 @@ class _Chain:
         settled, problems = with_consequences(self._draft, self._caller, asked, [])
         set_by = {name: one for name, one in settled.values.items() if not same(after[name], one)}
         current = self._draft.find(resource, "id", change.record_id)
+        if problems:
+            self._refuse(resource, after, problems, settled.effects or change.rule or "")
         if current is not None and set_by:
             self._alter(place, (resource, current), set_by, settled.effects)
-        elif problems:
-            self._refuse(resource, after, problems, change.rule or "")
 
     def _carry_out(self, place: int, effect: Compiled, names: Mapping[str, Any]) -> None:
         does, search, draft = effect.effect.does, effect.search, self._draft

@@ -7,6 +7,7 @@ from dataclasses import replace
 from fenland.core.access.field_access import Record
 from fenland.core.access.policy import Caller
 from fenland.core.history.entries import BEYOND_ALL, Entry
+from fenland.core.limits import weight
 from fenland.core.problems import Conflict, Malformed
 from fenland.service.records.finding import Base
 from fenland.service.service import Resource
@@ -70,8 +71,8 @@ def _but_for_derived(view: View, record_id: str, version: int) -> list[Entry] | 
 
     None where there are too many.
     """
-    found, below = list[Entry](), BEYOND_ALL
-    while len(found) <= _MOST_CHANGES:
+    found, below, room = list[Entry](), BEYOND_ALL, _MOST_CHARACTERS
+    while len(found) <= _MOST_CHANGES and room > 0:
         entries, _ = view.history.of_record(view.reading, record_id, below=below, limit=1)
         if not entries or entries[0].version < version:
             return None
@@ -80,6 +81,7 @@ def _but_for_derived(view: View, record_id: str, version: int) -> list[Entry] | 
             return [entry, *reversed(found)]
         if entry.settled is None:
             found.append(entry)
+            room -= sum(weight(one) for pair in entry.changes.values() for one in pair)
             below = entry.version
         else:
             below = max(entry.settled, version) + 1

@@ -168,6 +168,7 @@ def judge_derived(view: View, caller: Caller, change: Change, problems: list[Pro
     check_record(record, values, view.limits)
     names = view.sight(caller).names
     problems += resource.rules.run_checks(names, record, change.before, problems, asking=values.keys())
+    resource.rules.check_schemes(values, view.limits.schemes, problems)
     # What a rule gives is nobody's to be refused.
     by_rule = frozenset(values)
     proposal = Proposal(resource, change.before, record, values, {}, None, None, by_rule)
