@@ -5,9 +5,10 @@ from __future__ import annotations
 from typing import Any
 
 from fenland.core.problems import Malformed, NotFound
+from fenland.service.history.saves import UndoRequest
 from fenland.service.history.searching import EQUAL, HistoryRequest, entry_of, search
 from fenland.service.history.tracing import activity
-from fenland.service.history.undoing import Undoing, UndoRequest, undo
+from fenland.service.history.undoing import Undoing, undo
 from fenland.web.describing.contents import one_body
 from fenland.web.exporting import form_accepted, history_file
 from fenland.web.http import parameters as p

@@ -8,30 +8,29 @@ field that was changed again since is in conflict, and named. What followed from
 from __future__ import annotations
 
 import time
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable
 from contextlib import nullcontext
 from dataclasses import dataclass, field, replace
-from typing import Any, NamedTuple
+from typing import Any
 
 from fenland.core.access.policy import Caller
 from fenland.core.changes.change import Act
 from fenland.core.changes.patches import Exactly
 from fenland.core.expressions.budget import renew
-from fenland.core.history.entries import ACCOUNTS, DEFINITIONS, Action, Entry
-from fenland.core.limits import beyond
-from fenland.core.problems import Conflict, Malformed, NotFound, Refusal, Unavailable, pointer_to
+from fenland.core.history.entries import Entry
+from fenland.core.problems import Conflict, Refusal, Unavailable, pointer_to
 from fenland.service.history.past import Subject, deletion_of, last_copy, subject, today
 from fenland.service.history.restoring import RestoreRequest, bring_back
+from fenland.service.history.saves import Save, UndoRequest, saves_of
 from fenland.service.history.searching import Reader
 from fenland.service.records.applying import apply
 from fenland.service.records.delete import DeleteRequest, decide_deletion
 from fenland.service.records.drafting import Draft
 from fenland.service.records.finding import Address, Base, Preconditions
-from fenland.service.records.once import Keeping, Once, once
+from fenland.service.records.once import Keeping, once
 from fenland.service.records.update import UpdateRequest, carry_out, decide
 from fenland.service.service import Resource, Service
-from fenland.service.work import View, Work, snapshot, written
-from fenland.storage.door import Candidates
+from fenland.service.work import Work, snapshot, written
 
 #: Saves that share a transaction where each is on its own, and how long others then have for theirs.
 _TOGETHER, _BREATH = 50, 0.0003
@@ -41,25 +40,6 @@ _MOST_SECONDS, _MOST_TOLD = 600, 1_000
 _MOST_LATER, _MOST_CHARACTERS = 1_000, 1_000_000
 #: Entries that are read at once.
 _AHEAD = 500
-#: Entries that may have followed from one save, at most.
-_MOST_CONSEQUENCES = 10_000
-
-
-@dataclass(frozen=True, slots=True)
-class UndoRequest:
-    """What is to be taken back: the save of one entry, a batch, or what an account did between two times."""
-
-    sequence: int | None = None
-    batch: str | None = None
-    actor: str | None = None
-    since: str | None = None
-    until: str | None = None
-    atomic: bool = True
-    preview: bool = False
-    #: Whether what followed from it by rules goes back as well.
-    consequences: bool = True
-    reason: str | None = None
-    once: Once | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -118,19 +98,6 @@ class _Refused(Exception):
     """Something stood in the way of one of several saves that were taken back together."""
 
 
-class _Entry(NamedTuple):
-    """What of an entry says whether it goes back by itself."""
-
-    sequence: int
-    cause: int | None
-    action: Action
-
-
-#: A save: the sequences of its entry, which is the lowest, and of those that follow from it, in the order in
-#: which they go back.
-_Save = tuple[int, ...]
-
-
 def undo(service: Service, caller: Caller, request: UndoRequest) -> Undoing:
     """Takes back what was asked, or with `preview` tells what that would do.
 
@@ -140,12 +107,14 @@ def undo(service: Service, caller: Caller, request: UndoRequest) -> Undoing:
     if request.preview:
         with service.database.snapshot(caller.actor.name) as reading:
             draft = Draft(service, reading, act)
-            return replace(_taken_back_by(draft, caller, request, _saves(draft, caller, request)), done=False)
+            return replace(
+                _taken_back_by(draft, caller, request, saves_of(draft, caller, request)), done=False
+            )
     if not request.atomic and request.sequence is None and request.once is None:
         return _in_portions(service, caller, request, act)
 
     def work(unit: Work) -> Undoing:
-        found = _taken_back_by(unit, caller, request, _saves(unit, caller, request))
+        found = _taken_back_by(unit, caller, request, saves_of(unit, caller, request))
         if request.atomic and found.refused:
             raise _Back(found)
         return found
@@ -158,7 +127,7 @@ def undo(service: Service, caller: Caller, request: UndoRequest) -> Undoing:
 
 def _in_portions(service: Service, caller: Caller, request: UndoRequest, act: Act) -> Undoing:
     with snapshot(service, caller) as view:
-        saves = _saves(view, caller, request)
+        saves = saves_of(view, caller, request)
     together = {sequence for save in saves for sequence in save}
     found, ends = Undoing(batch=act.batch), time.monotonic() + _MOST_SECONDS
     for begin in range(0, len(saves), _TOGETHER):
@@ -167,7 +136,7 @@ def _in_portions(service: Service, caller: Caller, request: UndoRequest, act: Ac
             break
         portion = saves[begin : begin + _TOGETHER]
 
-        def work(unit: Work, portion: list[_Save] = portion) -> Undoing:
+        def work(unit: Work, portion: list[Save] = portion) -> Undoing:
             return _taken_back_by(unit, caller, request, portion, together)
 
         part = written(service, work, act)
@@ -180,107 +149,11 @@ def _in_portions(service: Service, caller: Caller, request: UndoRequest, act: Ac
     return found
 
 
-# --- which ones --------------------------------------------------------------------------------------
-
-
-def _saves(view: View, caller: Caller, request: UndoRequest) -> list[_Save]:
-    """The saves to take back, newest first; each with what followed from it."""
-    history = view.history
-    reader = Reader(view, caller)
-    if request.sequence is not None:
-        found = history.entry(view.reading, request.sequence)
-        if found is None or not reader.sees(found):
-            raise NotFound(f"There is no entry {request.sequence} that you may see.")
-        chosen = [_Entry(request.sequence, found.cause, found.action)]
-    else:
-        chosen = _chosen(view, request, reader)
-    # What follows from another goes with it, and what is derived follows by itself.
-    causes = {one.sequence: one.cause for one in chosen}
-    return [
-        # Where the next entry is at hand and follows from another, nothing follows from this one.
-        (one,) if causes.get(one + 1, one) != one else _with_followed(view, one, request)
-        for one, cause, action in chosen
-        if cause not in causes and (action != "derive" or len(chosen) == 1)
-    ]
-
-
-def _chosen(view: View, request: UndoRequest, reader: Reader) -> list[_Entry]:
-    """The entries that are meant, newest first."""
-    history = view.history
-    setting, most = ("many_limit", view.limits.many) if request.atomic else ("import_limit", view.limits.rows)
-    above, below = 0, 2**62
-    if request.since is not None:
-        above = history.before(view.reading, request.since)
-    if request.until is not None:
-        below = history.at(view.reading, request.until) + 1
-    if request.batch is not None:
-        wanted = Candidates.having("batch", request.batch, above)
-    elif request.actor is not None and request.since is not None:
-        wanted = Candidates.having("actor", request.actor, above)
-    else:
-        raise Malformed("Say what is to be undone: a batch, or an actor and from.")
-    found, saved = list[_Entry](), 0
-    for _, entries in history.candidates(view.reading, wanted, below=below):
-        for one in entries:
-            if (
-                one.collection not in (ACCOUNTS, DEFINITIONS)
-                and request.actor in (None, one.actor)
-                and reader.sees(one)
-            ):
-                found.append(_Entry(one.sequence or 0, one.cause, one.action))
-                saved += one.action != "derive"
-        view.breathe()
-        if saved > most:
-            how = " Send atomic: false to undo them some at a time." if request.atomic else ""
-            raise beyond(setting, most, f"There are more than {most} changes to undo.{how}")
-    return found
-
-
-def _with_followed(view: View, sequence: int, request: UndoRequest) -> _Save:
-    """An entry and those that follow from it, in the order in which they go back.
-
-    What rules did because of it goes back before it, the last first: it may refer to the record. What else
-    followed, as the records that a deletion took along, comes behind: it may be referred to again.
-    """
-    children: dict[int, list[Entry]] = {}
-    for one in _followed(view, sequence):
-        children.setdefault(one.cause or 0, []).append(one)
-
-    def ordered(sequence: int) -> Iterator[int]:
-        mine = children.get(sequence, [])
-        ruled = [one for one in mine if one.rule is not None]
-        for one in reversed(ruled) if request.consequences else ():
-            # What is derived follows by itself; what came of it does not.
-            leave = one.sequence if one.action == "derive" else None
-            yield from (each for each in ordered(one.sequence or 0) if each != leave)
-        yield sequence
-        for one in mine:
-            if one.rule is None:
-                yield from ordered(one.sequence or 0)
-
-    return tuple(ordered(sequence))
-
-
-def _followed(view: View, sequence: int) -> Iterator[Entry]:
-    """The entries that follow from one, and from those: they stand right behind it."""
-    history, above, count, family = view.history, sequence, 1, {sequence}
-    while len(family) <= _MOST_CONSEQUENCES:
-        page = history.following(view.reading, above, count)
-        for one in page:
-            if one.cause not in family:
-                return
-            family.add(one.sequence or 0)
-            yield one
-        if len(page) < count:
-            return
-        above, count = page[-1].sequence or 0, min(count * 8, 200)
-
-
 # --- one by one --------------------------------------------------------------------------------------
 
 
 def _taken_back_by(
-    work: Work, caller: Caller, request: UndoRequest, saves: list[_Save], together: set[int] | None = None
+    work: Work, caller: Caller, request: UndoRequest, saves: list[Save], together: set[int] | None = None
 ) -> Undoing:
     """Takes saves back within a unit of work. `together` are the entries of all that are taken back."""
     found = Undoing(batch=work.act.batch)
@@ -318,7 +191,7 @@ class _Run:
     #: The entry of the save that is being taken back, which is not what followed from it.
     root: int = 0
 
-    def look_ahead(self, saves: list[_Save]) -> None:
+    def look_ahead(self, saves: list[Save]) -> None:
         """Reads the entries of saves at once, where they stand close together and are not many."""
         wanted = {sequence for save in saves for sequence in save}
         if not wanted or len(wanted) > _AHEAD or max(wanted) - min(wanted) > 2 * _AHEAD:
@@ -341,7 +214,7 @@ class _Run:
         """The same conflict; of what a rule did, without values, of which the caller may not read some."""
         return conflict if entry.rule is None else Conflict(conflict.detail)
 
-    def attempt(self, save: _Save, *, by_itself: bool = False) -> list[Undone]:
+    def attempt(self, save: Save, *, by_itself: bool = False) -> list[Undone]:
         """Takes a save back, all of it or nothing; for the latter it must be `by_itself`."""
         reader, turn = self.reader, self.work.service.database.turn
         turn.breathe()
