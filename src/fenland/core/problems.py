@@ -20,6 +20,7 @@ client against them. A new problem is a new class here.
     ├─ KeyReused            an idempotency key that came with another request before
     ├─ MethodNotAllowed     an address that does not take this method
     ├─ BodyTimeout          a body that came too slowly
+    ├─ RuleFailed           a function of the project's own raised an error
     ├─ Internal             a defect of the service
     └─ Unavailable          the storage cannot take it now
        └─ StorageFull       the disk has no room
@@ -189,6 +190,11 @@ class StorageFull(Unavailable):
 class MethodNotAllowed(Refusal):
     code, status, title = "method-not-allowed", 405, "Method not allowed"
     remedy = "Use one of the methods named in Allow."
+
+
+class RuleFailed(Refusal):
+    code, status, title = "rule-failed", 500, "A rule of the project failed"
+    remedy = "Report it with the request id: the service's log tells more. Nothing was saved."
 
 
 class Internal(Refusal):

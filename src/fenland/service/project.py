@@ -1,4 +1,4 @@
-"""A project folder: `fenland.toml` beside `collections/`, one YAML file a collection.
+"""A project folder: `fenland.toml` beside `collections/`, one YAML file a collection, and perhaps `rules.py`.
 
 YAML is read by its 1.2 rules, so that `no`, `on` and `2031-04-09` are texts; numbers keep their
 digits; and each place keeps its line, for the messages about it.
@@ -20,7 +20,9 @@ from ruamel.yaml.nodes import MappingNode, ScalarNode, SequenceNode
 from fenland.core.definitions.field_reading import Path as Steps
 from fenland.core.definitions.field_reading import Source
 from fenland.core.definitions.model import DefinitionMistakes, Definitions, Mistake
+from fenland.core.definitions.own import Functions
 from fenland.core.definitions.reading import read_definitions
+from fenland.service.own.loading import load_functions
 from fenland.service.settings import FILE_NAME, Settings, SettingsRefused, read_settings
 
 COLLECTIONS = "collections"
@@ -110,6 +112,7 @@ def load_project(folder: Path) -> Project:
     mistakes: list[Mistake] = []
     settings: Settings | None = None
     roles: Sequence[str] = ()
+    functions: Functions | None = None
     try:
         settings = read_settings(folder)
         roles = settings.roles
@@ -127,7 +130,12 @@ def load_project(folder: Path) -> Project:
         what = "There is no collection."
         mistakes.append(Mistake(COLLECTIONS, 1, "", what, "Add a file such as collections/notes.yaml."))
     try:
-        definitions = read_definitions(sources, roles)
+        functions = load_functions(folder, 2.0 if settings is None else settings.rule_seconds)
+    except DefinitionMistakes as found:
+        # Then definitions may call whatever they name.
+        mistakes.extend(found.mistakes)
+    try:
+        definitions = read_definitions(sources, roles, functions)
     except DefinitionMistakes as found:
         mistakes.extend(found.mistakes)
     if mistakes or settings is None:

@@ -23,8 +23,10 @@ import structlog
 from fenland.core.access.field_access import FieldAccess, Record
 from fenland.core.access.policy import Actor, Caller, Follow, Policy, Sight, nothing
 from fenland.core.changes.rules import Rules
+from fenland.core.consequences.calling import Rows
 from fenland.core.consequences.effects import Reaches
 from fenland.core.consequences.network import Network
+from fenland.core.definitions.calls import called_by
 from fenland.core.definitions.catalog import catalog_of, followed_fields
 from fenland.core.definitions.model import Aggregate, Collection, Definitions, Formula, Rule
 from fenland.core.evolving.comparing import compare
@@ -34,6 +36,7 @@ from fenland.core.limits import DEFAULTS, Limits
 from fenland.core.names import did_you_mean
 from fenland.core.problems import NotFound, Unavailable
 from fenland.core.values.identity import TICKS, etag, part_tag, timestamp, uuid7
+from fenland.service.numbers import Numbers
 from fenland.service.ways_in import WaysIn
 from fenland.storage.door import Database, Records
 
@@ -48,6 +51,7 @@ class Resource:
     rules: Rules
     policy: Policy
     records: Records
+    rows: Rows
     #: The number of the definitions that last moved its records.
     moved: int = 0
 
@@ -97,9 +101,13 @@ class Service:
         self.zone: tzinfo = UTC if limits.zone == "UTC" else ZoneInfo(limits.zone)
         self._last_ticks = 0
         self.resources = {
-            name: Resource(one, Rules(one), Policy(one), database.records[name], database.moved.get(name, 0))
+            name: Resource(
+                one, Rules(one), Policy(one), database.records[name], Rows(one), database.moved.get(name, 0)
+            )
             for name, one in definitions.collections.items()
         }
+        #: Whether any definition calls a function of the project's own.
+        self.calls = any(True for _ in called_by(definitions.collections))
         #: What follows from what between records.
         self.network, self.reaches = Network(definitions), Reaches(definitions.collections)
         #: What rules draw by that choose at random; tests put one with a seed in its place.
@@ -111,6 +119,7 @@ class Service:
         self._lineages: dict[str, Lineage] = {}
         #: Of series of which nothing is kept yet, the highest number of the records that there are.
         self.highest: dict[str, int] = {}
+        self.numbers = Numbers()
         #: Filters that were read lately, by collection and text.
         self.filters: dict[tuple[str, str], Checked] = {}
 

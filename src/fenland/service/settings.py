@@ -182,6 +182,9 @@ class Settings(BaseSettings):
     consequence_depth_limit: int = Field(
         8, ge=1, description="How many effects may follow from each other, one after the other."
     )
+    rule_seconds: float = Field(
+        2.0, gt=0, le=60, description="How long one function of rules.py may take, in seconds."
+    )
     many_limit: int = Field(1_000, ge=1, description="Records that one change by filter touches, at most.")
     import_limit: int = Field(100_000, ge=1, description="Rows of a file that is imported, at most.")
     import_body_limit: int = Field(

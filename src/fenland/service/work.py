@@ -18,8 +18,18 @@ from fenland.core.definitions.model import Field, place_of
 from fenland.core.history.entries import Entry
 from fenland.core.limits import Limits
 from fenland.core.problems import Conflict
+from fenland.service.numbers import PORTION, PutBy, taken
 from fenland.service.service import Resource, Service
-from fenland.storage.door import Account, History, Order, Page, Reading, ReferenceBroken, Writing
+from fenland.storage.door import (
+    Account,
+    History,
+    Order,
+    Page,
+    Reading,
+    ReferenceBroken,
+    WouldWait,
+    Writing,
+)
 
 Result = TypeVar("Result")
 #: Records that are read at once, where there may be very many.
@@ -158,6 +168,11 @@ class View:
             found[place] = highest
         return found[place]
 
+    def next_number(self, resource: Resource, item: Field) -> int:
+        """The number that a new record would get of the series of a field."""
+        put_by = self.service.numbers.next(place_of(resource.collection, item))
+        return self.last_number(resource, item) + 1 if put_by is None else put_by
+
     def account(self, name: str) -> Account | None:
         """The account of this name, or None."""
         return self.service.database.accounts.by_name(self.reading, name)
@@ -179,16 +194,43 @@ class View:
 class Work(View):
     """What a use case can see and change: all of it is kept, or nothing."""
 
-    __slots__ = ("writing",)
+    __slots__ = ("put_by", "writing")
 
     def __init__(self, service: Service, writing: Writing, act: Act = ALONE) -> None:
         super().__init__(service, writing, act)
         self.writing = writing
+        #: Numbers of series with gaps that are put by here, and not given yet.
+        self.put_by: PutBy = {}
 
     def stamp(self, caller: Caller, reason: str | None = None) -> Stamp:
         """See `View`. Never before the last change, whatever the clock does."""
         last = self.service.database.history.last(self.writing)
         return Stamp(max(self.service.now(), last.time), caller.actor.name, reason, self.act)
+
+    def next_number(self, resource: Resource, item: Field) -> int:
+        """See `View`: nobody else gets it."""
+        if item.series is None or not item.series.gaps:
+            return self.last_number(resource, item) + 1
+        found = self._put_by(resource, item)
+        # Somebody may have given their record one that was put by.
+        while self.find(resource, item.name, item.series.value(found)) is not None:
+            found = self._put_by(resource, item)
+        return found
+
+    def _put_by(self, resource: Resource, item: Field) -> int:
+        """The next number of those that are put by; where none are left, more are."""
+        place, series = place_of(resource.collection, item), self.service.database.series
+        found = taken(self.put_by, place)
+        if found is None:
+            found = self.service.numbers.take(place)
+        if found is None:
+            if self.service.database.turn.hurried:
+                # What is put by must be durable before another gets any of it.
+                raise WouldWait
+            found = self.last_number(resource, item) + 1
+            series.keep(self.writing, place, found + PORTION - 1)
+            self.put_by[place] = (found + 1, found + PORTION - 1)
+        return found
 
     def enter(self, entry: Entry) -> int:
         """Adds an entry to the history; its sequence."""
@@ -197,10 +239,12 @@ class Work(View):
     @contextmanager
     def nested(self) -> Iterator[None]:
         """Undoes what the body did, and only that, when it raises."""
+        put_by = dict(self.put_by)
         try:
             with self.writing.nested():
                 yield
         except BaseException:
+            self.put_by = put_by
             self.forget()
             raise
 
@@ -217,8 +261,16 @@ def written(service: Service, work: Callable[[Work], Result], act: Act = ALONE) 
 
     `act` is what its changes are part of.
     """
+    last: list[Work] = []
+
+    def carried_out(writing: Writing) -> Result:
+        last[:] = [Work(service, writing, act)]
+        return work(last[0])
+
     try:
-        return service.database.write(lambda writing: work(Work(service, writing, act)))
+        result = service.database.write(carried_out)
+        service.numbers.add(last[0].put_by)
+        return result
     except ReferenceBroken:
         # Found only at the commit: references are checked there.
         raise just_changed() from None

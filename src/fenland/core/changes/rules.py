@@ -14,6 +14,7 @@ from typing import Any, NamedTuple
 from fenland.core.access.field_access import PROTECTIONS, FieldAccess
 from fenland.core.changes.edits import Edits
 from fenland.core.changes.patches import MergePatch, Patch, merge
+from fenland.core.consequences.calling import called_check
 from fenland.core.consequences.deriving import Derivations
 from fenland.core.consequences.effects import Beginnings, Effects
 from fenland.core.definitions.model import Blank, Collection, Field
@@ -49,7 +50,9 @@ class Rules:
         if collection.key in self._checks:
             self._checks[collection.key] = _fit_for_addresses(self._checks[collection.key])
         self._pointers = {name: pointer_to(name) for name in collection.fields}
-        self._conditions = [(check, compiled(check.rule.tree)) for check in collection.checks]
+        self._conditions = [
+            (check, compiled(check.rule.tree), called_check(check, collection)) for check in collection.checks
+        ]
         self._with_uris = [name for name, item in collection.fields.items() if _holds_uris(item)]
         # Of those that are derived, more is said where they cannot be.
         self._required = tuple(
@@ -209,6 +212,10 @@ class Rules:
                 if record.get(name) is not None and self._pointers[name] not in known:
                     check(record[name], self._pointers[name], problems)
 
+    def is_whole(self, record: Mapping[str, Any]) -> bool:
+        """Whether a record holds all that it must."""
+        return all(record.get(item.name) is not None or item.nullable for item in self._required)
+
     def run_checks(
         self,
         names: Mapping[str, Any],
@@ -224,10 +231,15 @@ class Rules:
         A check that blames a field which is wrong already says nothing more. One that cannot be evaluated
         does not hold.
         """
-        known, found = {problem.pointer for problem in problems}, []
-        for check, holds in self._conditions:
+        known, found = {problem.pointer for problem in problems}, list[Problem]()
+        for check, holds, called in self._conditions:
             pointers = [self._pointers[name] for name in check.fields] or [""]
             if not known.isdisjoint(pointers) or (before is None and check.compares):
+                continue
+            if called is not None:
+                # Nobody knows what it asks for, so that it is asked once all else is right.
+                if not problems and not found:
+                    found += called.problems({**names, "next": following, "before": before})
                 continue
             if asking is not None and check.asked.isdisjoint(asking):
                 continue

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
 from functools import partial
 from typing import Any
@@ -55,7 +55,7 @@ class Derivations:
         whole, found, told = dict(record), Record(), Telling(problems, failed)
         for one in self._all:
             name = one.field.name
-            if not wrong.isdisjoint(one.inputs):
+            if not wrong.isdisjoint(one.inputs) or (one.formula.call and self._lacks(one.inputs, whole)):
                 wrong.add(name)
                 continue
             follow_own = through_itself(follow, self.collection, whole)
@@ -66,6 +66,11 @@ class Derivations:
             else:
                 whole[name] = found[name] = value
         return found
+
+    def _lacks(self, names: Iterable[str], record: Mapping[str, Any]) -> bool:
+        """Whether fields hold nothing that must hold something: a function need not know of that."""
+        found = (self.collection.fields.get(name) for name in names)
+        return any(item is not None and item.filled and record[item.name] is None for item in found)
 
 
 @dataclass(frozen=True, slots=True)

@@ -12,6 +12,7 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from fenland.core.access.conditions import Condition, condition_of
+from fenland.core.consequences.calling import CalledEffect, CalledSetting
 from fenland.core.consequences.deriving import Failed
 from fenland.core.consequences.fitting import Fitted
 from fenland.core.definitions.asking import in_order, own_needs
@@ -51,7 +52,7 @@ class Searching:
             return False
 
 
-_KNOWN = frozenset({*AROUND, "before", "after"})
+_KNOWN = frozenset({*AROUND, "before", "after", "next"})
 
 
 def _renamed(node: Node) -> Node:
@@ -62,10 +63,14 @@ def _renamed(node: Node) -> Node:
 
 @dataclass(frozen=True, slots=True)
 class Around:
-    """What effects need besides the record: who is told of failures, and what finds a record at random."""
+    """What effects need besides the record: who is told of failures, and what finds a record at random.
+
+    `sound` tells of a record whether nothing is wrong with it: functions are asked of no other.
+    """
 
     failed: Failed
     pick: Callable[[Searching, Mapping[str, Any]], Mapping[str, Any] | None]
+    sound: Callable[[Record], bool] = lambda _record: True
 
 
 class Compiled:
@@ -77,6 +82,9 @@ class Compiled:
         self.search = None if effect.search is None else Searching(effect.search)
         self._condition = None if effect.condition is None else compiled(effect.condition.tree)
         self._sets = [Fitted(target.fields[name], formula) for name, formula in effect.sets.items()]
+        #: Where a function says what is done, what it wants; or what it sets.
+        self.called = CalledEffect(effect.call, target) if effect.call and effect.does == "call" else None
+        self._setting = CalledSetting(effect.call, target) if effect.call and effect.does == "set" else None
 
     def happens(self, names: Mapping[str, Any], failed: Failed) -> bool:
         """Whether its condition holds; one that cannot be evaluated does not."""
@@ -94,6 +102,11 @@ class Compiled:
     def values(self, names: Mapping[str, Any], problems: list[Problem], failed: Failed) -> Record:
         """What the fields are set to, all from the same old and new values."""
         found = Record()
+        if self._setting is not None:
+            wrong = list[Problem]()
+            found = self._setting.values(names, wrong)
+            problems += [self._placed(problem) for problem in wrong]
+            return found
         for one in self._sets:
             mine: list[Problem] = []
             try:
@@ -150,7 +163,7 @@ class Effects:
             moved = False
             for one in list(left):
                 known = {**names, "after": whole}
-                if not one.happens(known, around.failed):
+                if not one.happens(known, around.failed) or (one.effect.call and not around.sound(whole)):
                     continue
                 left.remove(one)
                 if one.search is not None:
@@ -194,8 +207,14 @@ class Beginnings:
             collection.fields, lambda item: None if item.initial is None else item.initial.inputs
         )
         found = [collection.fields[name] for name in in_order(needs)]
-        self._all = [Fitted(item, item.initial) for item in found if item.initial is not None]
-        self.names = frozenset(one.field.name for one in self._all)
+        self._all = [
+            (Fitted(item, item.initial), item.initial.search and Searching(item.initial.search))
+            for item in found
+            if item.initial is not None
+        ]
+        self.names = frozenset(one.field.name for one, _ in self._all)
+        #: Those that nobody can know beforehand.
+        self.picked = frozenset(one.field.name for one, search in self._all if search)
 
     def values(
         self,
@@ -203,18 +222,20 @@ class Beginnings:
         record: Record,
         absent: frozenset[str],
         problems: list[Problem],
-        failed: Failed,
+        around: Around,
     ) -> Record:
         """The values of absent fields, by those that there are; of one that fails, none."""
         whole, found = dict(record), Record()
-        for one in self._all:
-            name = one.field.name
+        for one, search in self._all:
+            name, known = one.field.name, {**names, "next": whole}
             if name not in absent:
                 continue
+            if search and (each := around.pick(search, known)) is None:
+                continue
             try:
-                value = one.value({**names, "next": whole}, problems)
+                value = one.value({**known, "each": each} if search else known, problems)
             except EvaluationError as error:
-                failed(one.formula, str(error))
+                around.failed(one.formula, str(error))
                 continue
             if value is not REFUSED:
                 whole[name] = found[name] = value

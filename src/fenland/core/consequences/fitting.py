@@ -11,11 +11,13 @@ from collections.abc import Mapping
 from decimal import ROUND_HALF_EVEN, Context, Decimal
 from fractions import Fraction
 from math import isfinite
+from types import MappingProxyType
 from typing import Any
 
 from fenland.core.definitions.model import Field, Formula
+from fenland.core.definitions.own import Call
 from fenland.core.definitions.validation import compile_field
-from fenland.core.expressions import EvaluationError, as_json, compiled
+from fenland.core.expressions import Compiled, EvaluationError, as_json, compiled
 from fenland.core.problems import Problem, pointer_to
 
 #: Numbers of 64 bits have 19 digits; this leaves room for all that is divided and multiplied on the way.
@@ -77,11 +79,32 @@ class Fitted:
     def __init__(self, item: Field, formula: Formula) -> None:
         self.field, self.formula, self.inputs = item, formula, formula.inputs
         self._run, self._fitting = compiled(formula.rule.tree), Fitting(item)
+        if formula.call is not None:
+            self._run = called(self._run, formula.call)
         self.pointer = self._fitting.pointer
 
     def value(self, names: Mapping[str, Any], problems: list[Problem]) -> Any:
         """See `Fitting`."""
         return self._fitting.value(self._run(names), problems)
+
+
+def called(arguments: Compiled, call: Call) -> Compiled:
+    """What a function gives, by the arguments that an expression comes to."""
+    return lambda names: thawed(call.run(*frozen(arguments(names))))
+
+
+def frozen(value: Any) -> Any:
+    """The same, which nobody can change: lists as tuples, mappings that are only read."""
+    if isinstance(value, dict):
+        return MappingProxyType({name: frozen(one) for name, one in value.items()})
+    return tuple(map(frozen, value)) if isinstance(value, list) else value
+
+
+def thawed(value: Any) -> Any:
+    """A value that a function gives, as expressions know it."""
+    if isinstance(value, Mapping):
+        return {name: thawed(one) for name, one in value.items()}
+    return [thawed(one) for one in value] if isinstance(value, (tuple, list)) else value
 
 
 def _step_of(item: Field) -> Decimal | None:

@@ -6,7 +6,7 @@ from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, replace
 from typing import Any, Literal
 
-from fenland.core.definitions.asking import Place, asked_by, places_on, sources_of
+from fenland.core.definitions.asking import Place, asked_in, places_on, sources_of
 from fenland.core.definitions.model import (
     TRIGGERS,
     Aggregate,
@@ -66,10 +66,11 @@ def _of(collection: Collection, definitions: Definitions) -> Iterator[Consequenc
     for item in collection.fields.values():
         place = place_of(collection, item)
         if item.series is not None:
-            does = f"the next number, from {item.series.value(item.series.first)} on"
+            gaps = ", with gaps" if item.series.gaps else ""
+            does = f"the next number, from {item.series.value(item.series.first)} on{gaps}"
             yield Consequence("series", place, does, on=("create",))
         if item.initial is not None:
-            asked = asked_by(collection.name, item.initial.rules)
+            asked = asked_in(collection.name, item.initial)
             yield _made("default", place, item.initial, asked, on=("create",))
         if item.derived is not None:
             yield _made("derived", place, item.derived, sources_of(collection.name, item))
@@ -103,6 +104,8 @@ def _effect(effect: Effect, collection: Collection, definitions: Definitions) ->
         file=effect.file,
         line=effect.line,
     )
+    if effect.call is not None:
+        yield replace(base, kind="effect", does=f"what {effect.call.name} of rules.py says")
     if effect.does == "delete":
         yield replace(base, kind="delete", sources=_named(_asked(effect, effect.rules, collection)))
     for name, formula in effect.sets.items():

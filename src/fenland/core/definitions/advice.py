@@ -8,7 +8,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 
-from fenland.core.definitions.asking import Place, asked_by, sources_of
+from fenland.core.definitions.asking import Place, asked_by, asked_in, sources_of
 from fenland.core.definitions.model import EVERYONE, Check, Collection, Definitions, Field
 from fenland.core.expressions.tree import Call, Constant, Node, Path, parts_of, paths_in
 
@@ -56,7 +56,7 @@ def _made(collection: Collection) -> Iterator[tuple[str, Field, Iterable[Place]]
         if item.derived is not None:
             yield place, item, sources_of(collection.name, item)
         if item.initial is not None:
-            yield place, item, asked_by(collection.name, item.initial.rules)
+            yield place, item, asked_in(collection.name, item.initial)
     for number, effect in enumerate(collection.effects):
         for name, formula in effect.sets.items() if effect.does == "set" else ():
             sources = {} if effect.search else asked_by(collection.name, formula.rules)

@@ -8,7 +8,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from typing import TypeVar
 
-from fenland.core.definitions.model import Aggregate, Collection, Field
+from fenland.core.definitions.model import Aggregate, Collection, Field, Formula
 from fenland.core.expressions.checking import Checked
 from fenland.core.expressions.tree import Path, paths_in
 
@@ -30,6 +30,16 @@ def asked_by(collection: str, rules: Iterable[Checked]) -> dict[Place, None]:
     """The fields that expressions over records of a collection ask for, each once."""
     paths = (path for rule in rules for path in paths_in(rule.tree))
     return dict.fromkeys(place for path in paths for place in places_on(path, collection))
+
+
+def asked_in(collection: str, formula: Formula) -> dict[Place, None]:
+    """The fields that a formula of a collection asks for, of its record and of the one that it picks."""
+    picked = None if formula.search is None else formula.search.collection
+    found: dict[Place, None] = {}
+    for path in (path for rule in formula.rules for path in paths_in(rule.tree)):
+        root = picked if path.root == "each" and picked is not None else collection
+        found |= dict.fromkeys(places_on(path, root))
+    return found
 
 
 def sources_of(collection: str, item: Field) -> dict[Place, None]:

@@ -12,6 +12,7 @@ from dataclasses import replace
 from typing import Any
 
 from fenland.core.definitions.asking import circles, derived_inputs, derived_needs, own_needs
+from fenland.core.definitions.calls import read_call
 from fenland.core.definitions.catalog import AROUND, type_of
 from fenland.core.definitions.field_reading import Notes, Path, known_keywords
 from fenland.core.definitions.formulas import FormulaReader, asked_by_root, refuse_circles, refuse_unfit
@@ -79,6 +80,8 @@ class DerivedReader:
             found = self._reader.formula(given, item, path, "derived")
             if found is not None:
                 self._refuse_stale(found.rule, self._names, path)
+        elif "call" in given:
+            found = self._called(given, item, path)
         else:
             found = self._aggregate(given, item, path)
         return replace(item, derived=found)
@@ -88,6 +91,34 @@ class DerivedReader:
             if name in _STALE:
                 what = f"derived asks for {name}, which changes with every save."
                 self._notes.add(path, what, "Leave it out.")
+
+    # --- what a function makes of it --------------------------------------------------------------------
+
+    def _called(self, given: Mapping[str, Any], item: Field, path: Path) -> Formula | None:
+        """What a function gives, by what the expressions under `of` come to."""
+        notes, before = self._notes, len(self._notes.mistakes)
+        values = dict(known_keywords(given, path, dict.fromkeys(("call", "of")), notes, "derived"))
+        call, texts = read_call(notes, values["call"], (*path, "call"), "derivation"), values.get("of")
+        if not isinstance(texts, list) or not texts or not all(isinstance(one, str) for one in texts):
+            what = "derived calls a function and does not say of what."
+            notes.add(path, what, "Write of: with a list of expressions, such as [record.hours].")
+            return None
+        for place, text in enumerate(texts):
+            rule = self._reader.expression(text, (*path, "of", place))
+            if rule is not None:
+                self._refuse_stale(rule, self._names, (*path, "of", place))
+                self._reader.refuse_secrets(rule, item, (*path, "of", place))
+        function = None if call is None else call.function
+        if function is not None and not function.needed <= len(texts) <= len(function.parameters):
+            takes = ", ".join(function.parameters)
+            what = f"{function.name}({takes}) in line {function.line} of rules.py takes other arguments."
+            notes.add(path, what, f"of has {len(texts)}: let it name as many.")
+        if len(notes.mistakes) > before:
+            return None
+        rule = self._reader.expression(f"[{', '.join(texts)}]", path)
+        if rule is None:
+            return None
+        return Formula(rule, notes.source.file, notes.source.line(path), call)
 
     # --- what records that refer to this one come to ---------------------------------------------------
 

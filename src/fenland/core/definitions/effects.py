@@ -12,6 +12,7 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from fenland.core.definitions.asking import own_needs
+from fenland.core.definitions.calls import read_call
 from fenland.core.definitions.catalog import rule_names
 from fenland.core.definitions.field_reading import Notes, Path, known_keywords
 from fenland.core.definitions.formulas import FormulaReader, refuse_circles, refuse_derived
@@ -25,6 +26,7 @@ from fenland.core.definitions.model import (
     Search,
     Trigger,
 )
+from fenland.core.definitions.own import Call
 from fenland.core.expressions.checking import Checked
 from fenland.core.expressions.tree import Step
 from fenland.core.expressions.types import Catalog, record_of
@@ -34,7 +36,7 @@ from fenland.core.values.plain import MISSING, as_written, write_json
 _SPEAK = "Speak of after, the record as it would be, and of before, as it was."
 #: Words of effects that are about other records, and all of them.
 _OTHERS: tuple[Does, ...] = ("change", "create", "delete")
-_WORDS = ("on", "if", "set", *_OTHERS, "each", "pick", "where")
+_WORDS = ("on", "if", "set", *_OTHERS, "each", "pick", "where", "call")
 _BEGINS = "There is no record yet. Speak of next, the record as it would be."
 
 
@@ -51,7 +53,7 @@ class EffectReader:
         self._collections = collections
         names = rule_names(catalog, collection.name, ("next",))
         names = replace(names, absent=dict.fromkeys(("record", "before", "after"), _BEGINS))
-        self._beginning = FormulaReader(notes, collections, names)
+        self._first, self._beginning = names, FormulaReader(notes, collections, names)
 
     # --- what new records begin with ------------------------------------------------------------------
 
@@ -63,12 +65,35 @@ class EffectReader:
         return found
 
     def _initial(self, item: Field) -> Field:
-        path: Path = ("fields", item.name, "default", "expression")
-        text: Any = item.initial
-        formula = self._beginning.formula(text, item, path, "default")
+        path: Path = ("fields", item.name, "default")
+        given: Any = item.initial
+        if isinstance(given, dict):
+            formula = self._picked(given, item, path)
+        else:
+            path = (*path, "expression")
+            formula = self._beginning.formula(given, item, path, "default")
         if formula is not None:
             refuse_derived(formula.inputs, self._fields, path, "default", self._notes)
         return replace(item, initial=formula)
+
+    def _picked(self, given: Mapping[str, Any], item: Field, path: Path) -> Formula | None:
+        """What one record at random gives, of those of a collection where a condition holds."""
+        notes, of, before = self._notes, given.get("of"), len(self._notes.mistakes)
+        for word in (one for one in given if not isinstance(given[one], str)):
+            notes.add((*path, word), f"{word} is {as_written(given[word])}.", "It must be a text.")
+        if of is None:
+            notes.add(path, "A pick does not say of which records.", "Add of: with a collection.")
+        elif isinstance(of, str) and of not in self._collections:
+            hint = did_you_mean(of, self._collections)
+            notes.add((*path, "of"), f"of names {as_written(of)}, which is no collection.", hint)
+        if len(notes.mistakes) > before or of is None:
+            return None
+        names = replace(self._first, types={**self._first.types, "each": record_of(of)})
+        reader = FormulaReader(notes, self._collections, names)
+        condition = self._condition(reader, given, "where", path)
+        formula = reader.formula(given["pick"], item, (*path, "pick"), "default")
+        found = Search(of, condition, at_random=True)
+        return None if formula is None or len(notes.mistakes) > before else replace(formula, search=found)
 
     # --- effects --------------------------------------------------------------------------------------
 
@@ -87,6 +112,14 @@ class EffectReader:
         values = dict(known_keywords(given, path, dict.fromkeys(_WORDS), notes, "An effect"))
         on = self._on(values.get("on"), path)
         condition = self._condition(self._reader, values, "if", path)
+        place = (notes.source.file, notes.source.line(path))
+        if "call" in values:
+            found = self._called(values, on, path)
+            own = self._collection.name
+            called = (
+                None if found is None else Effect(on, {}, condition, found[0], own, None, *place, found[1])
+            )
+            return called if len(notes.mistakes) == before else None
         does = self._does(values, path)
         search = self._search(does, values, path)
         target = self._target(does, values, search, path)
@@ -102,7 +135,6 @@ class EffectReader:
             notes.add((*path, "on"), "Of a record that is deleted nothing is left to set.", "Remove delete.")
         if len(notes.mistakes) > before:
             return None
-        place = (notes.source.file, notes.source.line(path))
         return Effect(on, sets, condition, does, target.name, search, *place)
 
     def _condition(
@@ -131,6 +163,22 @@ class EffectReader:
             if word not in TRIGGERS:
                 self._notes.add((*path, "on"), f"on names {as_written(word)}.", hint)
         return frozenset(one for one in TRIGGERS if one in words)
+
+    def _called(
+        self, values: Mapping[str, Any], on: frozenset[Trigger], path: Path
+    ) -> tuple[Does, Call] | None:
+        """What a function does, and that."""
+        for word in (one for one in values if one not in ("on", "if", "call")):
+            what = f"An effect calls a function, so {word} has no say."
+            self._notes.add((*path, word), what, f"Remove {word}, or call.")
+        call = read_call(self._notes, values["call"], (*path, "call"), "effect", "setting")
+        if call is None:
+            return None
+        sets = call.function is not None and call.function.kind == "setting"
+        if sets and "delete" in on:
+            what = "Of a record that is deleted nothing is left to set."
+            self._notes.add((*path, "on"), what, "Remove delete.")
+        return ("set" if sets else "call"), call
 
     # --- which records ----------------------------------------------------------------------------------
 

@@ -10,6 +10,7 @@ from typing import Any
 from fenland.core.definitions.constraints import CONSTRAINTS
 from fenland.core.definitions.keywords import FORMATS, KEYWORDS, TYPES, Keyword
 from fenland.core.definitions.model import Field, Mistake, Series
+from fenland.core.definitions.own import Functions
 from fenland.core.definitions.validation import compile_field
 from fenland.core.expressions import ExpressionMistake
 from fenland.core.names import did_you_mean, nearest
@@ -18,6 +19,8 @@ from fenland.core.values.plain import MISSING, as_written, same
 
 #: A text that numbers can go on from.
 _ENDS_IN_DIGITS = re.compile(r"(?P<prefix>(?:.*[^0-9])?)(?P<digits>[0-9]{1,15})", re.ASCII | re.DOTALL)
+#: How a default may be worked out for each new record, each with the words beside.
+_DEFAULTS: Mapping[str, Sequence[str]] = {"expression": (), "series": ("gaps",), "pick": ("of", "where")}
 #: What the field inside a list is called.
 _ITEM = "item"
 #: Formats whose values are kept in one spelling, whichever was sent.
@@ -46,8 +49,10 @@ class Source:
 class Notes:
     """Gathers mistakes of one source."""
 
-    def __init__(self, source: Source) -> None:
+    def __init__(self, source: Source, functions: Functions | None = None) -> None:
         self.source = source
+        #: What definitions may call; None where that is not at hand.
+        self.functions = functions
         self.mistakes: list[Mistake] = []
 
     def add(self, path: Path, what: str, hint: str) -> None:
@@ -152,10 +157,8 @@ class FieldReader:
                 )
             elif keyword.outermost and not self.outermost:
                 self.note(word, f"{word} belongs to a field, not inside one.", "Move or remove it.")
-            elif word == "default" and _says(value, kind, "expression"):
-                yield "initial", self._initial(value["expression"])
-            elif word == "default" and _says(value, kind, "series"):
-                yield "series", self._series(value["series"], kind, data)
+            elif word == "default" and kind != "object" and isinstance(value, dict):
+                yield self._worked_out(value, kind, data)
             elif word == "properties":
                 yield word, self._properties(value, data.get("required"))
             elif word == "items":
@@ -166,6 +169,20 @@ class FieldReader:
             # A list holds nothing but items, unless it says so.
             yield "nullable", self.name != _ITEM and data.get("required") is not True
 
+    def _worked_out(self, given: dict[str, Any], kind: str, data: Mapping[str, Any]) -> tuple[str, Any]:
+        """How a default is worked out for each new record; of an object a mapping could be a value."""
+        path: Path = (*self.path, "default")
+        form = next((one for one in _DEFAULTS if one in given), None)
+        if form is None:
+            hint = f"Write a value, or one of {', '.join(_DEFAULTS)}."
+            self.notes.add(path, f"{self.place}: default is {as_written(given)}.", hint)
+            return "initial", None
+        known = dict.fromkeys((form, *_DEFAULTS[form]))
+        values = dict(known_keywords(given, path, known, self.notes, f"A default with {form}"))
+        if form == "series":
+            return "series", self._series(values, kind, data)
+        return "initial", self._initial(values["expression"]) if form == "expression" else values
+
     def _initial(self, text: Any) -> Any:
         """What gives new records their values; it is read once the fields of all collections are known."""
         if not isinstance(text, str):
@@ -173,20 +190,24 @@ class FieldReader:
             self.notes.add((*self.path, "default", "expression"), what, "Write an expression, as a text.")
         return text
 
-    def _series(self, first: Any, kind: str, data: Mapping[str, Any]) -> Series | None:
+    def _series(self, given: Mapping[str, Any], kind: str, data: Mapping[str, Any]) -> Series | None:
         """Numbers for new records, by the first of them."""
         path: Path = (*self.path, "default", "series")
+        first, gaps = given["series"], given.get("gaps", False)
+        if not isinstance(gaps, bool):
+            what = f"{self.place}: gaps is {as_written(gaps)}."
+            self.notes.add((*path[:-1], "gaps"), what, "It must be true or false.")
         if data.get("unique") is not True:
             self.notes.add(path, f"{self.place} has a series, and is not unique.", "Add unique: true.")
         if kind == "integer" and isinstance(first, int) and not isinstance(first, bool) and first >= 0:
-            return Series(first)
+            return Series(first, gaps=gaps)
         found = _ENDS_IN_DIGITS.fullmatch(first) if kind == "string" and isinstance(first, str) else None
         if found is None:
             what = f"{self.place}: series is {as_written(first)}."
             hint = "Write the first number: 1 for whole numbers, or a text that ends in digits, as T-0001."
             self.notes.add(path, what, hint)
             return None
-        return Series(int(found["digits"]), found["prefix"], len(found["digits"]))
+        return Series(int(found["digits"]), found["prefix"], len(found["digits"]), gaps)
 
     def _unfit(self, word: str, value: Any, keyword: Keyword) -> None:
         hint = f"It must be {keyword.looks}."
@@ -327,11 +348,6 @@ class FieldReader:
                 problem.detail,
             )
         return kept
-
-
-def _says(value: Any, kind: str, word: str) -> bool:
-    """Whether a default says how it is worked out for each new record; of an object it could be a value."""
-    return kind != "object" and isinstance(value, dict) and list(value) == [word]
 
 
 def _constrained(item: Field, *, enum: tuple[Any, ...] | None) -> Field:

@@ -12,6 +12,7 @@ from decimal import Decimal
 from functools import cached_property
 from typing import Any, Literal
 
+from fenland.core.definitions.own import Call
 from fenland.core.expressions.checking import Checked
 from fenland.core.expressions.tree import Step, paths_in, roots_in
 from fenland.core.values.plain import MISSING
@@ -63,6 +64,8 @@ class Check:
     message: str
     code: str = "check"
     fields: tuple[str, ...] = ()
+    #: The function that says so in the rule's place.
+    call: Call | None = None
 
     @property
     def asked(self) -> frozenset[str]:
@@ -76,26 +79,57 @@ class Check:
 
 
 @dataclass(frozen=True, slots=True)
+class Search:
+    """The records that a rule finds, each of which its expressions call `each`.
+
+    Of a collection, those where the condition holds, or one of those at random; or the one that references
+    lead to: `root` is `before` or `after`, and `steps` are those.
+    """
+
+    collection: str
+    condition: Checked | None = None
+    at_random: bool = False
+    root: str = ""
+    steps: tuple[Step, ...] = ()
+
+    def __str__(self) -> str:
+        if self.root:
+            return ".".join((self.root, *(one.name for one in self.steps)))
+        found = f"{'one' if self.at_random else 'each'} of {self.collection}"
+        return found if self.condition is None else f"{found} where {self.condition.text}"
+
+
+@dataclass(frozen=True, slots=True)
 class Formula:
-    """An expression that gives a field its value: a derived one always, and others when something happens."""
+    """An expression that gives a field its value: a derived one always, and others when something happens.
+
+    With a function to call, the expression gives the list of its arguments; with records to choose from, it
+    is over `each`, which is one of them at random.
+    """
 
     rule: Checked
     #: Where it stands, for people.
     file: str = ""
     line: int = 0
+    call: Call | None = None
+    search: Search | None = None
 
     @property
     def inputs(self) -> tuple[str, ...]:
-        """The fields of records that it asks for, each once."""
-        return tuple(dict.fromkeys(path.steps[0].name for path in paths_in(self.rule.tree) if path.steps))
+        """The fields of its own record that it asks for, each once."""
+        paths = (path for rule in self.rules for path in paths_in(rule.tree))
+        return tuple(dict.fromkeys(one.steps[0].name for one in paths if one.steps and one.root != "each"))
 
     @property
     def rules(self) -> tuple[Checked, ...]:
-        """Its expressions: one."""
-        return (self.rule,)
+        """Its expressions: mostly one."""
+        condition = None if self.search is None else self.search.condition
+        return (self.rule,) if condition is None else (self.rule, condition)
 
     def __str__(self) -> str:
-        return self.rule.text
+        if self.search is not None:
+            return f"{self.rule.text} of {self.search}"
+        return self.rule.text if self.call is None else f"{self.call.name}({self.rule.text[1:-1]})"
 
 
 Gather = Literal["count", "sum", "mean", "min", "max"]
@@ -147,6 +181,8 @@ class Series:
     #: What stands before the number in a text, and its digits at least; None for a field of whole numbers.
     prefix: str | None = None
     width: int = 0
+    #: Whether numbers may be left out, which saves what it takes to leave none.
+    gaps: bool = False
 
     def value(self, number: int) -> Any:
         """The value of a number of the series."""
@@ -243,29 +279,8 @@ class Field:
 #: What may happen to a record, for effects to come of it.
 Trigger = Literal["create", "update", "restore", "delete"]
 TRIGGERS: tuple[Trigger, ...] = ("create", "update", "restore", "delete")
-#: What an effect does, to records of whichever collection.
-Does = Literal["set", "change", "create", "delete"]
-
-
-@dataclass(frozen=True, slots=True)
-class Search:
-    """The records that an effect finds, each of which its expressions call `each`.
-
-    Of a collection, those where the condition holds, or one of those at random; or the one that references
-    lead to: `root` is `before` or `after`, and `steps` are those.
-    """
-
-    collection: str
-    condition: Checked | None = None
-    at_random: bool = False
-    root: str = ""
-    steps: tuple[Step, ...] = ()
-
-    def __str__(self) -> str:
-        if self.root:
-            return ".".join((self.root, *(one.name for one in self.steps)))
-        found = f"{'one' if self.at_random else 'each'} of {self.collection}"
-        return found if self.condition is None else f"{found} where {self.condition.text}"
+#: What an effect does, to records of whichever collection; with `call`, whatever a function says.
+Does = Literal["set", "change", "create", "delete", "call"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -286,6 +301,8 @@ class Effect:
     #: Where it stands, for people.
     file: str = ""
     line: int = 0
+    #: The function that says what is set, or done.
+    call: Call | None = None
 
     @property
     def rules(self) -> tuple[Checked, ...]:

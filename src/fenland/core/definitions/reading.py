@@ -13,6 +13,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
+from fenland.core.definitions.calls import refuse_uncalled
 from fenland.core.definitions.catalog import catalog_of
 from fenland.core.definitions.derived import DerivedReader, refuse_circles_beyond
 from fenland.core.definitions.effects import EffectReader
@@ -29,6 +30,7 @@ from fenland.core.definitions.model import (
     Field,
     Mistake,
 )
+from fenland.core.definitions.own import Functions
 from fenland.core.definitions.rule_reading import RuleReader
 from fenland.core.expressions.types import DYN, FieldType
 from fenland.core.names import NAME, circled, did_you_mean
@@ -39,8 +41,8 @@ from fenland.core.values.plain import as_written
 class _CollectionReader:
     """Reads one collection file."""
 
-    def __init__(self, source: Source, name: str) -> None:
-        self.notes = Notes(source)
+    def __init__(self, source: Source, name: str, functions: Functions | None) -> None:
+        self.notes = Notes(source, functions)
         self.name = name
         self.fields: dict[str, Field] = {}
         #: Fields that could not be read: rules may speak of them, and their mistakes are told already.
@@ -249,27 +251,34 @@ def _with_rules(
     return settled
 
 
-def read_definitions(sources: Mapping[str, Source], roles: Sequence[str] = ()) -> Definitions:
-    """The definitions in these sources, by collection name.
+def read_definitions(
+    sources: Mapping[str, Source], roles: Sequence[str] = (), functions: Functions | None = None
+) -> Definitions:
+    """The definitions in these sources, by collection name; they call these functions of the project's own.
 
-    Raises `DefinitionMistakes` with every mistake of every source.
+    Without any, they may call whatever they name, and nothing is worked out by it. Raises
+    `DefinitionMistakes` with every mistake of every source.
     """
     for reserved in (OWNER, EVERYONE):
         if reserved in roles:
             what = f"roles holds {reserved!r}, which access lists take for a word of their own."
             raise DefinitionMistakes([Mistake("fenland.toml", 1, "/roles", what, "Name the role otherwise.")])
-    readers = {name: _CollectionReader(source, name) for name, source in sources.items()}
+    readers = {name: _CollectionReader(source, name, functions) for name, source in sources.items()}
     found = {name: reader.read() for name, reader in readers.items()}
     collections = {name: one for name, one in found.items() if one is not None}
     settled = _with_rules(_cross_check(collections, readers), readers, roles)
     settled = dict(sorted(settled.items(), key=lambda one: (one[1].order, one[0])))
     mistakes = [mistake for reader in readers.values() for mistake in reader.notes.mistakes]
+    if functions and not mistakes:
+        mistakes += refuse_uncalled(functions, settled)
     if mistakes:
         raise DefinitionMistakes(mistakes)
     data = {"collections": {name: source.data for name, source in sources.items()}, "roles": list(roles)}
     return Definitions(collections=settled, roles=tuple(roles), data=data)
 
 
-def definitions_from(data: Mapping[str, Any], roles: Sequence[str] = ()) -> Definitions:
+def definitions_from(
+    data: Mapping[str, Any], roles: Sequence[str] = (), functions: Functions | None = None
+) -> Definitions:
     """Definitions built in Python: the same data that the YAML files hold, by collection name."""
-    return read_definitions({name: Source(name, one) for name, one in data.items()}, roles)
+    return read_definitions({name: Source(name, one) for name, one in data.items()}, roles, functions)

@@ -9,6 +9,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
+from fenland.core.definitions.calls import read_call
 from fenland.core.definitions.catalog import rule_names
 from fenland.core.definitions.field_reading import Notes, Path, known_keywords
 from fenland.core.definitions.formulas import refuse_derived, refuse_unfit
@@ -24,8 +25,8 @@ from fenland.core.definitions.model import (
 )
 from fenland.core.expressions import ExpressionMistake, parse
 from fenland.core.expressions.checking import Checked, Names, check, check_condition
-from fenland.core.expressions.tree import paths_in
-from fenland.core.expressions.types import Catalog, FieldType, record_of
+from fenland.core.expressions.tree import Constant, paths_in
+from fenland.core.expressions.types import BOOL, Catalog, FieldType, record_of
 from fenland.core.names import NAME, did_you_mean
 from fenland.core.values.plain import as_written
 
@@ -175,7 +176,7 @@ class RuleReader:
             if not isinstance(given, dict):
                 self._notes.add(path, f"checks holds {as_written(given)}.", "Each must be a mapping.")
                 continue
-            known = dict.fromkeys(("rule", "message", "code", "fields"))
+            known = dict.fromkeys(("rule", "call", "message", "code", "fields"))
             values = dict(known_keywords(given, path, known, self._notes, "A check"))
             check = self._check(values, path)
             if check is not None:
@@ -185,9 +186,15 @@ class RuleReader:
     def _check(self, given: Mapping[str, Any], path: Path) -> Check | None:
         notes = self._notes
         before = len(notes.mistakes)
-        if not isinstance(given.get("rule"), str):
+        call = read_call(notes, given["call"], (*path, "call"), "check") if "call" in given else None
+        if "call" in given:
+            for word in ("rule", "message"):
+                if word in given:
+                    what = f"A check calls a function, so {word} has no say."
+                    notes.add((*path, word), what, f"Remove {word}, or call.")
+        elif not isinstance(given.get("rule"), str):
             notes.add(path, "A check says nothing that must hold.", "Add rule: with a condition over next.")
-        if not isinstance(given.get("message"), str) or not given["message"]:
+        if "call" not in given and (not isinstance(given.get("message"), str) or not given["message"]):
             notes.add(
                 path, "A check has no message.", "Add message: with what people read when it does not hold."
             )
@@ -209,6 +216,9 @@ class RuleReader:
                 )
         if len(notes.mistakes) > before:
             return None
+        if call is not None:
+            said = Checked(f"{call.name}()", Constant(True, "", 0), BOOL)
+            return Check(said, "", code, tuple(fields), call)
         rule = self._condition(given["rule"], (*path, "rule"), ("next", "before"))
         if rule is None:
             return None

@@ -10,6 +10,7 @@ from fenland.core.access.conditions import NEVER
 from fenland.core.access.field_access import FieldAccess, Record
 from fenland.core.access.policy import Caller
 from fenland.core.access.schemas import collection_schema
+from fenland.core.consequences.effects import Around
 from fenland.core.definitions.model import Collection, Field
 from fenland.core.values.plain import MISSING
 from fenland.service.history.erasing import erasable
@@ -97,7 +98,8 @@ def create_form(service: Service, caller: Caller, collection: str) -> Form:
         access = creating_access(view.sight(caller), resource)
         beginnings, names = resource.rules.beginnings, view.sight(caller).names
         # As far as they can be told of nothing yet.
-        values |= beginnings.values(names, values, beginnings.names, [], lambda *_: None)
+        absent, quiet = beginnings.names - beginnings.picked, Around(lambda *_: None, lambda *_: None)
+        values |= beginnings.values(names, values, absent, [], quiet)
         return Form(
             values=access.shown(values),
             schema=collection_schema(resource.policy.fields(view.sight(caller), creating=True)),

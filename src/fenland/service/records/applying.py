@@ -70,9 +70,9 @@ def _note_numbers(work: Work, resource: Resource, change: Change) -> None:
     for item in resource.rules.series:
         given = change.result[item.name] if item.name in change.fields else None
         number = item.series.number(given) if item.series is not None else None
-        if number is None:
-            continue
         place = place_of(resource.collection, item)
+        if number is None or work.service.numbers.is_kept(place, number):
+            continue
         last = kept.last(work.writing, place)
         if last is None:
             # The first that is noted: those that were there before count as well.

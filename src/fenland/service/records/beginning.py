@@ -14,6 +14,7 @@ from fenland.core.problems import Problem
 from fenland.core.reserved import made
 from fenland.service.records.proposal import Proposal
 from fenland.service.records.settling import settle_by_rule
+from fenland.service.records.sought import around
 from fenland.service.service import Resource
 from fenland.service.work import View
 
@@ -57,13 +58,13 @@ class Begun:
         if not rules.begins:
             return fields
         fields |= {
-            item.name: item.series.value(view.last_number(self.resource, item) + 1)
+            item.name: item.series.value(view.next_number(self.resource, item))
             for item in rules.series
             if item.series is not None and item.name not in given
         }
         absent = rules.beginnings.names - given.keys()
-        names, failed = view.sight(self.caller).names, view.service.rule_failed
-        return fields | rules.beginnings.values(names, {**self.record, **fields}, absent, problems, failed)
+        names, record = view.sight(self.caller).names, {**self.record, **fields}
+        return fields | rules.beginnings.values(names, record, absent, problems, around(view))
 
 
 def made_by_rule(begun: Begun, given: Mapping[str, Any], problems: list[Problem]) -> Change:

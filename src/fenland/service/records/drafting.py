@@ -70,6 +70,11 @@ class Draft(Work):
         there = self._beneath.last_number(resource, item)
         return max(there, self._numbers.get(place_of(resource.collection, item), 0))
 
+    def next_number(self, resource: Resource, item: Field) -> int:
+        """See `View`."""
+        there = self._beneath.next_number(resource, item)
+        return max(there, self._numbers.get(place_of(resource.collection, item), there - 1) + 1)
+
     def _set(self, place: _Id, before: Record | None, after: Record | None) -> None:
         for name in self._indexed(place[0]):
             if before is not None and before[name] is not None:

@@ -15,6 +15,7 @@ from typing import Any
 from fenland.core.access.field_access import Record
 from fenland.core.access.policy import Caller
 from fenland.core.changes.change import Act, Change, Follows, alteration, deletion, derivation
+from fenland.core.consequences.calling import CalledEffect, Create, Delete, Wish
 from fenland.core.consequences.effects import Compiled
 from fenland.core.consequences.spreading import Derived, Spread
 from fenland.core.definitions.model import Trigger
@@ -25,6 +26,7 @@ from fenland.core.values.plain import same
 from fenland.service.records.beginning import Begun, made_by_rule
 from fenland.service.records.deleting import with_referring
 from fenland.service.records.drafting import Draft
+from fenland.service.records.looking import names_around
 from fenland.service.records.proposal import Proposal
 from fenland.service.records.settling import judge_derived, settle_by_rule, unseen, with_consequences
 from fenland.service.records.sought import found_by, one_of
@@ -187,7 +189,7 @@ class _Chain:
         if not reaching and not own:
             return
         names = {
-            **self._draft.sight(self._caller).names,
+            **names_around(self._draft, self._caller),
             "before": change.before or {},
             "after": change.after or {},
         }
@@ -215,6 +217,10 @@ class _Chain:
 
     def _carry_out(self, place: int, effect: Compiled, names: Mapping[str, Any]) -> None:
         does, search, draft = effect.effect.does, effect.search, self._draft
+        if effect.called is not None:
+            for wish in effect.called.wishes(names):
+                self._grant(place, effect, effect.called, wish)
+            return
         resource, failed = draft.resource(effect.effect.target), draft.service.rule_failed
         found: list[Record | None] = [None]
         if search is not None:
@@ -232,6 +238,30 @@ class _Chain:
                 self._create(place, effect, resource, values, problems)
             elif one is not None:
                 self._alter(place, (resource, one), values, str(effect.effect), problems)
+
+    def _grant(self, place: int, effect: Compiled, called: CalledEffect, wish: Wish) -> None:
+        """Carries out what a function wants done."""
+        draft, problems, rule = self._draft, list[Problem](), str(effect.effect)
+        if isinstance(wish, Create):
+            target = draft.service.resources.get(wish.collection)
+            if target is None:
+                raise called.failed(f"there is no collection {wish.collection!r}.")
+            values = called.values(target.collection, wish.values, None, problems)
+            self._create(place, effect, target, values, problems)
+            return
+        resource = draft.resource(wish.record.collection)
+        current = draft.find(resource, "id", wish.record["id"])
+        if isinstance(wish, Delete):
+            # One that is gone went with another.
+            if current is not None:
+                self._delete(place, effect, resource, current)
+            return
+        if current is None:
+            raise called.failed(
+                f"it changes {wish.record['id']} of {wish.record.collection}, which is not there."
+            )
+        values = called.values(resource.collection, wish.values, current, problems)
+        self._alter(place, (resource, current), values, rule, problems)
 
     def _alter(
         self,

@@ -14,16 +14,16 @@ from dataclasses import replace
 from fenland.core.access.field_access import PROTECTIONS, FieldAccess, Record
 from fenland.core.access.policy import Caller, Sight
 from fenland.core.changes.change import Change
-from fenland.core.consequences.effects import Around
 from fenland.core.definitions.model import Right
 from fenland.core.limits import check_record
 from fenland.core.problems import Problem, pointer_to
 from fenland.core.values.plain import same
 from fenland.service.records.finding import demand_reason, permit
+from fenland.service.records.looking import names_around
 from fenland.service.records.others import check_others
 from fenland.service.records.proposal import Proposal
 from fenland.service.records.saved import Saved
-from fenland.service.records.sought import one_of
+from fenland.service.records.sought import around
 from fenland.service.service import Resource
 from fenland.service.work import View, Work
 
@@ -55,10 +55,13 @@ def with_consequences(
     def derive(whole: Record) -> tuple[Record, list[Problem]]:
         return derived_values(view, resource, whole, problems)
 
+    def sound(whole: Record) -> bool:
+        return not problems and resource.rules.is_whole(whole)
+
     before = proposal.start if stored is None and proposal.trigger == "restore" else stored
-    names = {**view.sight(caller).names, "before": before or {}}
-    around = Around(view.service.rule_failed, lambda search, known: one_of(view, search, known))
-    whole, wrong, happened = resource.rules.effects.follow(proposal.trigger, names, record, derive, around)
+    names = {**names_around(view, caller), "before": before or {}}
+    beside = replace(around(view), sound=sound)
+    whole, wrong, happened = resource.rules.effects.follow(proposal.trigger, names, record, derive, beside)
     changed = {name: value for name, value in whole.items() if not same(record[name], value)}
     values = {**proposal.values, **changed}
     if stored is not None:
@@ -150,7 +153,7 @@ def settle(view: View, caller: Caller, proposal: Proposal, problems: list[Proble
 def judge(view: View, caller: Caller, proposal: Proposal, problems: list[Problem]) -> None:
     """Adds what is wrong with a record as it would be. Raises `TooLarge` for one over the limits."""
     resource, stored, record = proposal.resource, proposal.stored, proposal.record
-    rules, names = resource.rules, view.sight(caller).names
+    rules, names = resource.rules, names_around(view, caller)
     check_record(record, proposal.values, view.limits)
     rules.validate_whole(record, problems)
     problems += rules.run_checks(names, record, stored, problems)
@@ -166,7 +169,7 @@ def judge_derived(view: View, caller: Caller, change: Change, problems: list[Pro
     resource, record = view.resource(change.collection), change.result
     values = {name: after for name, (_, after) in change.fields.items()}
     check_record(record, values, view.limits)
-    names = view.sight(caller).names
+    names = names_around(view, caller)
     problems += resource.rules.run_checks(names, record, change.before, problems, asking=values.keys())
     resource.rules.check_schemes(values, view.limits.schemes, problems)
     # What a rule gives is nobody's to be refused.

@@ -6,7 +6,7 @@ from collections.abc import Iterator, Mapping
 from typing import Any
 
 from fenland.core.access.field_access import Record
-from fenland.core.consequences.effects import Searching
+from fenland.core.consequences.effects import Around, Searching
 from fenland.core.definitions.model import Search
 from fenland.core.limits import beyond
 from fenland.service.work import View
@@ -38,6 +38,11 @@ def one_of(view: View, searching: Searching, names: Names) -> Record | None:
         if view.service.dice.randrange(number) == 0:
             chosen = record
     return chosen
+
+
+def around(view: View) -> Around:
+    """What effects and defaults need besides the record."""
+    return Around(view.service.rule_failed, lambda search, known: one_of(view, search, known))
 
 
 def _led(view: View, search: Search, names: Names) -> Record | None:

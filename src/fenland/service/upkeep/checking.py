@@ -8,6 +8,7 @@ from typing import Any
 
 from fenland.core.access.policy import Actor, Caller
 from fenland.core.problems import Problem
+from fenland.service.records.looking import names_around
 from fenland.service.service import Service
 from fenland.service.work import snapshot
 from fenland.storage.door import Page
@@ -34,7 +35,7 @@ def broken_records(
     say nothing of one that nobody changes.
     """
     with snapshot(service) as view:
-        sight = view.sight(Caller(Actor("nobody"), via="command-line"))
+        names = names_around(view, Caller(Actor("nobody"), via="command-line"))
         resources = service.resources
         whole = sum(one.records.count(view.reading, Page()) for one in resources.values())
         done = 0
@@ -45,7 +46,7 @@ def broken_records(
                 problems: list[Problem] = []
                 fields = {one: record[one] for one in resource.collection.fields}
                 rules.validate_whole(rules.validate_new(fields, problems), problems)
-                problems += rules.run_checks(sight.names, record, None, problems)
+                problems += rules.run_checks(names, record, None, problems)
                 if problems:
                     yield Broken(name, record[resource.collection.key], tuple(problems))
                 if not done % _TOLD_EACH:

@@ -1,0 +1,271 @@
+"""Calling: what functions of the project's own are given, and what is made of what they give.
+
+A function gets records as `Row`, a mapping whose values are typed as those of expressions are: dates, moments
+and decimals; lists are tuples. Nothing that it gets can be changed. What it looks up it asks of a `Look`.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any, Protocol
+
+from fenland.core.consequences.fitting import Fitting, frozen, thawed
+from fenland.core.definitions.catalog import catalog_of
+from fenland.core.definitions.model import Check, Collection, Field, place_of
+from fenland.core.definitions.own import Call
+from fenland.core.definitions.validation import REFUSED
+from fenland.core.expressions import EvaluationError
+from fenland.core.expressions.types import conversion
+from fenland.core.names import did_you_mean
+from fenland.core.problems import Problem, RuleFailed, pointer_to
+
+#: What the names around a record hold for functions that look at others.
+LOOK = "look"
+_RECORDS = ("next", "before", "after")
+
+
+class Row(Mapping[str, Any]):
+    """A record as functions see it: each field by its name, and those that the service keeps.
+
+    `collection` is the name of its collection.
+    """
+
+    __slots__ = ("_record", "_rows")
+
+    def __init__(self, rows: Rows, record: Mapping[str, Any]) -> None:
+        self._rows, self._record = rows, record
+
+    @property
+    def collection(self) -> str:
+        """The name of its collection."""
+        return self._rows.name
+
+    def __getitem__(self, name: str) -> Any:
+        value, convert = self._record[name], self._rows.conversions.get(name)
+        return frozen(value if value is None or convert is None else convert(value))
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self._record)
+
+    def __len__(self) -> int:
+        return len(self._record)
+
+    def __repr__(self) -> str:
+        return f"Row({self.collection}, {dict(self)!r})"
+
+
+class Rows:
+    """Makes the rows of one collection."""
+
+    def __init__(self, collection: Collection) -> None:
+        self.name = collection.name
+        types = catalog_of([collection])[collection.name]
+        self.conversions = {name: conversion(one.type) for name, one in types.items()}
+
+    def row(self, record: Mapping[str, Any] | None) -> Row | None:
+        """The record; None for none, or for one that is not there before or after."""
+        return Row(self, record) if record else None
+
+
+class Look(Protocol):
+    """A read-only look at the records that there are, as they are within the same transaction."""
+
+    def one(self, collection: str, key: Any) -> Row | None:
+        """The record with this key, or None."""
+        ...
+
+    def find(self, collection: str, **fields: Any) -> Sequence[Row]:
+        """The records whose fields hold these values, in the order of their making.
+
+        More than `consequence_limit` are refused.
+        """
+        ...
+
+
+@dataclass(frozen=True, slots=True)
+class Said:
+    """What a check finds wrong: a sentence for people, and the field to blame."""
+
+    field: str | None
+    message: str
+    code: str | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Alter:
+    """That a record is to get these values."""
+
+    record: Row
+    values: Mapping[str, Any]
+
+
+@dataclass(frozen=True, slots=True)
+class Create:
+    """That a record with these values is to be made."""
+
+    collection: str
+    values: Mapping[str, Any]
+
+
+@dataclass(frozen=True, slots=True)
+class Delete:
+    """That a record is to go."""
+
+    record: Row
+
+
+#: What an effect may want.
+Wish = Alter | Create | Delete
+
+
+class Calling:
+    """A call of a function over what records of one collection were and would be."""
+
+    def __init__(self, call: Call, collection: Collection) -> None:
+        self.call = call
+        self._rows = Rows(collection)
+        self._parameters = () if call.function is None else call.function.parameters
+
+    def run(self, names: Mapping[str, Any]) -> Any:
+        """What it gives, by what its parameters are called. Raises `RuleFailed`, `Unavailable`."""
+        given = {name: self._given(name, names.get(name)) for name in self._parameters}
+        return self.call.run(**given)
+
+    def _given(self, name: str, value: Any) -> Any:
+        if name in _RECORDS:
+            return self._rows.row(value)
+        return value if name == LOOK else frozen(value)
+
+    def failed(self, why: str) -> RuleFailed:
+        """The refusal where what it gives is nothing that can be used."""
+        return unusable(self.call, why)
+
+
+def unusable(call: Call, why: str) -> RuleFailed:
+    """The refusal where a function gives what cannot be used; who runs the service is told why."""
+    if call.function is not None:
+        call.function.tell(why)
+    return RuleFailed(f"The function {call.name} of rules.py gave what cannot be used. Nothing was saved.")
+
+
+class CalledCheck:
+    """A check that is a function: it gives nothing, a sentence, what `problem` makes, or several of them."""
+
+    def __init__(self, check: Check, call: Call, collection: Collection) -> None:
+        self._check, self._calling = check, Calling(call, collection)
+        self._fields = collection.fields
+
+    def problems(self, names: Mapping[str, Any]) -> list[Problem]:
+        """What it finds wrong. Raises `RuleFailed`, `Unavailable`."""
+        return [problem for one in _several(self._calling.run(names)) for problem in self._problems(one)]
+
+    def _problems(self, said: Any) -> Iterator[Problem]:
+        check = self._check
+        if isinstance(said, str) and said:
+            said = Said(None, said)
+        if not isinstance(said, Said):
+            raise self._calling.failed(f"{said!r} is neither a sentence nor a problem.")
+        if said.field is not None and said.field not in self._fields:
+            hint = did_you_mean(said.field, self._fields)
+            raise self._calling.failed(f"it blames {said.field!r}, which is no field. {hint}")
+        blamed = check.fields if said.field is None else (said.field,)
+        for pointer in [pointer_to(name) for name in blamed] or [""]:
+            yield Problem(pointer, said.code or check.code, said.message)
+
+
+def called_check(check: Check, collection: Collection) -> CalledCheck | None:
+    """The function that a check is, if it is one."""
+    return None if check.call is None else CalledCheck(check, check.call, collection)
+
+
+def fitted(
+    call: Call,
+    collection: Collection,
+    given: Any,
+    before: Mapping[str, Any] | None,
+    problems: list[Problem],
+) -> dict[str, Any]:
+    """The values that a function gives fields, as those keep them; adds what is wrong with them.
+
+    `before` is the record as it is, None for a new one. Raises `RuleFailed`.
+    """
+    if not isinstance(given, Mapping):
+        raise unusable(call, f"{given!r} is no mapping of fields.")
+    found = dict[str, Any]()
+    for name, value in given.items():
+        item = collection.fields.get(name)
+        if item is None:
+            what = f"{name!r}, which is no field. {did_you_mean(str(name), collection.fields)}"
+            raise unusable(call, f"it sets {what}")
+        for word in _not_to_be_set(item, collection, before):
+            raise unusable(call, f"it sets {place_of(collection, item)}, which is {word}.")
+        try:
+            kept = Fitting(item).value(thawed(value), problems)
+        except EvaluationError as error:
+            raise unusable(call, f"{name} is {value!r}: {error}") from None
+        if kept is None and not item.nullable:
+            problems.append(Problem(pointer_to(name), "null", "Must not be null."))
+        if kept is not REFUSED:
+            found[name] = kept
+    return found
+
+
+def _not_to_be_set(item: Field, collection: Collection, before: Mapping[str, Any] | None) -> Iterator[str]:
+    if item.derived is not None:
+        yield "derived"
+    if before:
+        if item.name == collection.key:
+            yield "the key"
+        if item.fixed:
+            yield "fixed"
+
+
+class CalledSetting:
+    """An effect that is a function which gives fields of the record values: as a mapping, or None."""
+
+    def __init__(self, call: Call, collection: Collection) -> None:
+        self._calling, self._collection = Calling(call, collection), collection
+
+    def values(self, names: Mapping[str, Any], problems: list[Problem]) -> dict[str, Any]:
+        """The values as they are kept; adds what is wrong with them. Raises `RuleFailed`, `Unavailable`."""
+        given = self._calling.run(names)
+        call, before = self._calling.call, names["before"]
+        return {} if given is None else fitted(call, self._collection, given, before, problems)
+
+
+class CalledEffect:
+    """An effect that is a function: it gives nothing, a wish, or several of them."""
+
+    def __init__(self, call: Call, collection: Collection) -> None:
+        self._calling = Calling(call, collection)
+
+    def wishes(self, names: Mapping[str, Any]) -> list[Wish]:
+        """What it wants done, in order. Raises `RuleFailed`, `Unavailable`."""
+        found = _several(self._calling.run(names))
+        for one in found:
+            if not isinstance(one, (Alter, Create, Delete)):
+                raise self.failed(f"{one!r} is made by none of change, create and delete.")
+        return found
+
+    def values(
+        self,
+        collection: Collection,
+        given: Mapping[str, Any],
+        before: Mapping[str, Any] | None,
+        problems: list[Problem],
+    ) -> dict[str, Any]:
+        """What a wish gives the fields of a record of some collection; see `fitted`."""
+        return fitted(self._calling.call, collection, given, before, problems)
+
+    def failed(self, why: str) -> RuleFailed:
+        """The refusal where what it wants cannot be done."""
+        return self._calling.failed(why)
+
+
+def _several(given: Any) -> list[Any]:
+    """What a function gives, one by one: nothing, one, or several."""
+    if given is None or given is True:
+        return []
+    many = isinstance(given, Iterable) and not isinstance(given, (str, Mapping))
+    return list(given) if many else [given]

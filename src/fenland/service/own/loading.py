@@ -1,0 +1,102 @@
+"""Loading `rules.py` of a project: its functions, or what is wrong. Without the file nothing is imported."""
+
+from __future__ import annotations
+
+import inspect
+import sys
+import traceback
+from collections.abc import Callable, Iterator
+from importlib.util import module_from_spec, spec_from_file_location
+from inspect import Parameter
+from itertools import count
+from pathlib import Path
+from types import ModuleType
+from typing import Any
+
+from fenland.core.definitions.model import DefinitionMistakes, Mistake
+from fenland.core.definitions.own import MARK, PARAMETERS, Function
+from fenland.core.names import did_you_mean
+from fenland.service.own.running import Limited
+
+RULES = "rules.py"
+
+#: Each project that is read has a module of its own, as has each time that it is read.
+_NUMBERS = count(1)
+#: Arguments are given by their names, and those of a derivation in order.
+_BY_NAME = (Parameter.POSITIONAL_OR_KEYWORD, Parameter.KEYWORD_ONLY)
+_IN_ORDER = (Parameter.POSITIONAL_ONLY, Parameter.POSITIONAL_OR_KEYWORD)
+
+
+def load_functions(folder: Path, seconds: float) -> dict[str, Function]:
+    """The functions of a project folder, each of which may take so long.
+
+    Raises `DefinitionMistakes` with every mistake that can be told without the definitions.
+    """
+    path = folder / RULES
+    if not path.is_file():
+        return {}
+    found: dict[str, Function] = {}
+    mistakes: list[Mistake] = []
+    for name, one in _marked(_imported(path)):
+        line = inspect.getsourcelines(one)[1]
+        wrong = list(_wrong(name, one))
+        mistakes += [Mistake(RULES, line, "", what, hint) for what, hint in wrong]
+        if not wrong:
+            found[name] = _function(name, one, line, seconds)
+    if mistakes:
+        raise DefinitionMistakes(mistakes)
+    return found
+
+
+def _imported(path: Path) -> ModuleType:
+    """The module that the file is. Raises `DefinitionMistakes`."""
+    name = f"fenland_project_rules_{next(_NUMBERS)}"
+    spec = spec_from_file_location(name, path)
+    if spec is None or spec.loader is None:
+        raise DefinitionMistakes([Mistake(RULES, 1, "", "This cannot be imported.", "")])
+    module = module_from_spec(spec)
+    # Dataclasses and the like look up the module that they stand in.
+    sys.modules[name] = module
+    try:
+        spec.loader.exec_module(module)
+    except SyntaxError as error:
+        line = error.lineno if error.filename == str(path) else None
+        what = f"This is not Python: {error.msg}."
+        raise DefinitionMistakes(
+            [Mistake(RULES, line or 1, "", what, "Correct it here or just above.")]
+        ) from None
+    except (Exception, SystemExit) as error:
+        lines = [one.lineno for one in traceback.extract_tb(error.__traceback__) if one.filename == str(path)]
+        what = f"It cannot be imported: {type(error).__name__}: {error}."
+        hint = "It is imported when definitions are read: let it define functions, and do nothing else."
+        raise DefinitionMistakes([Mistake(RULES, (lines or [1])[-1] or 1, "", what, hint)]) from None
+    return module
+
+
+def _marked(module: ModuleType) -> Iterator[tuple[str, Callable[..., Any]]]:
+    """The functions of the module that a decorator marked, by the names that they have there."""
+    for name, one in vars(module).items():
+        if inspect.isfunction(one) and hasattr(one, MARK):
+            yield name, one
+
+
+def _function(name: str, one: Callable[..., Any], line: int, seconds: float) -> Function:
+    parameters = inspect.signature(one).parameters
+    needed = sum(each.default is Parameter.empty for each in parameters.values())
+    kind = getattr(one, MARK)
+    run = Limited(one, name, seconds)
+    return Function(name, kind, tuple(parameters), needed, line, run, run.tell)
+
+
+def _wrong(name: str, one: Callable[..., Any]) -> Iterator[tuple[str, str]]:
+    """What is wrong with a function as such, and what to do about it."""
+    kind = getattr(one, MARK)
+    known = PARAMETERS[kind]
+    if inspect.iscoroutinefunction(one) or inspect.isasyncgenfunction(one):
+        yield f"{name} is async.", "Write def: it runs in a thread of its own, beside others."
+    for parameter in inspect.signature(one).parameters.values():
+        if parameter.kind not in (_IN_ORDER if known is None else _BY_NAME):
+            yield f"{name} takes {parameter}.", "Name each parameter, without * and / among them."
+        elif known is not None and parameter.name not in known:
+            hint = f"{did_you_mean(parameter.name, known)} It may take {', '.join(known)}, and leave any out."
+            yield f"{name} takes {parameter.name!r}, which nothing is given for.", hint
