@@ -25,6 +25,7 @@ from fenland.core.problems import Conflict
 from fenland.service.accounts.accounts import NewAccount, add_account
 from fenland.service.accounts.tokens import NewToken, issue_token
 from fenland.service.opening import open_service
+from fenland.service.own.loading import load_functions
 from fenland.service.service import Service
 from fenland.service.settings import Settings
 from fenland.web.serving.app import create_app
@@ -62,11 +63,17 @@ ATTRIBUTES: dict[str, dict[str, Any]] = {
 
 @contextmanager
 def workshop_of(
-    described: Mapping[str, Any], path: Path, limits: Limits = DEFAULTS, **settings: Any
+    described: Mapping[str, Any], path: Path, limits: Limits = DEFAULTS, rules: str = "", **settings: Any
 ) -> Iterator[tuple[Service, httpx.Client]]:
-    """A service over other collections, with the usual accounts, and the app as olga of the office."""
+    """A service over other collections, with the usual accounts, and the app as olga of the office.
+
+    `rules` is the text of a `rules.py`.
+    """
     chosen = Settings(title="Workshop", **settings)
-    service = open_service(definitions_from(described, ["office", "crew"]), path, limits, chosen.ways_in())
+    path.with_name("rules.py").write_text(rules)
+    functions = load_functions(path.parent, chosen.rule_seconds)
+    definitions = definitions_from(described, ["office", "crew"], functions)
+    service = open_service(definitions, path, limits, chosen.ways_in())
     for name, (role, token) in TOKENS.items():
         with suppress(Conflict):
             new = NewAccount(name, name.capitalize(), [role] if role else [], ATTRIBUTES[name])

@@ -212,9 +212,10 @@ def _report(
     *,
     tree_only: bool,
 ) -> Report:
+    from fenland.service.own.loading import own_functions
     from fenland.service.proof import reports, verifying_files
     from fenland.service.proof.archiving import read_archive
-    from fenland.service.proof.verifying import verify_database
+    from fenland.service.proof.verifying import Around, verify_database
 
     text = None if head is None else head.read_text(encoding="utf-8")
     heads = [] if text is None else reports.read_heads(text, [])
@@ -229,7 +230,9 @@ def _report(
         with files["export"].open("rb") as lines:
             return verifying_files.verify_export(lines, heads, progress)
     path = database or open_settings(project).database
-    return verify_database(path, text, tree_only=tree_only, archives=files["archives"], progress=progress)
+    folders = () if files["archives"] is None else (files["archives"],)
+    around = Around(folders, own_functions(project))
+    return verify_database(path, text, tree_only=tree_only, around=around, progress=progress)
 
 
 def _tell(report: Report) -> None:

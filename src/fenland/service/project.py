@@ -135,7 +135,7 @@ def load_project(folder: Path) -> Project:
         # Then definitions may call whatever they name.
         mistakes.extend(found.mistakes)
     try:
-        definitions = read_definitions(sources, roles, functions)
+        definitions = read_definitions(sources, roles, functions, kept=functions is None)
     except DefinitionMistakes as found:
         mistakes.extend(found.mistakes)
     if mistakes or settings is None:

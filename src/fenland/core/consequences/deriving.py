@@ -32,7 +32,7 @@ class Derivations:
         self.collection = collection
         fields, needs = collection.fields, own_needs(collection.fields, derived_inputs)
         found = [(fields[name], fields[name].derived) for name in in_order(needs)]
-        self._all = [Fitted(item, rule) for item, rule in found if isinstance(rule, Formula)]
+        self._all = [Fitted(item, rule) for item, rule in found if isinstance(rule, Formula) and rule.at_hand]
         self.names = frozenset(needs)
         #: What is gathered, with what it is of no records.
         self.gathered: Record = {

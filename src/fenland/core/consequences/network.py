@@ -5,7 +5,7 @@ Fields derived from their own record alone are no part of it, unless they are ma
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 
 from fenland.core.consequences.fitting import Fitted
@@ -53,7 +53,7 @@ class Network:
         self.collections = collections
         #: In an order in which each comes behind those that it needs.
         self.nodes = sorted(
-            (_node(collections[place[0]], place[1], level[place]) for place in needs if place in outer),
+            (one for place in needs if place in outer if (one := _node(collections, place, level[place]))),
             key=lambda one: one.level,
         )
         #: By the collection that changes, what follows in other records; and in the record itself.
@@ -100,10 +100,12 @@ def _ways(path: Path, first: str) -> Iterator[tuple[str, tuple[Place, ...], str]
         collection = step.references
 
 
-def _node(collection: Collection, name: str, level: int) -> Node:
-    item = collection.fields[name]
+def _node(collections: Mapping[str, Collection], place: Place, level: int) -> Node | None:
+    """The derived field at a place; None where it cannot be worked out here."""
+    collection = collections[place[0]]
+    item = collection.fields[place[1]]
     derived = item.derived
-    if derived is None:
-        raise ValueError(f"{name} is not derived.")
+    if derived is None or not derived.at_hand:
+        return None
     work = Gathering(item, derived) if isinstance(derived, Aggregate) else Fitted(item, derived)
     return Node(collection, item, level, work)

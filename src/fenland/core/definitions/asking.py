@@ -53,6 +53,12 @@ def sources_of(collection: str, item: Field) -> dict[Place, None]:
     return asked_by(collection, derived.rules)
 
 
+def all_at_hand(collections: Mapping[str, Collection]) -> bool:
+    """Whether all derived fields can be worked out here."""
+    derived = (item.derived for one in collections.values() for item in one.fields.values())
+    return all(one is None or one.at_hand for one in derived)
+
+
 def derived_needs(collections: Mapping[str, Collection]) -> dict[Place, list[Place]]:
     """By derived field, the derived ones that it asks for."""
     all_of = {

@@ -21,18 +21,19 @@ _FORMS: Mapping[Kind, str] = {
 def read_call(notes: Notes, given: object, path: Path, *kinds: Kind) -> Call | None:
     """The call of a function of one of these kinds; None where it cannot be, which is noted.
 
-    Where functions are not at hand, as of definitions that are kept, any name will do.
+    Of definitions that are kept any name will do, also of a function that is not at hand.
     """
     if not isinstance(given, str) or not given.isidentifier():
         form = _FORMS[kinds[0]].format(name="fits")
         notes.add(path, f"call is {as_written(given)}.", f"Name a function of rules.py: {form}.")
         return None
-    if notes.functions is None:
-        return Call(given)
-    found = notes.functions.get(given)
+    functions = notes.functions or {}
+    found = functions.get(given)
+    if notes.kept:
+        return Call(given, None if found is None or found.kind not in kinds else found)
     if found is None:
         form = _FORMS[kinds[0]].format(name=given)
-        hint = did_you_mean(given, notes.functions) if notes.functions else f"Write {form}."
+        hint = did_you_mean(given, functions) if functions else f"Write {form}."
         notes.add(path, f"rules.py has no function {given!r}.", hint)
         return None
     if found.kind not in kinds:

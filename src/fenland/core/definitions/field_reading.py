@@ -49,10 +49,10 @@ class Source:
 class Notes:
     """Gathers mistakes of one source."""
 
-    def __init__(self, source: Source, functions: Functions | None = None) -> None:
+    def __init__(self, source: Source, functions: Functions | None = None, *, kept: bool = False) -> None:
         self.source = source
-        #: What definitions may call; None where that is not at hand.
-        self.functions = functions
+        #: What definitions may call; of definitions that are `kept`, as far as it is at hand.
+        self.functions, self.kept = functions, kept
         self.mistakes: list[Mistake] = []
 
     def add(self, path: Path, what: str, hint: str) -> None:

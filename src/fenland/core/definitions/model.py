@@ -115,6 +115,11 @@ class Formula:
     search: Search | None = None
 
     @property
+    def at_hand(self) -> bool:
+        """Whether it can be worked out here."""
+        return self.call is None or self.call.function is not None
+
+    @property
     def inputs(self) -> tuple[str, ...]:
         """The fields of its own record that it asks for, each once."""
         paths = (path for rule in self.rules for path in paths_in(rule.tree))
@@ -152,6 +157,11 @@ class Aggregate:
     #: Where it stands, for people.
     file: str = ""
     line: int = 0
+
+    @property
+    def at_hand(self) -> bool:
+        """Whether it can be worked out here: always."""
+        return True
 
     @property
     def rules(self) -> tuple[Checked, ...]:

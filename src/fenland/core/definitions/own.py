@@ -49,7 +49,10 @@ Functions = Mapping[str, Function]
 
 @dataclass(frozen=True, slots=True)
 class Call:
-    """A function as a definition names it; without one where definitions are read that are only kept."""
+    """A function as a definition names it; without one where definitions are read that are only kept.
+
+    What is derived by such a one is not worked out.
+    """
 
     name: str
     function: Function | None = field(default=None, compare=False, repr=False)
@@ -57,5 +60,5 @@ class Call:
     def run(self, *given: Any, **named: Any) -> Any:
         """What the function gives. Raises `RuleFailed`, and `Unavailable` where it takes too long."""
         if self.function is None:
-            raise RuleFailed(f"There is no function {self.name!r} at hand.")
+            raise RuleFailed(f"The function {self.name} of rules.py is not at hand.")
         return self.function.run(*given, **named)

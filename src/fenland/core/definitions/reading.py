@@ -41,8 +41,8 @@ from fenland.core.values.plain import as_written
 class _CollectionReader:
     """Reads one collection file."""
 
-    def __init__(self, source: Source, name: str, functions: Functions | None) -> None:
-        self.notes = Notes(source, functions)
+    def __init__(self, notes: Notes, name: str) -> None:
+        self.notes = notes
         self.name = name
         self.fields: dict[str, Field] = {}
         #: Fields that could not be read: rules may speak of them, and their mistakes are told already.
@@ -252,24 +252,30 @@ def _with_rules(
 
 
 def read_definitions(
-    sources: Mapping[str, Source], roles: Sequence[str] = (), functions: Functions | None = None
+    sources: Mapping[str, Source],
+    roles: Sequence[str] = (),
+    functions: Functions | None = None,
+    *,
+    kept: bool = False,
 ) -> Definitions:
     """The definitions in these sources, by collection name; they call these functions of the project's own.
 
-    Without any, they may call whatever they name, and nothing is worked out by it. Raises
+    Those that are `kept` may call others too: nothing is worked out by one that is not at hand. Raises
     `DefinitionMistakes` with every mistake of every source.
     """
     for reserved in (OWNER, EVERYONE):
         if reserved in roles:
             what = f"roles holds {reserved!r}, which access lists take for a word of their own."
             raise DefinitionMistakes([Mistake("fenland.toml", 1, "/roles", what, "Name the role otherwise.")])
-    readers = {name: _CollectionReader(source, name, functions) for name, source in sources.items()}
+    readers = {
+        name: _CollectionReader(Notes(source, functions, kept=kept), name) for name, source in sources.items()
+    }
     found = {name: reader.read() for name, reader in readers.items()}
     collections = {name: one for name, one in found.items() if one is not None}
     settled = _with_rules(_cross_check(collections, readers), readers, roles)
     settled = dict(sorted(settled.items(), key=lambda one: (one[1].order, one[0])))
     mistakes = [mistake for reader in readers.values() for mistake in reader.notes.mistakes]
-    if functions and not mistakes:
+    if functions and not kept and not mistakes:
         mistakes += refuse_uncalled(functions, settled)
     if mistakes:
         raise DefinitionMistakes(mistakes)
@@ -278,7 +284,12 @@ def read_definitions(
 
 
 def definitions_from(
-    data: Mapping[str, Any], roles: Sequence[str] = (), functions: Functions | None = None
+    data: Mapping[str, Any],
+    roles: Sequence[str] = (),
+    functions: Functions | None = None,
+    *,
+    kept: bool = False,
 ) -> Definitions:
     """Definitions built in Python: the same data that the YAML files hold, by collection name."""
-    return read_definitions({name: Source(name, one) for name, one in data.items()}, roles, functions)
+    sources = {name: Source(name, one) for name, one in data.items()}
+    return read_definitions(sources, roles, functions, kept=kept)

@@ -142,7 +142,7 @@ class FieldMover:
         self._turned: Mapping[str, Any] = {} if given is None or isinstance(given, Checked) else given
         self._check = compile_field(move.field)
         item, self._derived = move.field, None
-        if move.derives and not move.later and isinstance(item.derived, Formula):
+        if move.derives and not move.later and isinstance(item.derived, Formula) and item.derived.at_hand:
             self._derived = _Derived(Fitted(item, item.derived), others)
 
     @property

@@ -7,6 +7,7 @@ from typing import Any
 
 from fenland.core.consequences.held import Held
 from fenland.core.consequences.network import Network
+from fenland.core.definitions.asking import all_at_hand
 from fenland.core.definitions.model import Definitions
 from fenland.core.definitions.reading import definitions_from
 from fenland.core.evolving.comparing import Comparison, compare
@@ -37,6 +38,8 @@ class Replay:
 
     def __init__(self, *, partial: bool = False) -> None:
         self.partial = partial
+        #: Whether anything is unknown for want of the functions that it was derived by.
+        self.forgot = False
         #: What the last change of definitions came to.
         self.comparison = Comparison()
         self._data: dict[str, Any] = {"collections": {}, "roles": []}
@@ -137,7 +140,7 @@ class Replay:
 
     def _define(self, data: Mapping[str, Any]) -> None:
         self._data = dict(data)
-        newer = definitions_from(data["collections"], data["roles"])
+        newer = definitions_from(data["collections"], data["roles"], kept=True)
         comparison = self.comparison = compare(self.definitions, newer)
         older, self.records = self.records, {name: {} for name in newer.collections}
         for one in comparison.kept:
@@ -146,8 +149,19 @@ class Replay:
                 record_id: mover.record(record) for record_id, record in older[one.old.name].items()
             }
         self.definitions = newer
-        if comparison.rederives:
+        if not all_at_hand(newer.collections):
+            self._forget_derived(comparison)
+        elif comparison.rederives:
             self._derive()
+
+    def _forget_derived(self, comparison: Comparison) -> None:
+        """Takes what was derived anew for unknown: functions of then had a say in it."""
+        self.forgot = True
+        for one in comparison.kept:
+            names = [move.field.name for move in one.moves if move.derives or move.later]
+            unknown = dict.fromkeys(names, BEFORE)
+            for record in self.records[one.new.name].values():
+                record |= unknown
 
     def _derive(self) -> None:
         network = Network(self.definitions)

@@ -22,6 +22,8 @@ RULES = "rules.py"
 
 #: Each project that is read has a module of its own, as has each time that it is read.
 _NUMBERS = count(1)
+#: How long a function may take where no setting says so.
+_SECONDS = 2.0
 #: Arguments are given by their names, and those of a derivation in order.
 _BY_NAME = (Parameter.POSITIONAL_OR_KEYWORD, Parameter.KEYWORD_ONLY)
 _IN_ORDER = (Parameter.POSITIONAL_ONLY, Parameter.POSITIONAL_OR_KEYWORD)
@@ -46,6 +48,14 @@ def load_functions(folder: Path, seconds: float) -> dict[str, Function]:
     if mistakes:
         raise DefinitionMistakes(mistakes)
     return found
+
+
+def own_functions(folder: Path) -> dict[str, Function]:
+    """The functions of a project folder, as far as there are any; of a `rules.py` with mistakes, none."""
+    try:
+        return load_functions(folder, _SECONDS)
+    except DefinitionMistakes:
+        return {}
 
 
 def _imported(path: Path) -> ModuleType:

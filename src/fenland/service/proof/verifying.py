@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from itertools import chain, islice
 from pathlib import Path
 from typing import Any
@@ -19,12 +20,16 @@ from fenland.core.access.field_access import Record
 from fenland.core.consequences.deriving import Derivations
 from fenland.core.consequences.held import Held
 from fenland.core.consequences.network import Network
+from fenland.core.definitions.asking import all_at_hand
 from fenland.core.definitions.model import DefinitionMistakes
-from fenland.core.evolving.replaying import Replay, Unknown
+from fenland.core.definitions.own import Functions
+from fenland.core.definitions.reading import definitions_from
+from fenland.core.evolving.replaying import BEFORE, Replay, Unknown
 from fenland.core.history.auditing import Fault, TreeAudit, differing_records
 from fenland.core.history.entries import ACCOUNTS, DEFINITIONS, Entry
 from fenland.core.history.leaves import commitment, entry_from
 from fenland.core.history.merkle import leaf_hash
+from fenland.core.problems import RuleFailed, Unavailable
 from fenland.core.values.canonical import canonical_plain
 from fenland.core.values.plain import same
 from fenland.service.proof.reports import KnownHead, Report, read_heads
@@ -39,36 +44,43 @@ _OF_ENTRIES = frozenset({"changed", "missing", "swapped", "inserted", "removed"}
 _EACH = 5_000
 
 
+@dataclass(frozen=True, slots=True)
+class Around:
+    """What is at hand besides a database: folders where archives may lie, and functions of `rules.py`."""
+
+    folders: tuple[Path, ...] = ()
+    functions: Functions = field(default_factory=dict)
+
+
 def verify_database(
     path: Path,
     elsewhere: str | None = None,
     *,
     tree_only: bool = False,
-    archives: Path | None = None,
+    around: Around = Around(),
     progress: Progress = QUIET,
 ) -> Report:
     """Holds a database against its history. `elsewhere` is the text of heads that were kept elsewhere.
 
-    `archives` is a folder where archives lie that are not where they were written. Raises `DatabaseRefused`,
-    and `ValueError` for heads that cannot be read.
+    Raises `DatabaseRefused`, and `ValueError` for heads that cannot be read.
     """
-    folders = [path.parent, *([] if archives is None else [archives])]
+    around = replace(around, folders=(path.parent, *around.folders))
     with audited(path) as base:
         outside = [] if elsewhere is None else read_heads(elsewhere, base.keys())
-        return verify_opened(base, folders, outside, tree_only=tree_only, progress=progress)
+        return verify_opened(base, around, outside, tree_only=tree_only, progress=progress)
 
 
 def verify_opened(
     base: Audited,
-    folders: Sequence[Path],
+    around: Around,
     outside: Sequence[KnownHead] = (),
     *,
     tree_only: bool = False,
     progress: Progress = QUIET,
 ) -> Report:
-    """The same, of a database that is open; its archives lie in one of the folders."""
+    """The same, of a database that is open; its archives lie in one of the folders around it."""
     report = Report()
-    files = _archives(base, folders, report)
+    files = _archives(base, around.folders, report)
     _tree(base, files, report, outside, progress)
     for name in base.missing_guards():
         words = f"The trigger {name}, which keeps entries from change, is not as it was."
@@ -77,7 +89,9 @@ def verify_opened(
         words = f"The trigger {name} is none of this service: it can change what is written."
         report.faults.append(Fault("trigger", words))
     if not tree_only:
-        _entries(base, files, report, progress)
+        replayed = _entries(base, files, report, progress)
+        if replayed is not None:
+            _records(base, *replayed, around.functions, report)
         # Where entries are not what they were, what was made of them is not either.
         wrong = [] if any(one.kind in _OF_ENTRIES for one in report.faults) else base.wrong_terms()
         for block in islice(wrong, _NAMED):
@@ -213,8 +227,10 @@ def _head(report: Report, audit: TreeAudit, size: int, root: bytes, what: str) -
 # --- what entries say --------------------------------------------------------------------------------
 
 
-def _entries(base: Audited, files: list[Path] | None, report: Report, progress: Progress) -> None:
-    """Opens every seal, and replays the history."""
+def _entries(
+    base: Audited, files: list[Path] | None, report: Report, progress: Progress
+) -> tuple[Replay, dict[str, tuple[int, str]]] | None:
+    """Opens every seal, and replays the history: what that gives, and by record its last entry."""
     defined = base.defined()
     archives = base.archives()
     done, whole = 0, base.count() + (archives[-1].last if archives and files else 0)
@@ -244,8 +260,7 @@ def _entries(base: Audited, files: list[Path] | None, report: Report, progress: 
         if done % _EACH == 0 or done == whole:
             progress.report("values", done, whole)
     told.end(base.accounts(), base.stray_secrets())
-    if replay is not None:
-        _records(base, replay, last, report)
+    return None if replay is None else (replay, last)
 
 
 def _replayed(replay: Replay, entry: Entry, report: Report) -> Replay | None:
@@ -258,11 +273,24 @@ def _replayed(replay: Replay, entry: Entry, report: Report) -> Replay | None:
     return replay
 
 
-def _records(base: Audited, replay: Replay, last: Mapping[str, tuple[int, str]], report: Report) -> None:
-    told, partial = 0, replay.partial
-    between = Held(Network(replay.definitions), replay.records)
+def _records(
+    base: Audited,
+    replay: Replay,
+    last: Mapping[str, tuple[int, str]],
+    functions: Functions,
+    report: Report,
+) -> None:
+    told, definitions = 0, replay.definitions
+    if not all_at_hand(definitions.collections):
+        data = replay.data
+        definitions = definitions_from(data["collections"], data["roles"], functions, kept=True)
+    # Where not all can be worked out, not all is known of what is made of it.
+    partial = replay.partial or not all_at_hand(definitions.collections)
+    if replay.forgot:
+        _fill(base, replay)
+    between = Held(Network(definitions), replay.records)
     for name, stored in base.records(replay.definitions):
-        derivations = Derivations(replay.definitions.collections[name])
+        derivations = Derivations(definitions.collections[name])
         counted = _Watched(stored, derivations, between, partial=partial)
         expected = replay.records.get(name, {})
         key = replay.definitions.collections[name].key
@@ -285,6 +313,9 @@ def _records(base: Audited, replay: Replay, last: Mapping[str, tuple[int, str]],
                 )
             report.faults.append(Fault("record", what, sequence, time))
         report.records += counted.count
+        if counted.failed:
+            words = f"What is derived in {name} cannot be checked. {counted.failed}"
+            report.faults.append(Fault("derived", words))
         for record, fields in counted.differing:
             sequence, time = last.get(record["id"], (None, None))
             words = (
@@ -298,6 +329,16 @@ def _records(base: Audited, replay: Replay, last: Mapping[str, tuple[int, str]],
         )
 
 
+def _fill(base: Audited, replay: Replay) -> None:
+    """Takes derived values that the replay cannot know for those that stand there; all are checked later."""
+    for name, stored in base.records(replay.definitions):
+        for record in stored:
+            expected = replay.records[name].get(record["id"], {})
+            for field_name, value in expected.items():
+                if value is BEFORE and field_name in record:
+                    expected[field_name] = record[field_name]
+
+
 class _Watched:
     """Records on their way: how many there are, and those whose derived fields are not what they come to."""
 
@@ -308,11 +349,16 @@ class _Watched:
         self._records, self._derivations = records, derivations
         self._between, self._partial = between, partial
         self.count, self.differing = 0, list[tuple[Record, list[str]]]()
+        #: Why derived fields could not be worked out, where a function failed.
+        self.failed = ""
 
     def __iter__(self) -> Iterator[Record]:
         for one in self._records:
             self.count += 1
-            found = self._come_to(one)
+            try:
+                found = {} if self.failed else self._come_to(one)
+            except (RuleFailed, Unavailable) as refusal:
+                self.failed, found = refusal.detail, {}
             fields = [name for name, value in found.items() if not same(one[name], value)]
             if fields and len(self.differing) < _NAMED:
                 self.differing.append((one, fields))

@@ -131,5 +131,8 @@ def as_kept(project: Project) -> Definitions:
     What works beside a running service opens the database by these: to take newer ones in is for a start.
     The roles are those of the settings, since accounts get them before a start as well.
     """
-    kept = kept_definitions(project.settings.database)
-    return project.definitions if kept is None else replace(kept, roles=project.definitions.roles)
+    kept, ours = kept_definitions(project.settings.database), project.definitions
+    # What is kept calls functions, and does not hold them.
+    if kept is None or write_json(kept.data["collections"]) == write_json(ours.data["collections"]):
+        return ours
+    return replace(kept, roles=ours.roles)

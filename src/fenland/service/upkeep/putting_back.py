@@ -7,7 +7,7 @@ from contextlib import suppress
 from pathlib import Path
 
 from fenland.core.definitions.model import Definitions
-from fenland.service.proof.verifying import verify_opened
+from fenland.service.proof.verifying import Around, verify_opened
 from fenland.service.settings import Settings
 from fenland.storage.door import QUIET, Audited, DatabaseRefused, Progress, audited
 
@@ -30,8 +30,8 @@ def look_into(
         if definitions is not None:
             _refuse_foreign(base, source, definitions)
         _refuse_other(base, source, database)
-        folders = [source.parent, database.parent, settings.archive_folder]
-        report = verify_opened(base, folders, progress=progress)
+        folders = (source.parent, database.parent, settings.archive_folder)
+        report = verify_opened(base, Around(folders), progress=progress)
     faults = [one for one in report.faults if one.kind != "archive"]
     if faults:
         more = f" There are more: fenland verify --database {source}." if faults[1:] else ""

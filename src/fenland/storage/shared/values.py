@@ -63,7 +63,7 @@ class Defined:
 
     def read(self) -> Definitions:
         """The definitions. Raises `DefinitionMistakes` where this version takes them for wrong."""
-        return definitions_from(self.data["collections"], self.data["roles"])
+        return definitions_from(self.data["collections"], self.data["roles"], kept=True)
 
 
 @dataclass(frozen=True, slots=True)
