@@ -497,7 +497,7 @@ def test_the_guide_says_what_happens(tmp_path: Path) -> None:
     for text in re.findall(r"```yaml\n(.*?)```", guide, re.S):
         (tmp_path / "block.yaml").write_text(text)
         read.append(read_source(tmp_path / "block.yaml", "block.yaml").data)
-    _, _, _, beginning, numbered, effects, *_ = read
+    _, _, _, beginning, picked, numbered, effects, *_ = read
     more = {
         "code": CODE,
         "state": TEXT | {"default": "out"},
@@ -509,10 +509,15 @@ def test_the_guide_says_what_happens(tmp_path: Path) -> None:
         "tools": LOANS["tools"],
         "loans": {"key": "code", "access": ACCESS, "fields": more | beginning["fields"], **effects},
         "jobs": {"key": "number", "access": ACCESS, **numbered},
+        "lockers": {"access": ACCESS, **picked},
     }
     with workshop_of(described, tmp_path / "guide.db") as (_, http):
         http.post("/v1/records/tools", json={"code": "saw", "shelf": "A4"}).raise_for_status()
         assert http.post("/v1/records/jobs", json={}).json()["number"] == "T-0001"
+        lockers = [
+            http.post("/v1/records/lockers", json={"shelf": one}).json()["tool"] for one in ("A4", "A1")
+        ]
+        assert lockers == ["saw", None]
         found = made(http, "A1", tool="saw", lent_on="2031-04-09")
         assert only(found, "due_on", "desk", "shelf") == ["2031-04-23", "olga", "A4"]
         assert patched(http, "A1", "carl", state="back")["closed_by"] == "carl"
@@ -667,7 +672,15 @@ DEFAULTS: dict[str, tuple[Any, str]] = {
     "record": (WHOLE | works_out("record.n"), "There is no record yet"),
     "a derived field": (WHOLE | works_out("next.d"), "asks for 'd', which is derived"),
     "what is erased": (TEXT | works_out("next.e"), "made of 'e', which is sensitive"),
-    "more than an expression": (TEXT | {"default": {"expression": "today", "also": 1}}, "breaks the field's own rules"),
+    "more than an expression": (TEXT | {"default": {"expression": "today", "also": 1}}, "has no keyword 'also'"),
+    "nothing that a default can be": (TEXT | {"default": {"now": 1}}, "Write a value, or one of expression, series, pick"),
+    "a pick of nothing": (TEXT | {"default": {"pick": "each.code"}}, "does not say of which records"),
+    "a pick of no collection": (TEXT | {"default": {"pick": "each.code", "of": "nowhere"}}, "which is no collection"),
+    "a pick of an unknown field": (TEXT | {"default": {"pick": "each.nowhere", "of": "jobs"}}, "no field 'nowhere'"),
+    "a pick that is no text": (TEXT | {"default": {"pick": 3, "of": "jobs"}}, "It must be a text"),
+    "a pick where nothing is true": (TEXT | {"default": {"pick": "each.id", "of": "jobs", "where": "each.id"}}, "must be true or false"),
+    "a pick of what does not fit": (WHOLE | {"default": {"pick": "each.id", "of": "jobs"}}, "holds int"),
+    "a series with odd gaps": (WHOLE | {"unique": True, "default": {"series": 1, "gaps": "some"}}, "It must be true or false"),
     "derived": (WHOLE | {"derived": "record.n"} | works_out("1"), "default has no say"),
     "a series of what is not unique": (WHOLE | {"default": {"series": 1}}, "is not unique"),
     "a series that does not begin": (TEXT | {"unique": True, "default": {"series": "T-"}}, "ends in digits"),

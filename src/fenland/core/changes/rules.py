@@ -14,7 +14,7 @@ from typing import Any, NamedTuple
 from fenland.core.access.field_access import PROTECTIONS, FieldAccess
 from fenland.core.changes.edits import Edits
 from fenland.core.changes.patches import MergePatch, Patch, merge
-from fenland.core.consequences.calling import called_check
+from fenland.core.consequences.calling import CalledCheck
 from fenland.core.consequences.deriving import Derivations
 from fenland.core.consequences.effects import Beginnings, Effects
 from fenland.core.definitions.model import Blank, Collection, Field
@@ -51,7 +51,10 @@ class Rules:
             self._checks[collection.key] = _fit_for_addresses(self._checks[collection.key])
         self._pointers = {name: pointer_to(name) for name in collection.fields}
         self._conditions = [
-            (check, compiled(check.rule.tree), called_check(check, collection)) for check in collection.checks
+            (check, compiled(check.rule.tree)) for check in collection.checks if check.call is None
+        ]
+        self._called = [
+            CalledCheck(check, check.call, collection) for check in collection.checks if check.call
         ]
         self._with_uris = [name for name, item in collection.fields.items() if _holds_uris(item)]
         # Of those that are derived, more is said where they cannot be.
@@ -229,17 +232,12 @@ class Rules:
         `asking` are fields, of which at least one must be asked for.
 
         A check that blames a field which is wrong already says nothing more. One that cannot be evaluated
-        does not hold.
+        does not hold. Those that are functions are asked by `run_functions`.
         """
         known, found = {problem.pointer for problem in problems}, list[Problem]()
-        for check, holds, called in self._conditions:
+        for check, holds in self._conditions:
             pointers = [self._pointers[name] for name in check.fields] or [""]
             if not known.isdisjoint(pointers) or (before is None and check.compares):
-                continue
-            if called is not None:
-                # Nobody knows what it asks for, so that it is asked once all else is right.
-                if not problems and not found:
-                    found += called.problems({**names, "next": following, "before": before})
                 continue
             if asking is not None and check.asked.isdisjoint(asking):
                 continue
@@ -254,6 +252,16 @@ class Rules:
             if not held:
                 found += [Problem(pointer, check.code, detail, params) for pointer in pointers]
         return found
+
+    def run_functions(
+        self, names: Mapping[str, Any], following: Mapping[str, Any], before: Mapping[str, Any] | None
+    ) -> list[Problem]:
+        """What those checks say of a record that are functions: to be asked once all else is right with it.
+
+        Raises `RuleFailed`, `Unavailable`.
+        """
+        known = {**names, "next": following, "before": before} if self._called else names
+        return [problem for one in self._called for problem in one.problems(known)]
 
     def typed(self, name: str, value: Any) -> Any:
         """A value as a field, or a reserved one, keeps it; `REFUSED` when it is of another type."""

@@ -17,7 +17,7 @@ from fenland.core.definitions.own import Call
 from fenland.core.definitions.validation import REFUSED
 from fenland.core.expressions import EvaluationError
 from fenland.core.expressions.types import conversion
-from fenland.core.names import did_you_mean
+from fenland.core.names import NAME, did_you_mean
 from fenland.core.problems import Problem, RuleFailed, pointer_to
 
 #: What the names around a record hold for functions that look at others.
@@ -169,14 +169,11 @@ class CalledCheck:
         if said.field is not None and said.field not in self._fields:
             hint = did_you_mean(said.field, self._fields)
             raise self._calling.failed(f"it blames {said.field!r}, which is no field. {hint}")
+        if said.code is not None and not NAME.fullmatch(said.code):
+            raise self._calling.failed(f"the code {said.code!r} is not of lower-case letters, digits and _.")
         blamed = check.fields if said.field is None else (said.field,)
         for pointer in [pointer_to(name) for name in blamed] or [""]:
             yield Problem(pointer, said.code or check.code, said.message)
-
-
-def called_check(check: Check, collection: Collection) -> CalledCheck | None:
-    """The function that a check is, if it is one."""
-    return None if check.call is None else CalledCheck(check, check.call, collection)
 
 
 def fitted(

@@ -6,7 +6,6 @@ import inspect
 import sys
 import traceback
 from collections.abc import Callable, Iterator
-from importlib.util import module_from_spec, spec_from_file_location
 from inspect import Parameter
 from itertools import count
 from pathlib import Path
@@ -60,15 +59,13 @@ def own_functions(folder: Path) -> dict[str, Function]:
 
 def _imported(path: Path) -> ModuleType:
     """The module that the file is. Raises `DefinitionMistakes`."""
-    name = f"fenland_project_rules_{next(_NUMBERS)}"
-    spec = spec_from_file_location(name, path)
-    if spec is None or spec.loader is None:
-        raise DefinitionMistakes([Mistake(RULES, 1, "", "This cannot be imported.", "")])
-    module = module_from_spec(spec)
+    module = ModuleType(f"fenland_project_rules_{next(_NUMBERS)}")
+    module.__file__ = str(path)
     # Dataclasses and the like look up the module that they stand in.
-    sys.modules[name] = module
+    sys.modules[module.__name__] = module
     try:
-        spec.loader.exec_module(module)
+        # As an import would, but for leaving nothing in the project's folder.
+        exec(compile(path.read_bytes(), path, "exec"), vars(module))  # noqa: S102
     except SyntaxError as error:
         line = error.lineno if error.filename == str(path) else None
         what = f"This is not Python: {error.msg}."

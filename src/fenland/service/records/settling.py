@@ -56,7 +56,9 @@ def with_consequences(
         return derived_values(view, resource, whole, problems)
 
     def sound(whole: Record) -> bool:
-        return not problems and resource.rules.is_whole(whole)
+        return (
+            not problems and resource.rules.is_whole(whole) and not any(check_others(view, caller, proposal))
+        )
 
     before = proposal.start if stored is None and proposal.trigger == "restore" else stored
     names = {**names_around(view, caller), "before": before or {}}
@@ -159,6 +161,8 @@ def judge(view: View, caller: Caller, proposal: Proposal, problems: list[Problem
     problems += rules.run_checks(names, record, stored, problems)
     rules.check_schemes(proposal.values, view.limits.schemes, problems)
     problems += check_others(view, caller, proposal)
+    if not problems:
+        problems += rules.run_functions(names, record, stored)
 
 
 def judge_derived(view: View, caller: Caller, change: Change, problems: list[Problem]) -> None:
@@ -176,6 +180,8 @@ def judge_derived(view: View, caller: Caller, change: Change, problems: list[Pro
     by_rule = frozenset(values)
     proposal = Proposal(resource, change.before, record, values, {}, None, None, by_rule)
     problems += check_others(view, caller, proposal)
+    if not problems:
+        problems += resource.rules.run_functions(names, record, change.before)
 
 
 def unseen(problems: list[Problem], access: FieldAccess) -> list[Problem]:

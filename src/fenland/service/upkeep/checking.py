@@ -47,6 +47,7 @@ def broken_records(
                 fields = {one: record[one] for one in resource.collection.fields}
                 rules.validate_whole(rules.validate_new(fields, problems), problems)
                 problems += rules.run_checks(names, record, None, problems)
+                problems += [] if problems else rules.run_functions(names, record, None)
                 if problems:
                     yield Broken(name, record[resource.collection.key], tuple(problems))
                 if not done % _TOLD_EACH:
