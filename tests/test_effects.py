@@ -23,6 +23,7 @@ import pytest
 
 from fenland.core.definitions.model import DefinitionMistakes
 from fenland.core.definitions.reading import definitions_from
+from fenland.service.numbers import PORTION
 from fenland.service.project import read_source
 from fenland.service.proof.verifying import verify_database
 from fenland.storage.door import Made, migrate
@@ -251,6 +252,67 @@ def test_many_at_once_get_a_number_each(tmp_path: Path) -> None:
             )
         assert sorted(set(answers)) == [201, 422]
         assert numbers_of(http) == [(f"T-{97 + place:04d}", place) for place in range(1, 49)]
+
+
+GAPS: dict[str, Any] = {
+    "jobs": {
+        "key": "number",
+        "access": ACCESS,
+        "fields": {
+            "number": CODE | {"default": {"series": "T-0001", "gaps": True}},
+            "size": WHOLE | {"minimum": 0},
+        },
+    }
+}
+
+
+def test_numbers_with_gaps_come_once_and_few_are_written(tmp_path: Path) -> None:
+    with workshop_of(GAPS, tmp_path / "jobs.db") as (service, http):
+
+        def add(**fields: Any) -> httpx.Response:
+            return http.post("/v1/records/jobs", json=fields)
+
+        assert [add().json()["number"] for _ in range(2)] == ["T-0001", "T-0002"]
+        # One that was refused is left out, one that somebody gave is passed over.
+        assert add(size=-1).status_code == 422
+        assert add(number="T-0005").status_code == 201
+        assert [add().json()["number"] for _ in range(2)] == ["T-0004", "T-0006"]
+        items = [{"action": "create", "collection": "jobs", "fields": {"size": size}} for size in (1, -1)]
+        assert http.post("/v1/batch", json={"items": items}).status_code == 422
+        with ThreadPoolExecutor(8) as pool:
+            found = [one.json().get("number") for one in pool.map(lambda _: add(), range(2 * PORTION))]
+        rows = "size\n" + "3\n" * (PORTION + 9)
+        for preview in ("true", "false"):
+            answer = http.post(
+                f"/v1/records/jobs/import?mode=create&preview={preview}",
+                content=rows,
+                headers={"Content-Type": "text/csv"},
+            ).json()
+            assert answer["created"] == PORTION + 9, answer
+        whole = [
+            one["number"] for one in http.get("/v1/records/jobs?limit=200&fields=number").json()["items"]
+        ]
+        assert len(set(found)) == 2 * PORTION and len(set(whole)) == len(whole) >= 3 * PORTION + 14
+        with service.database.reading() as reading:
+            last = service.database.series.last(reading, "jobs.number")
+        assert last is not None and last % PORTION == 0 and max(whole) <= f"T-{last:04d}"
+        # Given beyond all that is put by, the series goes on behind it once those are used up.
+        assert add(number="T-0900").status_code == 201
+        numbers = [add().json()["number"] for _ in range(PORTION + 1)]
+        assert numbers[-1] > "T-0900" and len({*numbers, *whole}) == len(numbers) + len(whole)
+
+
+def test_what_is_put_by_in_vain_is_put_by_again(tmp_path: Path) -> None:
+    """What is undone takes its numbers with it, so that no other process can be given the same."""
+    with workshop_of(GAPS, tmp_path / "jobs.db") as (service, http):
+        assert http.post("/v1/records/jobs", json={"size": -1}).status_code == 422
+        with service.database.reading() as reading:
+            assert service.database.series.last(reading, "jobs.number") is None
+        assert service.numbers.next("jobs.number") is None
+        items = [{"action": "create", "collection": "jobs", "fields": {"size": size}} for size in (-1, 1)]
+        answer = http.post("/v1/batch", json={"items": items, "atomic": False}).json()["results"]
+        assert [one["status"] for one in answer] == [422, 201]
+        assert answer[1]["record"]["number"] == "T-0001"
 
 
 def test_records_without_numbers_are_looked_through_once(
@@ -534,6 +596,7 @@ SHARED = {
         "hours": WHOLE | {"default": 1},
         "twice": WHOLE | {"derived": "record.hours * 2"},
         "seen": WHOLE,
+        "slip": WHOLE | {"unique": True, "default": {"series": 0, "gaps": True}},
     },
     "effects": [{"on": ["create", "update"], "set": {"seen": "after.twice + 1"}}],
 }
@@ -579,6 +642,9 @@ def test_two_processes_share_a_series_though_one_of_them_is_killed(tmp_path: Pat
     assert len(set(answered)) == len(answered) and set(answered) <= {one["number"] for one in items}
     # None twice, and none left out: who was killed took theirs with them.
     assert sorted(int(one["number"][2:]) for one in items) == list(range(1, len(items) + 1))
+    # With gaps: whoever was killed left at most what they had put by.
+    slips = sorted(one["slip"] for one in items)
+    assert len(set(slips)) == len(slips) and slips[0] >= 0 and slips[-1] < len(slips) + 4 * PORTION
     assert all(one["twice"] == one["hours"] * 2 and one["seen"] == one["twice"] + 1 for one in items)
     assert verify_database(next(folder.glob("*.db"))).faults == []
 
