@@ -86,14 +86,14 @@ def _chosen(view: View, request: UndoRequest, reader: Reader) -> list[_Entry]:
     else:
         raise Malformed("Say what is to be undone: a batch, or an actor and from.")
     found, saved = list[_Entry](), 0
-    for _, entries in history.candidates(view.reading, wanted, below=below):
-        for one in entries:
+    for marks in history.marks(view.reading, wanted, below=below):
+        for one in marks:
             if (
                 one.collection not in (ACCOUNTS, DEFINITIONS)
                 and request.actor in (None, one.actor)
                 and reader.sees(one)
             ):
-                found.append(_Entry(one.sequence or 0, one.cause, one.action))
+                found.append(_Entry(one.sequence, one.cause, one.action))
                 saved += one.action != "derive"
         view.breathe()
         if saved > most:

@@ -41,7 +41,7 @@ from fenland.service.history.timeline import changes_field, people_of, sides_of
 from fenland.service.records.labels import labels_of
 from fenland.service.service import Resource, Service
 from fenland.service.work import View, snapshot
-from fenland.storage.door import Candidates
+from fenland.storage.door import Candidates, Mark
 
 #: Entries that one page looks through: about as much as a tenth of a second allows.
 _MOST_LOOKED = 20_000
@@ -275,7 +275,7 @@ class Reader:
             if not one.policy.by_field and one.policy.condition("read", self._sight) == ALWAYS
         }
 
-    def resource(self, entry: Entry) -> Resource | None:
+    def resource(self, entry: Entry | Mark) -> Resource | None:
         """The collection, as it is today, that an entry is of; None for one that is gone, or of ours."""
         return self._resources.get(entry.collection)
 
@@ -284,7 +284,7 @@ class Reader:
         resource = self.resource(entry)
         return None if resource is None else self._view.service.lineage(resource)
 
-    def sees(self, entry: Entry) -> bool:
+    def sees(self, entry: Entry | Mark) -> bool:
         """Whether they may see the entry at all."""
         if entry.collection in (ACCOUNTS, DEFINITIONS):
             own = entry.collection == ACCOUNTS and entry.key == self._caller.actor.name
@@ -300,7 +300,7 @@ class Reader:
         """Whether there is nothing that they may not see."""
         return self._manages and self._plain.keys() == self._resources.keys()
 
-    def access(self, entry: Entry) -> FieldAccess | None:
+    def access(self, entry: Entry | Mark) -> FieldAccess | None:
         """What they may see of the record that an entry is of; None where they may not see it."""
         plain = self._plain.get(entry.collection)
         if plain is not None:
@@ -309,7 +309,7 @@ class Reader:
             self._known[entry.record_id] = self._access(entry)
         return self._known[entry.record_id]
 
-    def _access(self, entry: Entry) -> FieldAccess | None:
+    def _access(self, entry: Entry | Mark) -> FieldAccess | None:
         resource = self.resource(entry)
         found = None if resource is None else subject_of(self._view, self._caller, resource, entry.record_id)
         return None if found is None else found.access

@@ -9,7 +9,7 @@ from __future__ import annotations
 import os
 from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from dataclasses import replace
-from operator import attrgetter
+from operator import attrgetter, itemgetter
 from typing import Any
 
 import orjson
@@ -36,8 +36,10 @@ from fenland.storage.shared.statements import Engine, Prepared, parameters_of
 from fenland.storage.shared.tables import UNSALTED, Tables
 from fenland.storage.shared.terms import Terms, block_of, has
 from fenland.storage.shared.tree import Tree
-from fenland.storage.shared.values import NONE_YET, Archive, Candidates, Last
+from fenland.storage.shared.values import NONE_YET, Archive, Candidates, Last, Mark
 
+#: Where more than this part of a block is wanted, it is read whole.
+_DENSE = 4
 #: Entries of one record that are read at a time.
 _AT_A_TIME = 500
 #: Columns that an entry has no value for as it is: the first three, and the last three.
@@ -366,13 +368,27 @@ class TableHistory:
         self, reading: Reading, wanted: Candidates, *, below: int
     ) -> Iterator[tuple[int, list[Entry]]]:
         """See `History`."""
+        for above, rows in self._candidate_rows(reading, wanted, below):
+            yield above, [self._entry(reading, row) for row in rows]
+
+    def marks(self, reading: Reading, wanted: Candidates, *, below: int) -> Iterator[list[Mark]]:
+        """See `History`."""
+        pick = itemgetter(*(self._places[name] for name in Mark._fields))
+        read_key = self._oldest.conversions.get(self._places["key"])
+        for _, rows in self._candidate_rows(reading, wanted, below):
+            found = [Mark(*pick(row)) for row in rows]
+            yield found if read_key is None else [one._replace(key=read_key(one.key)) for one in found]
+
+    def _candidate_rows(
+        self, reading: Reading, wanted: Candidates, below: int
+    ) -> Iterator[tuple[int, list[Any]]]:
         for start, top, mask in self._spans(reading, wanted, below):
             above = max(start, wanted.above)
-            if mask is None:
+            if mask is None or mask.bit_count() > BLOCK // _DENSE:
                 rows = self._newest.all(reading, {"above": above, "below": top, "x_limit": BLOCK})
             else:
                 rows = self._of(reading, range(top - 1, above, -1), mask)
-            yield above, [self._entry(reading, row) for row in rows if self._meets(row, wanted.equal)]
+            yield above, [row for row in rows if self._meets(row, wanted.equal)]
 
     def _of(self, reading: Reading, sequences: Sequence[int], mask: int) -> list[Any]:
         """The rows of those entries of a block that are among some, each found by its number."""

@@ -28,6 +28,7 @@ from fenland.storage.shared.values import (
     Head,
     Kept,
     Last,
+    Mark,
     Page,
     Token,
 )
@@ -219,6 +220,9 @@ class History(Protocol):
 
         Each comes with the sequence that its span begins above. All that are wanted are among them.
         """
+
+    def marks(self, reading: Reading, wanted: Candidates, *, below: int) -> Iterator[list[Mark]]:
+        """The same, with no more of each than its mark."""
 
     def counts(self, reading: Reading, above: int, last: int) -> list[tuple[str, str, int]]:
         """How many entries over one sequence and up to another there are: by collection and actor."""

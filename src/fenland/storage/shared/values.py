@@ -10,6 +10,7 @@ from fenland.core.access.conditions import ALWAYS, Condition
 from fenland.core.access.policy import Scope
 from fenland.core.definitions.model import Definitions
 from fenland.core.definitions.reading import definitions_from
+from fenland.core.history.entries import Action
 from fenland.core.history.terms import term
 
 #: What a token is for: programs, or a browser's session.
@@ -220,6 +221,18 @@ class Candidates:
     def having(cls, part: str, value: str, above: int = 0) -> Candidates:
         """Those of which one part, that terms are kept of, is this."""
         return cls((term(part, value),), {part: (value,)}, above)
+
+
+class Mark(NamedTuple):
+    """What of an entry says what it is about, and how it came, without what it changed."""
+
+    sequence: int
+    collection: str
+    record_id: str
+    key: Any
+    actor: str
+    action: Action
+    cause: int | None
 
 
 class Last(NamedTuple):
