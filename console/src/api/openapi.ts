@@ -1925,6 +1925,15 @@ export interface components {
         "application/problem+json": components["schemas"]["Problem"];
       };
     };
+    /** @description A rule of the project failed. Report it with the request id: the service's log tells more. Nothing was saved. */
+    "rule-failed": {
+      headers: {
+        [name: string]: unknown;
+      };
+      content: {
+        "application/problem+json": components["schemas"]["Problem"];
+      };
+    };
     /** @description An error of the service. Report it with the request id, and read the record to see whether it was saved. */
     internal: {
       headers: {
