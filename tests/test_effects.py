@@ -9,6 +9,7 @@ import os
 import random
 import re
 import signal
+import sqlite3
 import subprocess
 import threading
 from collections.abc import Iterator, Mapping
@@ -598,7 +599,10 @@ SHARED = {
         "seen": WHOLE,
         "slip": WHOLE | {"unique": True, "default": {"series": 0, "gaps": True}},
     },
-    "effects": [{"on": ["create", "update"], "set": {"seen": "after.twice + 1"}}],
+    "effects": [
+        {"on": ["create", "update"], "set": {"seen": "after.twice + 1"}},
+        {"on": "create", "notice": "job-made", "with": {"number": "after.number"}},
+    ],
 }
 
 
@@ -642,6 +646,11 @@ def test_two_processes_share_a_series_though_one_of_them_is_killed(tmp_path: Pat
     assert len(set(answered)) == len(answered) and set(answered) <= {one["number"] for one in items}
     # None twice, and none left out: who was killed took theirs with them.
     assert sorted(int(one["number"][2:]) for one in items) == list(range(1, len(items) + 1))
+    raw = sqlite3.connect(next(folder.glob("*.db")))
+    noticed = [json.loads(data)["number"] for (data,) in raw.execute("SELECT data FROM fenland_notices")]
+    raw.close()
+    # A notice of each that was saved, and of no other.
+    assert sorted(noticed) == sorted(one["number"] for one in items)
     # With gaps: whoever was killed left at most what they had put by.
     slips = sorted(one["slip"] for one in items)
     assert len(set(slips)) == len(slips) and slips[0] >= 0 and slips[-1] < len(slips) + 4 * PORTION

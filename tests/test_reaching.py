@@ -489,7 +489,7 @@ def test_the_guide_says_what_happens(tmp_path: Path) -> None:
     for text in re.findall(r"```yaml\n(.*?)```", guide, re.DOTALL):
         (tmp_path / "block.yaml").write_text(text)
         read.append(read_source(tmp_path / "block.yaml", "block.yaml").data)
-    _, referred, gathered, *_, others, templates = read
+    _, referred, gathered, *_, others, templates, notices = read
     day, hours = {"type": "string", "format": "date"}, {"type": "number", "multipleOf": Decimal("0.25")}
     plain = {"key": "code", "access": EVERYONE}
     described = {
@@ -509,14 +509,14 @@ def test_the_guide_says_what_happens(tmp_path: Path) -> None:
                 "number": CODE, "state": TEXT | {"default": "open"}, "hours": hours, "closed_on": day,
                 "station": {"references": "stations"}, **referred["fields"],
             },
-            **others,
+            "effects": [*others["effects"], *notices["effects"]],
         },
         "reminders": {**plain, "fields": {"code": CODE, "ticket": TEXT, "sent": FLAG | {"default": False}}},
         "templates": {**plain, "fields": {"code": CODE, "kind": TEXT, "text": TEXT}},
         "tasks": {**plain, "fields": {"code": CODE, "station": {"references": "stations"}, "text": TEXT}},
         "pictures": {**plain, "fields": {"code": CODE, "free": FLAG}},
     }  # fmt: skip
-    with workshop_of(described, tmp_path / "guide.db") as (_, http):
+    with workshop_of(described, tmp_path / "guide.db", account_managers=["office"]) as (_, http):
         made(http, "boards", code="B", name="North")
         made(http, "pictures", code="P", free=True)
         for code, kind in (("x", "sluice"), ("y", "weir")):
@@ -529,6 +529,9 @@ def test_the_guide_says_what_happens(tmp_path: Path) -> None:
         made(http, "reminders", code="R", ticket="1")
         http.patch("/v1/records/tickets/1", json={"state": "done"}).raise_for_status()
         assert http.get("/v1/records/reminders/R").json()["sent"] is True
+        [notice] = http.get("/v1/notices").json()["items"]
+        said = {"number": "1", "station": "S", "at": "Mill", "urgent": True}
+        assert (notice["notice"], notice["data"]) == ("ticket-done", said)
         found = station(http, "S")
         shown = {name: found[name] for name in gathered["fields"]}
         expected = {"jobs": 2, "open": 1, "hours": 2.0, "usual": 1.0, "last": "2031-04-09", "per_job": 1.0}

@@ -192,6 +192,7 @@ REFUSED: dict[str, tuple[Attempt, tuple[int, ...]]] = {
     "another's reasons": (lambda h: h.carl("GET", f"{D2}/access?account=olga"), (403,)),
     "another's tokens": (lambda h: h.carl("GET", "/v1/tokens?account=olga"), (403,)),
     "another's token revoked": (lambda h: h.carl("DELETE", "/v1/tokens/0123456789?account=olga"), (403,)),
+    "notices": (lambda h: h.carl("GET", "/v1/notices"), (403,)),
     "all accounts": (lambda h: h.carl("GET", "/v1/accounts"), (403,)),
     "a role for oneself": (lambda h: h.carl("PATCH", "/v1/accounts/carl", {"roles": ["office"]}), (403,)),
     "an account of the office": (lambda h: h.carl("POST", "/v1/accounts", {"name": "mole", "roles": ["office"]}), (403,)),

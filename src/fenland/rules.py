@@ -20,7 +20,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any, TypeVar
 
-from fenland.core.consequences.calling import Alter, Create, Delete, Look, Row, Said
+from fenland.core.consequences.calling import Alter, Create, Delete, Look, Notify, Row, Said
 from fenland.core.definitions.own import MARK, Kind
 
 __all__ = [
@@ -32,6 +32,7 @@ __all__ = [
     "delete",
     "derivation",
     "effect",
+    "notice",
     "problem",
     "setting",
 ]
@@ -66,7 +67,7 @@ def setting(function: _Function) -> _Function:
 
 
 def effect(function: _Function) -> _Function:
-    """Marks a function that has other records changed: `change`, `create`, `delete`, or a list of those."""
+    """Marks a function that has other records changed, by `change`, `create`, `delete` and `notice`."""
     return _marked(function, "effect")
 
 
@@ -88,3 +89,8 @@ def create(collection: str, /, **values: Any) -> Create:
 def delete(record: Row, /) -> Delete:
     """That a record, which was looked up, is to go."""
     return Delete(record)
+
+
+def notice(name: str, /, **data: Any) -> Notify:
+    """That a notice is to be left for other systems, which says this."""
+    return Notify(name, data)

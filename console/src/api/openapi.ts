@@ -837,6 +837,26 @@ export interface paths {
     patch: operations["changeAccount"];
     trace?: never;
   };
+  "/v1/notices": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Notices that effects left, for who manages accounts
+     * @description Notices that effects left, for who manages accounts.
+     */
+    get: operations["listNotices"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/healthz": {
     parameters: {
       query?: never;
@@ -960,12 +980,14 @@ export interface components {
       /** @description Of a JSON Patch, the one that cannot be done. */
       operation?: number;
     };
-    /** @description A change that would follow in another record, and the rule by which, as file and line. */
+    /** @description A change that would follow in another record, or a notice, and the rule, as file and line. */
     Consequence: {
       collection: string;
       key: string | number;
       action: string;
       rule: string | null;
+      /** @description Of a notice that would be left, what it is called. */
+      notice: string | null;
       changes: {
         [key: string]: components["schemas"]["Change"];
       };
@@ -1455,7 +1477,7 @@ export interface components {
     Consequences: {
       items: {
         /** @enum {string} */
-        kind: "derived" | "default" | "series" | "effect" | "create" | "delete" | "deletion";
+        kind: "derived" | "default" | "series" | "effect" | "create" | "delete" | "deletion" | "call" | "notice";
         /** @description The field that it is about; or the collection. */
         place: string;
         does: string;
@@ -1471,6 +1493,27 @@ export interface components {
       }[];
       /** @description How many are about fields that are not the caller's to read. */
       unseen: number;
+    };
+    /** @description Messages for other systems, each written with the change that left it. */
+    Notices: {
+      items: {
+        /** @description In the order in which they were left. */
+        number: number;
+        /** @description What it is called. */
+        notice: string;
+        /** Format: date-time */
+        time: string;
+        collection: string;
+        key: string | number;
+        /** @description The entry of the change that left it. */
+        sequence: number;
+        /** @description Where the effect stands, as file and line. */
+        rule: string;
+        /** @description What it says, by name. */
+        data: Record<string, never>;
+      }[];
+      /** @description Behind which number there are more. */
+      next: number | null;
     };
     /** @description Whether something may be done, by which rule, and which parts of it decide. */
     Judgement: {
@@ -2069,6 +2112,8 @@ export interface components {
     size: number;
     /** @description Ask for all a form to create needs. */
     for: "create";
+    /** @description Only what is behind this; as `next` says. */
+    after_notice: number;
   };
   requestBodies: never;
   headers: never;
@@ -4320,6 +4365,38 @@ export interface operations {
       500: components["responses"]["internal"];
       503: components["responses"]["unavailable"];
       507: components["responses"]["storage-full"];
+    };
+  };
+  listNotices: {
+    parameters: {
+      query?: {
+        /** @description Only what is behind this; as `next` says. */
+        after?: components["parameters"]["after_notice"];
+        /** @description How many to answer with at most. */
+        limit?: components["parameters"]["limit"];
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description A page of notices. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Notices"];
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      403: components["responses"]["not-permitted"];
+      413: components["responses"]["too-large"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
     };
   };
   readHealth: {

@@ -22,8 +22,10 @@ _WORDS = {
     "series": "gets",
     "effect": "is set to",
     "create": "of a new record is",
-    "delete": "the record is deleted",
+    "delete": "is deleted",
     "deletion": "",
+    "call": "brings what is said by",
+    "notice": "leaves the notice",
 }
 
 
@@ -59,7 +61,7 @@ def consequences(
             for one in ones:
                 field = one.place.partition(".")[2]
                 words = " ".join(filter(None, (_WORDS[one.kind], one.does)))
-                out.print(f"  [bold]{escape(field)}[/] {escape(words)}")
+                out.print(f"  [bold]{escape(field or 'the record')}[/] {escape(words)}")
                 place = f"{one.file}:{one.line}" if one.file else ""
                 told = " · ".join(filter(None, (_when(one), one.found, place)))
                 out.print(f"      [dim]{escape(told)}[/]")
@@ -68,9 +70,14 @@ def consequences(
 def _when(one: Consequence) -> str:
     if one.kind == "deletion":
         return f"when the record of {one.sources[0].partition('.')[0]} is deleted"
-    when = f"on {' and '.join(one.on)}" if one.on else ""
+    when = f"on {_all(one.on)}" if one.on else ""
     when = f"{when} of {one.by}" if one.by else when
     return f"{when}, if {one.condition}" if one.condition else when
+
+
+def _all(words: tuple[str, ...]) -> str:
+    *first, last = words
+    return f"{', '.join(first)} and {last}" if first else last
 
 
 def recompute(

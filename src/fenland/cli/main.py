@@ -19,6 +19,7 @@ from fenland.cli.terminal import Exit, answer_json, error_json
 COMMANDS = {
     "projects": "new check",
     "consequences": "consequences recompute",
+    "notices": "notices",
     "running": "start demo issuer",
     "migrating": "migrate",
     "describing": "describe seed",

@@ -219,6 +219,12 @@ _DONE = {
 
 def _show_consequences(found: Preview) -> None:
     for one in found.consequences:
+        if one["notice"]:
+            of = f"{one['collection']} {one['key']}"
+            out.print(
+                f"And the notice {escape(one['notice'])} of {escape(of)} [dim]by {escape(one['rule'])}[/]"
+            )
+            continue
         by = f" [dim]by {escape(one['rule'])}[/]" if one["rule"] else ""
         out.print(f"And {escape(one['collection'])} {escape(str(one['key']))} {_DONE[one['action']]}{by}")
         for name, change in one["changes"].items():

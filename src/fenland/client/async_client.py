@@ -531,6 +531,10 @@ class AsyncClient:
         """Revokes a token, or ends a session, by its id."""
         await self._run(calls.revoke_token(token_id, account))
 
+    def notices(self, *, after: int = 0, limit: int | None = None) -> AsyncIterator[Mapping[str, Any]]:
+        """Notices that effects left, in order, behind a number; for who manages accounts."""
+        return self._walk(calls.notices(after, limit))
+
     def choices(
         self, collection: str, field: str, *, q: str | None = None, limit: int | None = None
     ) -> AsyncIterator[Mapping[str, Any]]:

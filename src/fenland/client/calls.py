@@ -226,6 +226,11 @@ def consequences(collection: str) -> Flow[Mapping[str, Any]]:
     return found
 
 
+def notices(after: int, limit: int | None) -> Walk[Mapping[str, Any]]:
+    """Notices that rules left for other systems."""
+    return Walk(path("notices"), {"after": after or None}, "after", lambda one: one, limit)
+
+
 def choices(collection: str, field_name: str, q: str | None, limit: int | None) -> Walk[Mapping[str, Any]]:
     """What a field may hold."""
     address = path("schemas", collection, "choices", field_name)

@@ -57,6 +57,8 @@ class Limits:
     evaluation: int = 10_000_000
     #: Bytes of a spreadsheet once it is unpacked, and the schemes that URIs may have.
     unpacked: int = 64_000_000
+    #: Days that notices are kept in the outbox.
+    notice_days: int = 30
     #: The time zone that `today` is in, by its name in the IANA database.
     zone: str = "UTC"
     schemes: frozenset[str] = frozenset({"http", "https", "mailto", "tel"})

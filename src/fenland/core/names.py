@@ -8,6 +8,8 @@ from collections.abc import Iterable, Mapping
 
 #: Collections and fields become table and column names, so they keep to what every database reads.
 NAME = re.compile(r"[a-z][a-z0-9_]{0,62}")
+#: What a notice may be called.
+NOTICE = re.compile(r"[a-z][a-z0-9_]*([.-][a-z0-9_]+)*")
 
 
 def nearest(name: str, known: Iterable[str]) -> str | None:

@@ -185,6 +185,9 @@ class Settings(BaseSettings):
     rule_seconds: float = Field(
         2.0, gt=0, le=60, description="How long one function of rules.py may take, in seconds."
     )
+    notice_days: int = Field(
+        30, ge=1, le=3650, description="Days that notices of effects are kept in the outbox."
+    )
     many_limit: int = Field(1_000, ge=1, description="Records that one change by filter touches, at most.")
     import_limit: int = Field(100_000, ge=1, description="Rows of a file that is imported, at most.")
     import_body_limit: int = Field(
@@ -289,6 +292,7 @@ class Settings(BaseSettings):
             cascade=self.cascade_limit,
             consequences=self.consequence_limit,
             depth=self.consequence_depth_limit,
+            notice_days=self.notice_days,
             long_reads=self.long_reads,
             read_seconds=self.read_timeout,
             many=self.many_limit,

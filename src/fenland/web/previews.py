@@ -22,6 +22,7 @@ def preview_json(found: Preview) -> dict[str, Any]:
                 "key": one.key,
                 "action": one.action,
                 "rule": one.rule,
+                "notice": one.notice or None,
                 "changes": {name: {"before": was, "after": now} for name, (was, now) in one.changes.items()},
             }
             for one in found.follows.told

@@ -8,6 +8,7 @@ from fenland.web import (
     files,
     history,
     many,
+    notices,
     past,
     proofs,
     records,
@@ -28,5 +29,6 @@ ROUTES: tuple[Route, ...] = (
     *schemas.ROUTES,
     *sessions.ROUTES,
     *accounts.ROUTES,
+    *notices.ROUTES,
     *status.ROUTES,
 )

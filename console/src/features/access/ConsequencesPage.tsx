@@ -17,6 +17,8 @@ const WORDS: Record<Consequence["kind"], string> = {
   create: "of a new record is",
   delete: "is deleted",
   deletion: "",
+  call: "brings what is said by",
+  notice: "leaves the notice",
 };
 
 /** What follows from changes of a collection, and what its fields follow from, for people who write no rules. */
@@ -66,7 +68,7 @@ export function ConsequencesPage() {
 
 function when(one: Consequence, titleOf: (name: string) => string): string {
   if (one.kind === "deletion") return "when the record that it refers to is deleted";
-  const on = one.on.length > 0 ? `on ${one.on.join(" and ")}` : "";
+  const on = one.on.length > 0 ? `on ${new Intl.ListFormat("en-GB").format(one.on)}` : "";
   const of = one.by === null ? on : `${on} of ${titleOf(one.by).toLowerCase()}`;
   return one.if === null ? of : `${of}, if ${one.if}`;
 }

@@ -41,12 +41,12 @@ export function PreviewDialog({ form, preview, onSave, onClose }: Props) {
         ))}
         {preview.consequences.length + preview.unseen > 0 && (
           <Typography variant="subtitle2" component="h3" sx={{ mt: 2, mb: 1 }}>
-            What follows in other records
+            What follows
           </Typography>
         )}
-        {preview.consequences.map(({ collection, key, action, rule, changes: changed }, place) => (
+        {preview.consequences.map(({ collection, key, action, rule, notice, changes: changed }, place) => (
           <Typography key={place} variant="body2" sx={{ mb: 1, overflowWrap: "anywhere" }}>
-            <b>{`${collection} ${String(key)}`}</b> {DONE[action] ?? action}
+            <b>{`${collection} ${String(key)}`}</b> {notice ? `leaves the notice ${notice}` : (DONE[action] ?? action)}
             {Object.entries(changed).map(([name, { before, after }]) => (
               <span key={name}>{`; ${name}: ${shown(before)} → ${shown(after)}`}</span>
             ))}

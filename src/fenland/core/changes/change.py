@@ -51,6 +51,15 @@ class Follows:
 
 
 @dataclass(frozen=True, slots=True)
+class Notice:
+    """A message for other systems that a change leaves by a rule: what it is called, and what it says."""
+
+    name: str
+    data: Mapping[str, Any]
+    rule: str
+
+
+@dataclass(frozen=True, slots=True)
 class Change:
     """One change of one record.
 
@@ -73,6 +82,7 @@ class Change:
     rule: str | None = None
     secret: frozenset[str] = frozenset()
     unkept: frozenset[str] = frozenset()
+    notices: tuple[Notice, ...] = ()
 
     @property
     def result(self) -> Record:

@@ -15,9 +15,9 @@ from fenland.core.definitions.catalog import catalog_of
 from fenland.core.definitions.model import Check, Collection, Field, place_of
 from fenland.core.definitions.own import Call
 from fenland.core.definitions.validation import REFUSED
-from fenland.core.expressions import EvaluationError
+from fenland.core.expressions import EvaluationError, as_json
 from fenland.core.expressions.types import conversion
-from fenland.core.names import NAME, did_you_mean
+from fenland.core.names import NAME, NOTICE, did_you_mean
 from fenland.core.problems import Problem, RuleFailed, pointer_to
 
 #: What the names around a record hold for functions that look at others.
@@ -115,8 +115,16 @@ class Delete:
     record: Row
 
 
+@dataclass(frozen=True, slots=True)
+class Notify:
+    """That a notice is to be left for other systems."""
+
+    name: str
+    data: Mapping[str, Any]
+
+
 #: What an effect may want.
-Wish = Alter | Create | Delete
+Wish = Alter | Create | Delete | Notify
 
 
 class Calling:
@@ -241,8 +249,8 @@ class CalledEffect:
         """What it wants done, in order. Raises `RuleFailed`, `Unavailable`."""
         found = _several(self._calling.run(names))
         for one in found:
-            if not isinstance(one, (Alter, Create, Delete)):
-                raise self.failed(f"{one!r} is made by none of change, create and delete.")
+            if not isinstance(one, (Alter, Create, Delete, Notify)):
+                raise self.failed(f"{one!r} is made by none of change, create, delete and notice.")
         return found
 
     def values(
@@ -254,6 +262,15 @@ class CalledEffect:
     ) -> dict[str, Any]:
         """What a wish gives the fields of a record of some collection; see `fitted`."""
         return fitted(self._calling.call, collection, given, before, problems)
+
+    def said(self, wish: Notify) -> dict[str, Any]:
+        """What a notice says, as JSON has it."""
+        if not isinstance(wish.name, str) or not NOTICE.fullmatch(wish.name):
+            raise self.failed(f"a notice cannot be called {wish.name!r}.")
+        try:
+            return {name: as_json(thawed(value)) for name, value in wish.data.items()}
+        except EvaluationError as error:
+            raise self.failed(f"the notice {wish.name}: {error}") from None
 
     def failed(self, why: str) -> RuleFailed:
         """The refusal where what it wants cannot be done."""

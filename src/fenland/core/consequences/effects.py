@@ -19,7 +19,7 @@ from fenland.core.definitions.asking import in_order, own_needs
 from fenland.core.definitions.catalog import AROUND
 from fenland.core.definitions.model import TRIGGERS, Collection, Effect, Formula, Search, Trigger
 from fenland.core.definitions.validation import REFUSED
-from fenland.core.expressions import EvaluationError, compiled
+from fenland.core.expressions import EvaluationError, as_json, compiled
 from fenland.core.expressions.reducing import reducer
 from fenland.core.expressions.tree import Constant, Node, Path, with_parts
 from fenland.core.problems import Problem
@@ -81,7 +81,10 @@ class Compiled:
         self.effect = effect
         self.search = None if effect.search is None else Searching(effect.search)
         self._condition = None if effect.condition is None else compiled(effect.condition.tree)
-        self._sets = [Fitted(target.fields[name], formula) for name, formula in effect.sets.items()]
+        says = effect.does == "notice"
+        sets = {} if says else effect.sets
+        self._sets = [Fitted(target.fields[name], formula) for name, formula in sets.items()]
+        self._says = {name: compiled(one.rule.tree) for name, one in effect.sets.items() if says}
         #: Where a function says what is done, what it wants; or what it sets.
         self.called = CalledEffect(effect.call, target) if effect.call and effect.does == "call" else None
         self._setting = CalledSetting(effect.call, target) if effect.call and effect.does == "set" else None
@@ -120,6 +123,17 @@ class Compiled:
             problems += [self._placed(problem) for problem in mine]
             if value is not REFUSED:
                 found[one.field.name] = value
+        return found
+
+    def noticed(self, names: Mapping[str, Any], failed: Failed) -> Record:
+        """What the notice says that it leaves; null in the place of what cannot be evaluated."""
+        found = Record()
+        for name, run in self._says.items():
+            try:
+                found[name] = as_json(run(names))
+            except EvaluationError as error:
+                found[name] = None
+                failed(self.effect.sets[name], str(error))
         return found
 
     def _placed(self, problem: Problem) -> Problem:

@@ -19,7 +19,7 @@ from fenland.core.definitions.model import (
 from fenland.core.expressions.checking import Checked
 from fenland.core.expressions.tree import paths_in
 
-Kind = Literal["derived", "default", "series", "effect", "create", "delete", "deletion"]
+Kind = Literal["derived", "default", "series", "effect", "create", "delete", "deletion", "call", "notice"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -105,7 +105,13 @@ def _effect(effect: Effect, collection: Collection, definitions: Definitions) ->
         line=effect.line,
     )
     if effect.call is not None:
-        yield replace(base, kind="effect", does=f"what {effect.call.name} of rules.py says")
+        yield replace(base, kind="call", does=f"{effect.call.name} of rules.py")
+    if effect.does == "notice":
+        said = ", ".join(f"{name}: {formula}" for name, formula in effect.sets.items())
+        sources = _named(_asked(effect, effect.rules, collection))
+        does = f"{effect.notice}, with {said}" if said else effect.notice
+        yield replace(base, kind="notice", does=does, sources=sources)
+        return
     if effect.does == "delete":
         yield replace(base, kind="delete", sources=_named(_asked(effect, effect.rules, collection)))
     for name, formula in effect.sets.items():

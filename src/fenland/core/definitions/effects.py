@@ -30,13 +30,13 @@ from fenland.core.definitions.own import Call
 from fenland.core.expressions.checking import Checked
 from fenland.core.expressions.tree import Step
 from fenland.core.expressions.types import Catalog, record_of
-from fenland.core.names import did_you_mean
+from fenland.core.names import NOTICE, did_you_mean
 from fenland.core.values.plain import MISSING, as_written, write_json
 
 _SPEAK = "Speak of after, the record as it would be, and of before, as it was."
 #: Words of effects that are about other records, and all of them.
 _OTHERS: tuple[Does, ...] = ("change", "create", "delete")
-_WORDS = ("on", "if", "set", *_OTHERS, "each", "pick", "where", "call")
+_WORDS = ("on", "if", "set", *_OTHERS, "each", "pick", "where", "call", "notice", "with")
 _BEGINS = "There is no record yet. Speak of next, the record as it would be."
 
 
@@ -120,6 +120,13 @@ class EffectReader:
                 None if found is None else Effect(on, {}, condition, found[0], own, None, *place, found[1])
             )
             return called if len(notes.mistakes) == before else None
+        if "notice" in values:
+            notice, says = self._noticed(values, path)
+            own = self._collection.name
+            left = Effect(on, says, condition, "notice", own, None, *place, notice=notice)
+            return left if len(notes.mistakes) == before else None
+        if "with" in values:
+            notes.add((*path, "with"), "with does not say of which notice.", "Add notice:, or remove with.")
         does = self._does(values, path)
         search = self._search(does, values, path)
         target = self._target(does, values, search, path)
@@ -168,9 +175,7 @@ class EffectReader:
         self, values: Mapping[str, Any], on: frozenset[Trigger], path: Path
     ) -> tuple[Does, Call] | None:
         """What a function does, and that."""
-        for word in (one for one in values if one not in ("on", "if", "call")):
-            what = f"An effect calls a function, so {word} has no say."
-            self._notes.add((*path, word), what, f"Remove {word}, or call.")
+        self._refuse_beside("call", values, path)
         call = read_call(self._notes, values["call"], (*path, "call"), "effect", "setting")
         if call is None:
             return None
@@ -179,6 +184,32 @@ class EffectReader:
             what = "Of a record that is deleted nothing is left to set."
             self._notes.add((*path, "on"), what, "Remove delete.")
         return ("set" if sets else "call"), call
+
+    def _refuse_beside(self, word: str, values: Mapping[str, Any], path: Path, *others: str) -> None:
+        for other in (one for one in values if one not in ("on", "if", word, *others)):
+            what = f"An effect says {word}, so {other} has no say."
+            self._notes.add((*path, other), what, f"Remove {other}, or {word}.")
+
+    def _noticed(self, values: Mapping[str, Any], path: Path) -> tuple[str, dict[str, Formula]]:
+        """What a notice is called, and what it says, by name."""
+        notes, name, given = self._notes, values["notice"], values.get("with", {})
+        self._refuse_beside("notice", values, path, "with")
+        if not isinstance(name, str) or not NOTICE.fullmatch(name):
+            hint = "Use lower-case letters, digits, - and ., as in ticket-closed."
+            notes.add((*path, "notice"), f"notice is {as_written(name)}.", hint)
+        if not isinstance(given, dict):
+            hint = "Write a mapping of names and the expressions that give them values."
+            notes.add((*path, "with"), f"with is {as_written(given)}.", hint)
+            return "", {}
+        found = {}
+        for word, value in given.items():
+            place = (*path, "with", word)
+            text = value if isinstance(value, str) else write_json(value).decode()
+            rule = self._reader.expression(text, place)
+            if rule is not None:
+                self._reader.refuse_secrets(rule, Field(f"{name}.{word}"), place)
+                found[word] = Formula(rule, notes.source.file, notes.source.line(place))
+        return str(name), found
 
     # --- which records ----------------------------------------------------------------------------------
 

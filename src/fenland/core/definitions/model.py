@@ -290,7 +290,7 @@ class Field:
 Trigger = Literal["create", "update", "restore", "delete"]
 TRIGGERS: tuple[Trigger, ...] = ("create", "update", "restore", "delete")
 #: What an effect does, to records of whichever collection; with `call`, whatever a function says.
-Does = Literal["set", "change", "create", "delete", "call"]
+Does = Literal["set", "change", "create", "delete", "call", "notice"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -298,7 +298,7 @@ class Effect:
     """What a change brings with it, where a condition holds: in the same record, or in others.
 
     It sets fields of the record (`set`), changes or deletes the records that it finds, or creates records of
-    `target`, one for each that it finds.
+    `target`, one for each that it finds; or it leaves a notice, of which `sets` are what it says.
     """
 
     on: frozenset[Trigger]
@@ -313,6 +313,8 @@ class Effect:
     line: int = 0
     #: The function that says what is set, or done.
     call: Call | None = None
+    #: What the notice is called that it leaves.
+    notice: str = ""
 
     @property
     def rules(self) -> tuple[Checked, ...]:

@@ -4,17 +4,19 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import replace
+from datetime import datetime, timedelta
 
 from fenland.core.access.policy import Caller
 from fenland.core.changes.change import Change
 from fenland.core.definitions.model import place_of
 from fenland.core.history.entries import Entry
 from fenland.core.problems import Invalid
+from fenland.core.values.identity import timestamp
 from fenland.service.records.drafting import Draft
 from fenland.service.records.others import unique_taken
 from fenland.service.service import Resource
 from fenland.service.work import Work, just_changed
-from fenland.storage.door import ReferenceBroken, ValueTaken
+from fenland.storage.door import Noticed, ReferenceBroken, ValueTaken
 
 
 def apply(work: Work, caller: Caller, changes: Sequence[Change]) -> None:
@@ -33,11 +35,24 @@ def apply(work: Work, caller: Caller, changes: Sequence[Change]) -> None:
             # What a change follows from stands before it.
             cause = None if change.cause is None else sequences[change.cause]
             sequences.append(work.enter(_entry(work, caller, change, cause)))
+            if change.notices:
+                _notify(work, change, sequences[-1])
     except ValueTaken as taken:
         raise Invalid([unique_taken(taken.field)]) from None
     except ReferenceBroken:
         raise just_changed() from None
     work.forget()
+
+
+def _notify(work: Work, change: Change, sequence: int) -> None:
+    """Puts the notices that a change leaves into the outbox."""
+    service, time = work.service, change.stamp.time
+    kept = timestamp(datetime.fromisoformat(time) - timedelta(days=work.limits.notice_days))
+    for one in change.notices:
+        place = (change.collection, change.record_id, change.key)
+        service.database.notices.add(
+            work.writing, Noticed(0, one.name, time, *place, sequence, one.rule, one.data), kept
+        )
 
 
 def _entry(work: Work, caller: Caller, change: Change, cause: int | None) -> Entry:

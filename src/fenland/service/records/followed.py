@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, Literal
 
 from fenland.core.access.policy import Caller
 from fenland.core.changes.change import Change
@@ -21,9 +21,11 @@ class Followed:
 
     collection: str
     key: Any
-    action: Action
+    action: Action | Literal["notice"]
     rule: str | None
     changes: Mapping[str, tuple[Any, Any]]
+    #: What it is called, where it is a notice that a change of this record would leave.
+    notice: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,13 +41,20 @@ NOTHING = Consequences()
 
 
 def consequences(view: View, caller: Caller, changes: Iterable[Change]) -> Consequences:
-    """Of a change and those that follow from it, the latter, as the caller may be told of them."""
+    """Of a change and those that follow from it, the latter, as the caller may be told of them.
+
+    And of each the notices that it leaves, by what they are called.
+    """
     sight, told, unseen = view.sight(caller), list[Followed](), 0
-    for one in list(changes)[1:]:
-        policy = view.resource(one.collection).policy
+    for number, one in enumerate(changes):
+        policy, made = view.resource(one.collection).policy, number > 0
         if len(told) >= _MOST_TOLD or not policy.may("read", sight, one.result):
-            unseen += 1
+            unseen += made + len(one.notices)
             continue
-        shown = policy.fields(sight, one.result).shown(dict(one.fields))
-        told.append(Followed(one.collection, one.key, one.action, one.rule, shown))
+        if made:
+            shown = policy.fields(sight, one.result).shown(dict(one.fields))
+            told.append(Followed(one.collection, one.key, one.action, one.rule, shown))
+        told += [
+            Followed(one.collection, one.key, "notice", each.rule, {}, each.name) for each in one.notices
+        ]
     return Consequences(tuple(told), unseen)

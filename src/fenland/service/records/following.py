@@ -14,13 +14,13 @@ from typing import Any
 
 from fenland.core.access.field_access import Record
 from fenland.core.access.policy import Caller
-from fenland.core.changes.change import Act, Change, Follows, alteration, deletion, derivation
-from fenland.core.consequences.calling import CalledEffect, Create, Delete, Wish
+from fenland.core.changes.change import Act, Change, Follows, Notice, alteration, deletion, derivation
+from fenland.core.consequences.calling import CalledEffect, Create, Delete, Notify, Wish
 from fenland.core.consequences.effects import Compiled
 from fenland.core.consequences.spreading import Derived, Spread
 from fenland.core.definitions.model import Trigger
 from fenland.core.expressions.budget import spend
-from fenland.core.limits import beyond
+from fenland.core.limits import beyond, weight
 from fenland.core.problems import Conflict, Invalid, Problem
 from fenland.core.values.plain import same
 from fenland.service.records.beginning import Begun, made_by_rule
@@ -222,6 +222,11 @@ class _Chain:
                 self._grant(place, effect, effect.called, wish)
             return
         resource, failed = draft.resource(effect.effect.target), draft.service.rule_failed
+        if does == "notice":
+            self._notify(
+                place, Notice(effect.effect.notice, effect.noticed(names, failed), str(effect.effect))
+            )
+            return
         found: list[Record | None] = [None]
         if search is not None:
             chosen = (
@@ -239,9 +244,20 @@ class _Chain:
             elif one is not None:
                 self._alter(place, (resource, one), values, str(effect.effect), problems)
 
+    def _notify(self, place: int, notice: Notice) -> None:
+        """Has a change leave a notice. Raises `TooLarge` for one that says too much."""
+        most, change = self._draft.limits.record, self.changes[place]
+        if weight(dict(notice.data)) > most:
+            raise beyond("record_limit", most, f"The notice {notice.name} would be too large.")
+        spend(_COST)
+        self.changes[place] = replace(change, notices=(*change.notices, notice))
+
     def _grant(self, place: int, effect: Compiled, called: CalledEffect, wish: Wish) -> None:
         """Carries out what a function wants done."""
         draft, problems, rule = self._draft, list[Problem](), str(effect.effect)
+        if isinstance(wish, Notify):
+            self._notify(place, Notice(wish.name, called.said(wish), rule))
+            return
         if isinstance(wish, Create):
             target = draft.service.resources.get(wish.collection)
             if target is None:

@@ -29,6 +29,7 @@ from fenland.storage.shared.values import (
     Kept,
     Last,
     Mark,
+    Noticed,
     Page,
     Token,
 )
@@ -330,6 +331,19 @@ class Outcomes(Protocol):
         """Gives every outcome whose text holds this another content; how many there were."""
 
 
+class Notices(Protocol):
+    """The outbox: notices for other systems, each written with the change that left it."""
+
+    def add(self, writing: Writing, notice: Noticed, before: str) -> int:
+        """Adds one, whose number is given here, and removes some from before that time; its number."""
+
+    def after(self, reading: Reading, number: int, limit: int) -> list[Noticed]:
+        """Those behind this one, in order."""
+
+    def empty(self, writing: Writing, record_id: str) -> int:
+        """Has those of a record say nothing any more; how many there were."""
+
+
 class Database(Protocol):
     """The open database of a project."""
 
@@ -365,6 +379,10 @@ class Database(Protocol):
     @property
     def outcomes(self) -> Outcomes:
         """Kept outcomes."""
+
+    @property
+    def notices(self) -> Notices:
+        """The outbox."""
 
     @property
     def series(self) -> SeriesKept:

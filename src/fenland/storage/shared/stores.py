@@ -7,6 +7,7 @@ from fenland.storage.shared.accounts import TableAccounts
 from fenland.storage.shared.growth import Growth
 from fenland.storage.shared.heads import TableHeads
 from fenland.storage.shared.history import TableHistory
+from fenland.storage.shared.notices import TableNotices
 from fenland.storage.shared.outcomes import TableOutcomes
 from fenland.storage.shared.preparing import Known
 from fenland.storage.shared.records import TableRecords
@@ -40,6 +41,7 @@ class Stores:
     def _serve(self, tables: Tables, engine: Engine, limits: Limits) -> None:
         self.history = TableHistory(tables, engine, limits)
         self.heads = TableHeads(tables, engine)
+        self.notices = TableNotices(tables, engine)
         self.series = TableSeries(tables, engine)
         self.outcomes = TableOutcomes(tables.outcomes, engine)
         self.accounts = TableAccounts(tables.accounts, tables.tokens, engine)

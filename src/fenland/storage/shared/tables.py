@@ -32,7 +32,7 @@ from fenland.core.reserved import RESERVED
 from fenland.storage.shared.column_types import BinaryNumber, Bytes, Day, ExactDecimal, Json, JsonText, Moment
 
 #: Grows when the service's own tables change shape; a newer database is refused by an older service.
-LAYOUT = 8
+LAYOUT = 9
 #: Under this name stands, in a database that was brought over from layout 6, its last entry without a salt.
 UNSALTED = "unsalted"
 #: What the names of the service's own tables begin with; no collection may be called so.
@@ -168,6 +168,7 @@ class Tables:
         self.history = history_table(self.metadata)
         self.tree = TreeTables(self.metadata)
         self.definitions = _definitions_table(self.metadata)
+        self.notices = _notices_table(self.metadata)
 
 
 def _definitions_table(metadata: MetaData) -> Table:
@@ -184,6 +185,28 @@ def _definitions_table(metadata: MetaData) -> Table:
         # Entries up to this one are of older definitions.
         Column("sequence", BigInteger, nullable=False),
     )
+
+
+def _notices_table(metadata: MetaData) -> Table:
+    table = Table(
+        "fenland_notices",
+        metadata,
+        Column("number", _SEQUENCE, primary_key=True, autoincrement=True),
+        Column("name", _word(), nullable=False),
+        Column("time", Moment(), nullable=False),
+        Column("collection", _word(), nullable=False),
+        Column("record_id", _word(36), nullable=False),
+        Column("key", JsonText(), nullable=False),
+        # The entry of the change that left it, and where the rule stands.
+        Column("sequence", _SEQUENCE, nullable=False),
+        Column("rule", _word(), nullable=False),
+        Column("data", Json(), nullable=False),
+        # Numbers of those that are removed do not come again.
+        sqlite_autoincrement=True,
+    )
+    Index("fenland_notices_by_time", table.c.time)
+    Index("fenland_notices_by_record", table.c.record_id)
+    return table
 
 
 _SEQUENCE = Integer().with_variant(BigInteger(), "postgresql")

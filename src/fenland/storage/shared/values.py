@@ -223,6 +223,20 @@ class Candidates:
         return cls((term(part, value),), {part: (value,)}, above)
 
 
+class Noticed(NamedTuple):
+    """A notice in the outbox: by which change of which record it was left, and what it says."""
+
+    number: int
+    name: str
+    time: str
+    collection: str
+    record_id: str
+    key: Any
+    sequence: int
+    rule: str
+    data: Mapping[str, Any]
+
+
 class Mark(NamedTuple):
     """What of an entry says what it is about, and how it came, without what it changed."""
 

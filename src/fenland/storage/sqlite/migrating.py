@@ -135,6 +135,8 @@ def _bring_over(
         make_missing(connection, tables)
         told = progress.report
         refill(_through(connection), tables, before, lambda done, whole: told("entries", done, whole))
+    else:
+        make_missing(connection, tables)
     add_own_columns(connection, tables)
     enter_accounts(_through(connection), tables, made)
     connection.execute(tables.meta.update().where(tables.meta.c.name == "layout").values(value=LAYOUT))

@@ -75,9 +75,10 @@ SCHEMAS: dict[str, Schema] = {
             "key": {"type": ["string", "integer"]},
             "action": TEXT,
             "rule": nullable(TEXT),
+            "notice": {**nullable(TEXT), "description": "Of a notice that would be left, what it is called."},
             "changes": {"type": "object", "additionalProperties": ref("schemas/Change")},
         },
-        description="A change that would follow in another record, and the rule by which, as file and line.",
+        description="A change that would follow in another record, or a notice, and the rule, as file and line.",
     ),
     "Change": closed(
         {

@@ -1,0 +1,28 @@
+"""The notices in the outbox, for who manages accounts: rules say in them what not all may see."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from fenland.core.access.policy import Caller
+from fenland.service.accounts.accounts import permit_managing
+from fenland.service.service import Service
+from fenland.service.work import snapshot
+from fenland.storage.door import Noticed
+
+
+@dataclass(frozen=True, slots=True)
+class NoticePage:
+    """Some of them, in order, and behind which number there are more; None where there are no more."""
+
+    items: list[Noticed]
+    next: int | None
+
+
+def list_notices(service: Service, caller: Caller, after: int, limit: int) -> NoticePage:
+    """The notices behind a number. Raises `NotPermitted`."""
+    permit_managing(service, caller)
+    with snapshot(service) as view:
+        found = service.database.notices.after(view.reading, after, limit + 1)
+    more = len(found) > limit
+    return NoticePage(found[:limit], found[limit - 1].number if more else None)

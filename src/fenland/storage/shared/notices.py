@@ -1,0 +1,58 @@
+"""The outbox: notices that changes left for other systems, in the order in which they were left."""
+
+from __future__ import annotations
+
+from sqlalchemy import bindparam, delete, select, update
+
+from fenland.storage.shared.protocols import Reading, Writing
+from fenland.storage.shared.statements import Engine, Prepared, parameters_of
+from fenland.storage.shared.tables import Tables
+from fenland.storage.shared.values import Noticed
+
+#: Those that are removed with one that comes.
+_REMOVED_AT_A_TIME = 100
+
+
+class TableNotices:
+    """`Notices` of the door."""
+
+    def __init__(self, tables: Tables, engine: Engine) -> None:
+        table = tables.notices
+        self._names = [column.name for column in table.columns if column.name != "number"]
+        self._add = Prepared(
+            engine.numbering(table.insert().values(parameters_of(table, self._names)), table.c.number), engine
+        )
+        old = (
+            select(table.c.number)
+            .where(table.c.time < bindparam("x_time", type_=table.c.time.type))
+            .order_by(table.c.time)
+            .limit(_REMOVED_AT_A_TIME)
+        )
+        self._remove = Prepared(delete(table).where(table.c.number.in_(old)), engine)
+        self._after = Prepared(
+            select(*table.columns)
+            .where(table.c.number > bindparam("x_after"))
+            .order_by(table.c.number)
+            .limit(bindparam("x_limit")),
+            engine,
+        )
+        self._empty = Prepared(
+            update(table)
+            .where(table.c.record_id == bindparam("x_record"))
+            .values(data=bindparam("v_data", type_=table.c.data.type)),
+            engine,
+        )
+
+    def add(self, writing: Writing, notice: Noticed, before: str) -> int:
+        """See `Notices`."""
+        self._remove.run(writing, {"x_time": before})
+        return self._add.added(writing, [getattr(notice, name) for name in self._names])
+
+    def after(self, reading: Reading, number: int, limit: int) -> list[Noticed]:
+        """See `Notices`."""
+        rows = self._after.all(reading, {"x_after": number, "x_limit": limit})
+        return [Noticed(*self._after.converted(row)) for row in rows]
+
+    def empty(self, writing: Writing, record_id: str) -> int:
+        """See `Notices`."""
+        return self._empty.run(writing, {"x_record": record_id, "v_data": {}})
