@@ -418,6 +418,20 @@ def test_accounts_are_managed_and_tokens_made(page: Page) -> None:
     expect(tokens.get_by_text("Token · a gauge")).to_be_visible()
 
 
+def test_notices_are_shown_newest_first_and_lead_to_their_records(page: Page) -> None:
+    sign_in_by_name(page)
+    page.get_by_role("link", name="Notices").click()
+    rows = page.get_by_role("row")
+    expect(rows).to_have_count(51)
+    expect(rows.nth(1)).to_contain_text("ticket-closed")
+    numbers = [int(one) for one in rows.locator("td:first-child").all_inner_texts()]
+    assert numbers == sorted(numbers, reverse=True)
+    page.get_by_role("button", name="Show older ones").click()
+    expect(rows).to_have_count(101)
+    rows.nth(1).get_by_role("link").click()
+    expect(page.get_by_label("Title", exact=False).first).to_be_visible()
+
+
 #: What a page of another origin tries with the session of whoever looks at it, and what must not come of it.
 FOREIGN = """<!doctype html><title>elsewhere</title>
 <form id=f method=post enctype=text/plain action="{service}/v1/records/stations/PS-061">

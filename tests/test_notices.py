@@ -222,7 +222,11 @@ def test_they_come_page_by_page_for_who_manages_accounts(works: Works) -> None:
         after = page["next"]
     assert pages == [["J0", "J1", "J2"], ["J3", "J4", "J5"], ["J6"]]
     assert left(http, 10**12) == []
-    for wrong in ("after=-1", "after=x", "limit=0", "before=3"):
+    newest = http.get("/v1/notices?limit=3").json()
+    assert [one["key"] for one in newest["items"]] == ["J6", "J5", "J4"]
+    older = http.get(f"/v1/notices?limit=9&below={newest['next']}").json()
+    assert ([one["key"] for one in older["items"]], older["next"]) == (["J3", "J2", "J1", "J0"], None)
+    for wrong in ("after=-1", "after=x", "limit=0", "before=3", "after=1&below=3", "below=-1"):
         assert http.get(f"/v1/notices?{wrong}").status_code == 400, wrong
     assert http.get("/v1/notices", headers=bearer("carl")).status_code == 403
     assert http.get("/v1/notices", headers={"Authorization": ""}).status_code == 401
@@ -298,11 +302,13 @@ def test_client_and_command_line_show_them(tmp_path: Path) -> None:
             assert [one["data"]["slug"] for one in found] == [f"n{number}" for number in range(120)]
             assert [one["number"] for one in client.notices(after=118)] == [119, 120]
             assert len(list(client.notices(limit=7))) == 7
+            assert [one["number"] for one in client.notices(after=None)] == list(range(120, 0, -1))
         env = {"FENLAND_ADDRESS": running.address, "FENLAND_TOKEN": token, "COLUMNS": "200"}
-        told = fenland("notices", "--limit", "2", env=env).stdout
+        told = fenland("notices", "--after", "0", "--limit", "2", env=env).stdout
         assert "note-made" in told and "notes n1" in told and "pinned: no" in told.replace("false", "no")
         assert "--after 2" in told
         assert json.loads(fenland("notices", "--after", "119", "--json", env=env).stdout)[0]["key"] == "n119"
+        assert "n119" in fenland("notices", "--limit", "1", env=env).stdout
         assert "No notices behind 500" in fenland("notices", "--after", "500", env=env).stdout
     finally:
         running.stop()

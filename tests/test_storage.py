@@ -20,6 +20,7 @@ from fenland.service.service import Service
 from fenland.storage.door import DatabaseRefused, open_database
 from fenland.storage.shared import turn
 from fenland.storage.shared.column_types import ExactDecimal, from_column, to_column
+from fenland.storage.shared.tables import LAYOUT
 from fenland.storage.sqlite.engine import make_engine, writing_connection
 from fenland.storage.sqlite.writer import Writer
 from support import new_project
@@ -169,7 +170,7 @@ def test_databases_that_do_not_fit_are_refused_with_a_reason(tmp_path: Path) -> 
     raw.commit()
     with pytest.raises(DatabaseRefused, match="newer version"):
         open_database(path, definitions_from(NOTES))
-    raw.execute("UPDATE fenland_meta SET value = '8' WHERE name = 'layout'")
+    raw.execute("UPDATE fenland_meta SET value = ? WHERE name = 'layout'", (str(LAYOUT),))
     raw.commit()
     raw.close()
     with pytest.raises(DatabaseRefused, match="did not make"):

@@ -2112,7 +2112,7 @@ export interface components {
     size: number;
     /** @description Ask for all a form to create needs. */
     for: "create";
-    /** @description Only what is behind this; as `next` says. */
+    /** @description In order, and only what is behind this; as `next` says. */
     after_notice: number;
   };
   requestBodies: never;
@@ -4370,8 +4370,10 @@ export interface operations {
   listNotices: {
     parameters: {
       query?: {
-        /** @description Only what is behind this; as `next` says. */
+        /** @description In order, and only what is behind this; as `next` says. */
         after?: components["parameters"]["after_notice"];
+        /** @description Only what is below this; as `next` says. */
+        below?: components["parameters"]["below"];
         /** @description How many to answer with at most. */
         limit?: components["parameters"]["limit"];
       };

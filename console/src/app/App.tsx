@@ -8,6 +8,7 @@ import { ConsequencesPage } from "../features/access/ConsequencesPage";
 import { RulesPage } from "../features/access/RulesPage";
 import { ActivityPage } from "../features/activity/ActivityPage";
 import { AccountsPage } from "../features/accounts/AccountsPage";
+import { NoticesPage } from "../features/notices/NoticesPage";
 import { OwnAccountPage } from "../features/accounts/OwnAccountPage";
 import { ImportPage } from "../features/files/ImportPage";
 import { ComparePage } from "../features/records/ComparePage";
@@ -37,6 +38,7 @@ const createRouter = () =>
           { path: "c/:collection/r/:recordKey/compare", element: <ComparePage /> },
           { path: "activity", element: <ActivityPage /> },
           { path: "accounts", element: <AccountsPage /> },
+          { path: "notices", element: <NoticesPage /> },
           { path: "account", element: <OwnAccountPage /> },
           { path: "c/:collection/new", element: <CreatePage /> },
           { path: "c/:collection/r/:recordKey", element: <RecordPage /> },

@@ -10,12 +10,17 @@ from fenland.cli.terminal import counted, escape, json_option, out, print_json, 
 
 
 def notices(
-    after: int = typer.Option(0, min=0, metavar="NUMBER", help="Only those behind this one."),
+    after: int | None = typer.Option(
+        None,
+        min=0,
+        metavar="NUMBER",
+        help="In order, and only those behind this one; 0 is from the first on.",
+    ),
     limit: int = typer.Option(50, min=1, help="How many at most."),
     timeout: float = TIMEOUT,
     as_json: bool = json_option(),
 ) -> None:
-    """Show the notices that effects left for other systems, oldest first.
+    """Show the notices that effects left for other systems, the newest first.
 
     A notice is written with the change that it comes of, and kept for notice_days. For who manages accounts.
 
@@ -45,7 +50,7 @@ def notices(
         of = f"{one['collection']} {one['key']}"
         table.add_row(str(one["number"]), one["time"][:19], escape(one["notice"]), escape(of), escape(says))
     out.print(table)
-    if len(found) == limit:
+    if after is not None and len(found) == limit:
         out.print(f"[dim]{counted(limit, 'notice')} shown. The next: --after {found[-1]['number']}[/]")
 
 

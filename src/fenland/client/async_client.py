@@ -531,8 +531,11 @@ class AsyncClient:
         """Revokes a token, or ends a session, by its id."""
         await self._run(calls.revoke_token(token_id, account))
 
-    def notices(self, *, after: int = 0, limit: int | None = None) -> AsyncIterator[Mapping[str, Any]]:
-        """Notices that effects left, in order, behind a number; for who manages accounts."""
+    def notices(self, *, after: int | None = 0, limit: int | None = None) -> AsyncIterator[Mapping[str, Any]]:
+        """Notices that effects left, in order, behind a number; with None, the newest first.
+
+        For who manages accounts.
+        """
         return self._walk(calls.notices(after, limit))
 
     def choices(

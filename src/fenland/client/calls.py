@@ -226,9 +226,10 @@ def consequences(collection: str) -> Flow[Mapping[str, Any]]:
     return found
 
 
-def notices(after: int, limit: int | None) -> Walk[Mapping[str, Any]]:
+def notices(after: int | None, limit: int | None) -> Walk[Mapping[str, Any]]:
     """Notices that rules left for other systems."""
-    return Walk(path("notices"), {"after": after or None}, "after", lambda one: one, limit)
+    onward = "below" if after is None else "after"
+    return Walk(path("notices"), {"after": after}, onward, lambda one: one, limit)
 
 
 def choices(collection: str, field_name: str, q: str | None, limit: int | None) -> Walk[Mapping[str, Any]]:

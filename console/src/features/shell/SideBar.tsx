@@ -56,6 +56,11 @@ export function SideBar({ onChosen }: { onChosen?: () => void }) {
           Accounts
         </Box>
       )}
+      {account?.manages_accounts && (
+        <Box component={NavLink} to="/notices" sx={link} onClick={onChosen}>
+          Notices
+        </Box>
+      )}
       <Box sx={{ p: 2, borderTop: 1, borderColor: "divider" }}>
         <Link component={NavLink} to="/account" variant="body2" noWrap title={account?.account} onClick={onChosen}>
           {account?.title}

@@ -13,16 +13,22 @@ from fenland.storage.door import Noticed
 
 @dataclass(frozen=True, slots=True)
 class NoticePage:
-    """Some of them, in order, and behind which number there are more; None where there are no more."""
+    """Some of them, and behind, or below, which number there are more; None where there are no more."""
 
     items: list[Noticed]
     next: int | None
 
 
-def list_notices(service: Service, caller: Caller, after: int, limit: int) -> NoticePage:
-    """The notices behind a number. Raises `NotPermitted`."""
+def list_notices(
+    service: Service, caller: Caller, limit: int, *, after: int | None = None, below: int | None = None
+) -> NoticePage:
+    """The notices behind a number, in order; or the newest ones, below another. Raises `NotPermitted`."""
     permit_managing(service, caller)
+    notices = service.database.notices
     with snapshot(service) as view:
-        found = service.database.notices.after(view.reading, after, limit + 1)
+        if after is not None:
+            found = notices.after(view.reading, after, limit + 1)
+        else:
+            found = notices.below(view.reading, 2**62 if below is None else below, limit + 1)
     more = len(found) > limit
     return NoticePage(found[:limit], found[limit - 1].number if more else None)

@@ -36,6 +36,13 @@ class TableNotices:
             .limit(bindparam("x_limit")),
             engine,
         )
+        self._below = Prepared(
+            select(*table.columns)
+            .where(table.c.number < bindparam("x_below"))
+            .order_by(table.c.number.desc())
+            .limit(bindparam("x_limit")),
+            engine,
+        )
         self._empty = Prepared(
             update(table)
             .where(table.c.record_id == bindparam("x_record"))
@@ -52,6 +59,11 @@ class TableNotices:
         """See `Notices`."""
         rows = self._after.all(reading, {"x_after": number, "x_limit": limit})
         return [Noticed(*self._after.converted(row)) for row in rows]
+
+    def below(self, reading: Reading, number: int, limit: int) -> list[Noticed]:
+        """See `Notices`."""
+        rows = self._below.all(reading, {"x_below": number, "x_limit": limit})
+        return [Noticed(*self._below.converted(row)) for row in rows]
 
     def empty(self, writing: Writing, record_id: str) -> int:
         """See `Notices`."""

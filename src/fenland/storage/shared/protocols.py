@@ -340,6 +340,9 @@ class Notices(Protocol):
     def after(self, reading: Reading, number: int, limit: int) -> list[Noticed]:
         """Those behind this one, in order."""
 
+    def below(self, reading: Reading, number: int, limit: int) -> list[Noticed]:
+        """Those before this one, newest first."""
+
     def empty(self, writing: Writing, record_id: str) -> int:
         """Has those of a record say nothing any more; how many there were."""
 

@@ -328,7 +328,9 @@ CHANGED_FIELD = _maybe("field", "Only entries that changed this field.")
 REASON_HOLDS = _maybe("reason", "Only entries whose reason holds this.", called="reason_holds")
 FROM = _times("from", "Not before this time.")
 TO = _times("to", "Not after this time.")
-AFTER_NOTICE = _numbers("after", "Only what is behind this; as `next` says.", "after_notice", least=0)
+AFTER_NOTICE = _numbers(
+    "after", "In order, and only what is behind this; as `next` says.", "after_notice", least=0
+)
 AFTER = _numbers("after", "Of a file, only entries after this sequence.")
 COUNTED_BY = Parameter[str](
     "by",
