@@ -33,6 +33,7 @@ from fenland.service.work import written
 from support import NIGHTLY, bearer, workshop_of
 
 ACCESS = {right: ["everyone"] for right in ("read", "create", "update", "delete")}
+CSV = {"Content-Type": "text/csv"}
 CODE = {"type": "string", "required": True, "unique": True, "fixed": True}
 TEXT, WHOLE = {"type": "string"}, {"type": "integer"}
 CENTS, DOUBLE = {"type": "number", "multipleOf": Decimal("0.01")}, {"type": "number"}
@@ -326,6 +327,67 @@ def test_the_guide_says_what_happens() -> None:
     assert (found, problems, failed) == ({"pay": Decimal("100.00"), "line": "Pay: 100.00"}, [], [])
     found, _, failed = worked_out(fields, {"hours": Decimal("2.50")})
     assert (found, len(failed)) == ({"pay": None, "line": "unpaid"}, 1)
+
+
+def test_many_rows_of_a_file_are_counted_together(tmp_path: Path) -> None:
+    sites = {"key": "code", "access": ACCESS, "fields": {
+        "code": {"type": "string", "required": True, "unique": True, "fixed": True},
+        "total": {"type": "integer", "derived": {"sum": "each.n", "of": "works.site"}, "maximum": 60},
+        "works": {"type": "integer", "derived": {"count": "works.site"}},
+    }}  # fmt: skip
+    works = {"key": "code", "access": ACCESS, "fields": {
+        "code": sites["fields"]["code"], "n": {"type": "integer"}, "site": {"references": "sites"},
+    }}  # fmt: skip
+    path = tmp_path / "works.db"
+    with workshop_of({"sites": sites, "works": works}, path) as (_, http):
+        for code in ("S0", "S1"):
+            http.post("/v1/records/sites", json={"code": code}).raise_for_status()
+
+        def brought(rows: list[tuple[str, int, str]], mode: str = "both", **query: str) -> dict[str, Any]:
+            text = "code,n,site\n" + "".join(f"{code},{n},{site}\n" for code, n, site in rows)
+            answer = http.post(
+                "/v1/records/works/import", params={"mode": mode, **query}, content=text, headers=CSV
+            )
+            found: dict[str, Any] = answer.json()
+            return found
+
+        def totals() -> list[tuple[int, int]]:
+            found = (http.get(f"/v1/records/sites/{code}").json() for code in ("S0", "S1"))
+            return [(one["total"], one["works"]) for one in found]
+
+        rows = [(f"W{number}", 2, f"S{number % 2}") for number in range(40)]
+        assert brought(rows, preview="true")["created"] == 40 and totals() == [(0, 0), (0, 0)]
+        found = brought(rows)
+        assert (found["created"], totals()) == (40, [(40, 20), (40, 20)])
+        # What is derived of all of them is a change of each site, and no more.
+        entries = http.get("/v1/history?limit=200").json()["items"]
+        assert [one["action"] for one in entries].count("derive") == 2
+        # One that is too much is refused by itself, whatever stands around it.
+        more = [
+            ("W0", 9, "S0"),
+            ("X1", 30, "S0"),
+            ("W1", 3, "S0"),
+            ("X2", 5, "S1"),
+            ("X3", 10, "S0"),
+            ("X4", 1, "nowhere"),
+        ]
+        told = brought(more)
+        assert (told["created"], told["updated"], told["refused"]) == (2, 2, 2), told
+        assert totals() == [(60, 22), (43, 20)]
+        whole = brought([("Y1", 1, "S0"), ("Y2", 1, "S1")], atomic="true")
+        assert (whole["refused"], totals()) == (1, [(60, 22), (43, 20)]), whole
+        one = next(one for one in entries if one["collection"] == "works" and one["key"] == "W3")
+        http.post(f"/v1/history/{one['sequence']}/undo").raise_for_status()
+        assert totals()[1] == (41, 19)
+        undone = http.post("/v1/history/undo", json={"batch": found["batch"], "atomic": False}).json()
+        # Two were changed since, and one is gone already.
+        assert (undone["refused"], undone["undone"]) == (3, 37)
+        kept = http.get("/v1/records/works?limit=200").json()["items"]
+        assert totals() == [
+            (sum(one["n"] for one in kept if one["site"] == code), sum(one["site"] == code for one in kept))
+            for code in ("S0", "S1")
+        ]
+    assert verify_database(path).faults == []
 
 
 # --- verifying ---------------------------------------------------------------------------------------

@@ -39,13 +39,15 @@ _AT_A_TIME = 500
 class View:
     """What a use case can see."""
 
-    __slots__ = ("_found", "_missed", "_sight", "act", "reading", "service")
+    __slots__ = ("_found", "_missed", "_sight", "act", "follows_later", "reading", "service")
 
     def __init__(self, service: Service, reading: Reading, act: Act = ALONE) -> None:
         self.service = service
         self.reading = reading
         #: What changes made within it are part of.
         self.act = act
+        #: Whether what follows from changes is worked out for many of them at once, by who asks for them.
+        self.follows_later = False
         self._sight: Sight | None = None
         #: The last record that was found, which is mostly looked for again, by its id.
         self._found: tuple[Resource, Record] | None = None

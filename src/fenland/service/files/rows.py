@@ -22,6 +22,7 @@ from fenland.core.problems import Invalid, Malformed, NotPermitted, Problem, Ref
 from fenland.service.records.applying import apply
 from fenland.service.records.create import CreateRequest, NewRecord, creating_access, decide_new
 from fenland.service.records.finding import Address
+from fenland.service.records.following import derives_alone, follow_all
 from fenland.service.records.once import Once
 from fenland.service.records.update import UpdateRequest, decide
 from fenland.service.service import Resource
@@ -139,12 +140,14 @@ class Importer:
         self.columns: dict[str, str | None] = dict(columns)
         self.unique = [name for name, item in collection.fields.items() if item.unique]
         self.own = [name for name, item in collection.fields.items() if item.references == collection.name]
+        #: Whether what is derived elsewhere is brought up to date for many rows at once.
+        self.later = work.follows_later = derives_alone(work.service, collection.name)
         #: Whether rules look at other records of the collection, which must then be stored.
         self.looks = (
             collection.name in followed_fields([collection])
             or bool(self.resource.rules.series)
             # What follows elsewhere is brought up to date row by row.
-            or work.service.network.concerns(collection.name)
+            or (work.service.network.concerns(collection.name) and not self.later)
             or work.service.reaches.concerns(collection.name)
         )
         self.found = Imported(columns)
@@ -296,7 +299,7 @@ class Importer:
             return
         try:
             with self.work.nested():
-                apply(self.work, self.caller, joined(changes for _, changes in waiting))
+                apply(self.work, self.caller, self._followed(joined(changes for _, changes in waiting)))
         except Unavailable:
             raise
         except Refusal:
@@ -304,11 +307,15 @@ class Importer:
         for row, changes in waiting:
             self._tell(row.number, changes[0])
 
+    def _followed(self, changes: list[Change]) -> list[Change]:
+        """The changes of rows, with what follows from all of them where that was left for later."""
+        return follow_all(self.work, self.caller, changes) if self.later else changes
+
     def _one_by_one(self, waiting: _Waiting) -> Iterator[tuple[Row, list[Change]]]:
         for row, changes in waiting:
             try:
                 with self.work.nested():
-                    apply(self.work, self.caller, changes)
+                    apply(self.work, self.caller, self._followed(changes))
             except Unavailable:
                 raise
             except Refusal as refusal:

@@ -18,6 +18,7 @@ from fenland.core.changes.change import Act, Change, Follows, Notice, alteration
 from fenland.core.consequences.calling import CalledEffect, Create, Delete, Notify, Wish
 from fenland.core.consequences.effects import Compiled
 from fenland.core.consequences.spreading import Derived, Spread
+from fenland.core.definitions.catalog import followed_fields
 from fenland.core.definitions.model import Trigger
 from fenland.core.expressions.budget import spend
 from fenland.core.limits import beyond, weight
@@ -30,7 +31,7 @@ from fenland.service.records.looking import names_around
 from fenland.service.records.proposal import Proposal
 from fenland.service.records.settling import judge_derived, settle_by_rule, unseen, with_consequences
 from fenland.service.records.sought import found_by, one_of
-from fenland.service.service import Resource
+from fenland.service.service import Resource, Service
 from fenland.service.work import View
 
 _UNSEEN = "What follows from it would not be allowed, in a record that is not yours to see."
@@ -44,6 +45,8 @@ def follow(view: View, caller: Caller, change: Change, trigger: Trigger | None) 
     `trigger` is what the change is for effects; with None, none happen. Raises `Conflict` where something
     forbids it, `Invalid` where what follows would not be allowed, and `TooLarge` where too much would follow.
     """
+    if view.follows_later:
+        return [change]
     changes = with_referring(view, caller, change) if change.action == "delete" else [change]
     network, reaches = view.service.network, view.service.reaches
     collections = {one.collection for one in changes}
@@ -54,6 +57,41 @@ def follow(view: View, caller: Caller, change: Change, trigger: Trigger | None) 
     chain = _Chain(view, caller, changes, trigger)
     chain.follow()
     return chain.changes
+
+
+def follow_all(view: View, caller: Caller, changes: list[Change]) -> list[Change]:
+    """Changes of different records, and what is derived of all of them together: see `derives_alone`.
+
+    Raises what `follow` raises.
+    """
+    chain = _Chain(view, caller, changes, None)
+    chain.follow()
+    return chain.changes
+
+
+def derives_alone(service: Service, collection: str) -> bool:
+    """Whether derived values alone follow from records that come or change, and none of these asks for them.
+
+    Then it is the same whether they follow from each, or from many together.
+    """
+    network, collections = service.network, service.definitions.collections
+    reached, left = set[str](), [collection]
+    while left:
+        found = {edge.node.collection.name for edge in network.edges.get(left.pop(), ())}
+        left += found - reached
+        reached |= found
+    if service.calls or not reached or collection in reached or service.reaches.concerns(collection):
+        return False
+    if any("update" in effect.on for name in reached for effect in collections[name].effects):
+        return False
+    asked = followed_fields([collections[collection]])
+    derived = [
+        item
+        for name, fields in asked.items()
+        for field in fields
+        if (item := collections[name].fields.get(field)) is not None and item.derived is not None
+    ]
+    return not derived
 
 
 class Found:
