@@ -195,8 +195,10 @@ def project(chosen: list[str], dice: random.Random) -> dict[str, Any]:
     found: dict[str, Any] = {
         name: {"key": "code", "access": ACCESS, "fields": {"code": CODE, **of}} for name, of in fields.items()
     }
+    # Where nothing but derived values follows from a job, rows of a file have theirs follow together.
+    calm = not any(place.startswith("jobs.") for place in chosen) or dice.random() < 0.2
     for name, effects in EFFECTS.items():
-        some = [one for one in effects if dice.random() < 0.5]
+        some = [one for one in effects if dice.random() < 0.5 and not calm]
         if some:
             found[name]["effects"] = some
     return found
@@ -223,6 +225,8 @@ def some_fields(dice: random.Random) -> list[str]:
     more = [needed for place in chosen for needed in NEEDS.get(place, ())]
     # As they are written they may stand in any order.
     found = sorted({*chosen, *more})
+    if dice.random() < 0.4:
+        found = [place for place in found if not place.startswith("jobs.")] or ["sites.jobs"]
     dice.shuffle(found)
     return found
 
@@ -280,7 +284,7 @@ class Doing:
             lambda: http.patch(records, params={"where": "true"}, json=self.fields(collection)),
             lambda: http.post("/v1/batch", json={"items": [self.item() for _ in range(3)], "atomic": dice.random() < 0.5}),
             lambda: http.post(
-                f"{records}/import", content="\n".join(json.dumps(self.new(collection)) for _ in range(3)),
+                f"{records}/import", content="\n".join(json.dumps(self.new(collection)) for _ in range(dice.choice([3, 7]))),
                 headers={"Content-Type": "application/jsonl"},
             ),
             self.undo,

@@ -150,7 +150,8 @@ class _Chain:
         #: Those before this one have had their effects, or been judged.
         self._reacted = self._judged = 0
         self._asked = len(changes)
-        stamp = changes[0].stamp
+        # Entries are in the order of their times: what follows is no older than the last that it follows.
+        stamp = changes[-1].stamp
         # What follows has entries of its own, which take nothing back and say no reason.
         self._stamp = replace(stamp, reason=None, act=Act(batch=stamp.act.batch))
         self._draft.take(changes)
