@@ -455,7 +455,15 @@ def test_a_project_on_loopback_with_its_commands(tmp_path: Path) -> None:
     (project / "rules.py").write_text(code.replace("title.upper()", "f'{title}!'"))
     fenland("migrate", str(project))
     assert fenland("verify", *place).returncode == 0
+    # Where a function fails, every command that runs it says which.
     (project / "rules.py").write_text(code.replace("title.upper()", "1 / 0"))
+    fenland_yaml = notes.read_text()
+    notes.write_text(fenland_yaml.replace("of: [record.body]", "of: [record.slug]"))
+    for words in (("migrate", "--preview"), ("migrate",)):
+        told = fenland(*words, str(project), "--json", code=1)
+        assert told.stderr.strip().splitlines()[-1].startswith("✗ The function shout"), told.stderr
+        assert "shout" in json.loads(told.stdout)["error"]["detail"]
+    notes.write_text(fenland_yaml)
     assert "shout" in fenland("verify", *place, code=1).stderr
     assert "shout" in fenland("recompute", *place, code=1).stderr
 

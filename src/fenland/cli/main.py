@@ -13,7 +13,7 @@ from importlib import import_module
 import typer
 
 from fenland.cli.entry import version_line
-from fenland.cli.terminal import Exit, answer_json, error_json
+from fenland.cli.terminal import Exit, answer_json, error_json, tell
 
 #: The files here, in the order of the help, and the commands that each registers.
 COMMANDS = {
@@ -83,6 +83,19 @@ def main(
 def run() -> None:
     """The entry point. Asked for JSON, it answers with JSON when the words of the command are wrong, too."""
     words = sys.argv[1:]
+    try:
+        _run(words)
+    except Exception as error:
+        # What works on the database itself can be refused by it, and by functions of the project's own.
+        if error.__class__.__module__ != "fenland.core.problems":
+            raise
+        if "--json" in words:
+            error_json(str(error), Exit.FAILED)
+        tell(str(error))
+        sys.exit(Exit.FAILED)
+
+
+def _run(words: Sequence[str]) -> None:
     app = command_line(words)
     if "--json" not in words:
         app()

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 import typer
 
-from fenland.cli.terminal import Exit, counted, err, escape, fail, json_option, out, print_json
+from fenland.cli.terminal import Exit, counted, err, escape, fail, json_option, log_to_stderr, out, print_json
 
 if TYPE_CHECKING:
     from fenland.service.project import Project
@@ -59,6 +59,7 @@ def open_project(folder: Path) -> Project:
     from fenland.core.definitions.model import DefinitionMistakes
     from fenland.service.project import load_project
 
+    log_to_stderr()
     try:
         return load_project(folder)
     except DefinitionMistakes as error:

@@ -25,6 +25,7 @@ from fenland.cli.terminal import (
     escape,
     fail,
     json_option,
+    log_to_stderr,
     out,
     print_json,
     tell,
@@ -230,6 +231,7 @@ def _report(
         with files["export"].open("rb") as lines:
             return verifying_files.verify_export(lines, heads, progress)
     path = database or open_settings(project).database
+    log_to_stderr()
     folders = () if files["archives"] is None else (files["archives"],)
     around = Around(folders, own_functions(project))
     return verify_database(path, text, tree_only=tree_only, around=around, progress=progress)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import sys
 from collections.abc import Iterable, Mapping
 from enum import IntEnum
 from typing import Any, NoReturn
@@ -68,6 +69,14 @@ def fail(message: str, code: Exit = Exit.FAILED, problem: Mapping[str, Any] | No
 def tell(message: str) -> None:
     """Says what is wrong to people, on standard error."""
     err.print(f"[bold red]✗[/] {escape(message)}")
+
+
+def log_to_stderr() -> None:
+    """Has what the service would log go to standard error: standard output is the command's answer."""
+    import structlog
+
+    # The stream as it is by then.
+    structlog.configure(logger_factory=lambda *_: structlog.PrintLogger(sys.stderr))
 
 
 def counted(number: int, noun: str) -> str:
