@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
+import structlog
 
 from fenland.client import NotSignedInError
 from fenland.core.definitions.model import DefinitionMistakes
@@ -56,6 +57,13 @@ def test_each_trial_begins_anew_and_knows_seeds_data_and_strangers(library: Path
         assert (
             trial.account("ada").update("notes", note["id"], {"a": "y"})["updated_at"] == note["created_at"]
         )
+
+
+def test_what_is_logged_is_as_it_was_once_it_is_closed() -> None:
+    before = structlog.get_config()
+    with Trial({"notes": {"fields": {"a": {"type": "string"}}}}):
+        assert structlog.get_config() != before
+    assert structlog.get_config() == before
 
 
 def test_a_project_with_mistakes_says_them_and_leaves_nothing(

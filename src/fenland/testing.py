@@ -15,6 +15,7 @@ is tested with it is a project's definitions; it imports all rooms, and no room 
 
 from __future__ import annotations
 
+import logging
 from collections.abc import Mapping, Sequence
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
@@ -24,6 +25,7 @@ from types import TracebackType
 from typing import Any
 
 import httpx
+import structlog
 
 from fenland.client import Client
 from fenland.core.definitions.reading import definitions_from
@@ -36,7 +38,6 @@ from fenland.service.project import Project, load_project
 from fenland.service.settings import Settings
 from fenland.storage.door import Made
 from fenland.web.serving.app import create_app
-from fenland.web.serving.logs import configure
 
 #: Where requests seem to go.
 _ADDRESS = "http://trial"
@@ -93,7 +94,10 @@ class Trial:
             raise
         self.service.clock = self.clock
         self.service.dice = Random(dice)  # noqa: S311 - it is to be foreseen
-        configure(self.project.settings)
+        # Errors alone, for as long as this is open.
+        self._logging = structlog.get_config()
+        errors = structlog.make_filtering_bound_logger(logging.ERROR)
+        structlog.configure(**{**self._logging, "wrapper_class": errors, "cache_logger_on_first_use": False})
         self._app = create_app(self.service, self.project.settings)
 
     def _read(self, project: str | Path | Mapping[str, Any], roles: Sequence[str]) -> Project:
@@ -125,6 +129,7 @@ class Trial:
             client.close()
         self.service.close()
         self._folder.cleanup()
+        structlog.configure(**self._logging)
 
     def __enter__(self) -> Trial:
         return self

@@ -14,6 +14,7 @@ from fenland.core.access.conditions import Condition
 from fenland.core.access.field_access import Record
 from fenland.core.changes.change import ALONE, Act, Change
 from fenland.core.definitions.model import Field, place_of
+from fenland.service.numbers import PORTION
 from fenland.service.service import Resource, Service
 from fenland.service.work import View, Work
 from fenland.storage.door import Reading, Writing
@@ -73,7 +74,16 @@ class Draft(Work):
     def next_number(self, resource: Resource, item: Field) -> int:
         """See `View`."""
         there = self._beneath.next_number(resource, item)
-        return max(there, self._numbers.get(place_of(resource.collection, item), there - 1) + 1)
+        found = max(there, self._numbers.get(place_of(resource.collection, item), there - 1) + 1)
+        series = item.series
+        if series is not None and series.gaps and not isinstance(self._beneath, Work):
+            # What others put by stands between, and is theirs.
+            for _ in range(PORTION):
+                if self.find(resource, item.name, series.value(found)) is None:
+                    return found
+                found += 1
+            found = max(found, self.last_number(resource, item) + 1)
+        return found
 
     def _set(self, place: _Id, before: Record | None, after: Record | None) -> None:
         for name in self._indexed(place[0]):
