@@ -10,6 +10,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import replace
+from typing import Any
 
 from fenland.core.access.field_access import PROTECTIONS, FieldAccess, Record
 from fenland.core.access.policy import Caller, Sight
@@ -60,8 +61,7 @@ def with_consequences(
             not problems and resource.rules.is_whole(whole) and not any(check_others(view, caller, proposal))
         )
 
-    before = proposal.start if stored is None and proposal.trigger == "restore" else stored
-    names = {**names_around(view, caller), "before": before or {}}
+    names = {**names_around(view, caller), "before": _before(proposal)}
     beside = replace(around(view), sound=sound)
     whole, wrong, happened = resource.rules.effects.follow(proposal.trigger, names, record, derive, beside)
     changed = {name: value for name, value in whole.items() if not same(record[name], value)}
@@ -72,6 +72,20 @@ def with_consequences(
     by_rule = proposal.by_rule | (changed.keys() - resource.rules.derivations.names)
     effects = ", ".join(map(str, happened))
     return replace(proposal, values=values, by_rule=frozenset(by_rule), effects=effects), wrong
+
+
+def _anything_happens(view: View, caller: Caller, proposal: Proposal, record: Record) -> bool:
+    """Whether the condition of any effect holds, of the record as it would be without: mostly none does."""
+    effects, failed = proposal.resource.rules.effects, view.service.rule_failed
+    names = {**names_around(view, caller), "before": _before(proposal), "after": record}
+    return any(one.happens(names, failed) for one in effects.on(proposal.trigger))
+
+
+def _before(proposal: Proposal) -> Mapping[str, Any]:
+    """What effects take for the record before; of one that is brought back, its last copy."""
+    if proposal.stored is None and proposal.trigger == "restore":
+        return proposal.start
+    return proposal.stored or {}
 
 
 def settle_by_rule(view: View, caller: Caller, proposal: Proposal, problems: list[Problem]) -> Proposal:
@@ -143,7 +157,7 @@ def settle(view: View, caller: Caller, proposal: Proposal, problems: list[Proble
     ):
         permit(right, resource, sight, stored, record)
     # From here on it is no longer what the caller asked for, but what comes of it.
-    if rules.effects.on(proposal.trigger):
+    if rules.effects.on(proposal.trigger) and _anything_happens(view, caller, proposal, record):
         proposal, wrong = with_consequences(view, caller, proposal, problems)
     if wrong:
         problems += _told(wrong, resource, sight, stored or record)
