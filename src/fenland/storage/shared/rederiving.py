@@ -21,8 +21,8 @@ from fenland.storage.shared.statements import Engine, Prepared
 from fenland.storage.shared.tables import Tables
 from fenland.storage.shared.values import DatabaseRefused, Order, Page
 
-#: Records that are read, and written, at a time.
-_AT_A_TIME = 1_000
+#: Records that are read, and written, at a time; and those that are remembered.
+_AT_A_TIME, _REMEMBERED = 1_000, 5_000
 
 
 class Stored:
@@ -32,6 +32,12 @@ class Stored:
         self, reading: Reading, collections: Mapping[str, Collection], stores: Mapping[str, TableRecords]
     ) -> None:
         self._reading, self._collections, self._stores = reading, collections, stores
+        #: Records that were looked up by their keys, which many refer to.
+        self._known: dict[tuple[str, Any], Record | None] = {}
+
+    def forget(self) -> None:
+        """To be called where records change: what was looked up may not be so any more."""
+        self._known.clear()
 
     def by_id(self, collection: str, record_id: str) -> Record | None:
         """See `Lookups`."""
@@ -39,7 +45,13 @@ class Stored:
 
     def by_key(self, collection: str, key: Any) -> Record | None:
         """See `Lookups`."""
-        return self._stores[collection].find(self._reading, self._collections[collection].key, key)
+        place = (collection, key)
+        if place not in self._known:
+            if len(self._known) >= _REMEMBERED:
+                self.forget()
+            name = self._collections[collection].key
+            self._known[place] = self._stores[collection].find(self._reading, name, key)
+        return self._known[place]
 
     def all_referring(self, collection: str, name: str, key: Any) -> Iterable[Record]:
         """See `Lookups`."""
@@ -82,6 +94,8 @@ def rederive(
         statement = update(table).where(table.c.id == bindparam("x_id", type_=table.c.id.type))
         given = {name: bindparam(f"x_{name}", type_=table.c[name].type) for name in names}
         prepared = Prepared(statement.values(given), engine)
+        # What is written in one pass is asked for in none but later ones.
+        found.forget()
         for record in found.all_of(collection.name):
             values = {node.field.name: _value(deriving, node, record) for node in nodes}
             if any(not same(record[name], value) for name, value in values.items()):
