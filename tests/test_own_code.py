@@ -34,6 +34,7 @@ HOURS = {"type": "number", "multipleOf": Decimal("0.25")}
 
 #: What the functions do is chosen by the note of a job.
 RULES = """
+import itertools
 import time
 from datetime import date, datetime
 from decimal import Decimal
@@ -44,7 +45,7 @@ from fenland.rules import change, check, create, delete, derivation, effect, pro
 SAID = {
     "none": None, "true": True, "text": "It may not be.", "problem": problem("hours", "Too many.", "many"),
     "both": [problem("hours", "One."), "Two."], "of all": problem(None, "All of it."), "empty": (),
-    "number": 3, "false": False, "no text": "", "unknown": problem("horus", "x"), "odd code": problem(None, "x", "Not so"),
+    "mute": problem("hours", 3), "forever": itertools.repeat("Again."), "number": 3, "false": False, "no text": "", "unknown": problem("horus", "x"), "odd code": problem(None, "x", "Not so"),
 }
 
 @check
@@ -79,6 +80,10 @@ def says(next, before, look, actor, now, today):
         look.find("jobs", huors=3)
     if note == "no such value":
         look.find("jobs", day="soon")
+    if note == "odd value":
+        look.find("jobs", note=object())
+    if note == "odd key":
+        look.one("jobs", ["x"])
     if note == "lists":
         look.find("jobs", tags=["x"])
     if note == "all":
@@ -127,6 +132,8 @@ def others(before, after, look, actor):
         yield create("lgos", text="x")
     if note == "a number":
         yield 3
+    if note == "no record":
+        yield change({"id": "x"}, text="x")
     if note == "gone":
         yield create("logs", text=f"gone {before['code']}")
 """
@@ -292,7 +299,7 @@ def test_what_is_refused_there_refuses_all(jobs: Jobs) -> None:
 FAILS = [
     {"note": one}
     for one in (
-        "boom", "change", "assign", "inside", "nowhere", "no field", "no such value", "lists", "number", "false",
+        "boom", "change", "assign", "inside", "nowhere", "no field", "no such value", "odd value", "odd key", "mute", "forever", "no record", "lists", "number", "false",
         "no text", "unknown", "odd code", "sets key", "sets derived", "sets odd", "sets set", "sets no mapping",
         "twice", "late", "fixed", "no collection", "a number",
     )

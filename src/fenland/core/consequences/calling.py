@@ -6,7 +6,7 @@ and decimals; lists are tuples. Nothing that it gets can be changed. What it loo
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, Protocol
 
@@ -23,6 +23,8 @@ from fenland.core.problems import Problem, RuleFailed, pointer_to
 #: What the names around a record hold for functions that look at others.
 LOOK = "look"
 _RECORDS = ("next", "before", "after")
+#: Problems, or changes, that a function may give at once.
+MOST_GIVEN = 10_000
 
 
 class Row(Mapping[str, Any]):
@@ -140,6 +142,17 @@ class Calling:
         given = {name: self._given(name, names.get(name)) for name in self._parameters}
         return self.call.run(**given)
 
+    def several(self, names: Mapping[str, Any]) -> list[Any]:
+        """The same, one by one: nothing, one, or several."""
+        given = self.run(names)
+        if given is None or given is True:
+            return []
+        if not isinstance(given, (list, tuple, set, frozenset)):
+            return [given]
+        if len(given) > MOST_GIVEN:
+            raise self.failed(f"it gives more than {MOST_GIVEN} at once.")
+        return list(given)
+
     def _given(self, name: str, value: Any) -> Any:
         if name in _RECORDS:
             return self._rows.row(value)
@@ -166,7 +179,7 @@ class CalledCheck:
 
     def problems(self, names: Mapping[str, Any]) -> list[Problem]:
         """What it finds wrong. Raises `RuleFailed`, `Unavailable`."""
-        return [problem for one in _several(self._calling.run(names)) for problem in self._problems(one)]
+        return [problem for one in self._calling.several(names) for problem in self._problems(one)]
 
     def _problems(self, said: Any) -> Iterator[Problem]:
         check = self._check
@@ -174,6 +187,8 @@ class CalledCheck:
             said = Said(None, said)
         if not isinstance(said, Said):
             raise self._calling.failed(f"{said!r} is neither a sentence nor a problem.")
+        if not isinstance(said.message, str) or not said.message:
+            raise self._calling.failed(f"a problem says {said.message!r}, which is no sentence.")
         if said.field is not None and said.field not in self._fields:
             hint = did_you_mean(said.field, self._fields)
             raise self._calling.failed(f"it blames {said.field!r}, which is no field. {hint}")
@@ -247,10 +262,12 @@ class CalledEffect:
 
     def wishes(self, names: Mapping[str, Any]) -> list[Wish]:
         """What it wants done, in order. Raises `RuleFailed`, `Unavailable`."""
-        found = _several(self._calling.run(names))
+        found = self._calling.several(names)
         for one in found:
             if not isinstance(one, (Alter, Create, Delete, Notify)):
                 raise self.failed(f"{one!r} is made by none of change, create, delete and notice.")
+            if isinstance(one, (Alter, Delete)) and not isinstance(one.record, Row):
+                raise self.failed(f"{one.record!r} is no record that it was given, or found.")
         return found
 
     def values(
@@ -275,11 +292,3 @@ class CalledEffect:
     def failed(self, why: str) -> RuleFailed:
         """The refusal where what it wants cannot be done."""
         return self._calling.failed(why)
-
-
-def _several(given: Any) -> list[Any]:
-    """What a function gives, one by one: nothing, one, or several."""
-    if given is None or given is True:
-        return []
-    many = isinstance(given, Iterable) and not isinstance(given, (str, Mapping))
-    return list(given) if many else [given]

@@ -10,17 +10,17 @@ from __future__ import annotations
 
 import asyncio
 import ctypes
-import inspect
 import threading
 import time
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from contextlib import suppress
+from itertools import islice
 from queue import Empty, SimpleQueue
 from typing import Any
 
 import structlog
 
-from fenland.core.consequences.calling import LOOK
+from fenland.core.consequences.calling import LOOK, MOST_GIVEN
 from fenland.core.expressions.budget import spend
 from fenland.core.problems import Refusal, RuleFailed, Unavailable
 from fenland.storage.door import WouldWait
@@ -56,7 +56,10 @@ class _Job:
         """To be called in the helper thread."""
         try:
             found = self._function(*self._given, **self._named)
-            self.told.put(("done", list(found) if inspect.isgenerator(found) else found))
+            if isinstance(found, Iterator):
+                # Here, where it is limited. No more is of use: whoever takes it refuses that many.
+                found = list(islice(found, MOST_GIVEN + 1))
+            self.told.put(("done", found))
         except _Stop:
             return
         except BaseException as error:
@@ -102,19 +105,22 @@ class _Helper(threading.Thread):
 
     def __init__(self) -> None:
         super().__init__(name="fenland-own", daemon=True)
-        self.jobs: SimpleQueue[_Job] = SimpleQueue()
+        self.jobs: SimpleQueue[_Job | None] = SimpleQueue()
 
     def run(self) -> None:
         """Runs what comes, until one of them is given up."""
         with suppress(_Stop):
             while True:
                 job = self.jobs.get()
+                if job is None:
+                    return
                 job.run()
                 if job.given_up:
                     return
 
     def stop(self) -> None:
-        """Raises `_Stop` in the thread, as soon as it runs Python again."""
+        """Raises `_Stop` in the thread, as soon as it runs Python again; one that has ended its job ends."""
+        self.jobs.put(None)
         if self.ident is not None:
             ctypes.pythonapi.PyThreadState_SetAsyncExc(ctypes.c_ulong(self.ident), ctypes.py_object(_Stop))
 
@@ -135,8 +141,10 @@ class _Helpers:
             if len(stuck) >= _MOST_STUCK:
                 detail = f"The function {name} of rules.py is not run: it hangs, {len(stuck)} times by now."
                 raise Unavailable(f"{detail} Nothing was saved.")
-            if self._idle:
-                return self._idle.pop()
+            while self._idle:
+                # After a fork the threads of the parent are not there.
+                if (helper := self._idle.pop()).is_alive():
+                    return helper
         helper = _Helper()
         helper.start()
         return helper

@@ -10,7 +10,7 @@ from fenland.core.access.field_access import Record
 from fenland.core.access.policy import Caller
 from fenland.core.consequences.calling import LOOK, Row
 from fenland.core.definitions.validation import REFUSED
-from fenland.core.expressions import as_json
+from fenland.core.expressions import EvaluationError, as_json
 from fenland.core.limits import beyond
 from fenland.core.names import did_you_mean
 from fenland.core.values.plain import as_written, same
@@ -28,7 +28,7 @@ class Looking:
         """See `Look`. Raises `LookupError` and `ValueError` for what is not there to be asked for."""
         resource = self._resource(collection)
         name = resource.collection.key
-        kept = key if name == "id" else self._kept(resource, name, key)
+        kept = self._kept(resource, name, key) if name != "id" else key if isinstance(key, str) else None
         found = None if kept is None else self._view.find(resource, name, kept)
         return resource.rows.row(found)
 
@@ -63,7 +63,10 @@ class Looking:
             raise LookupError(f"There is no field {place}. {did_you_mean(name, fields)}")
         if fields[name].type in ("array", "object"):
             raise ValueError(f"{place} holds lists, or objects: look by another field.")
-        kept = resource.rules.typed(name, as_json(value))
+        try:
+            kept = resource.rules.typed(name, as_json(value))
+        except EvaluationError as error:
+            raise ValueError(f"{place} cannot hold it: {error}") from None
         if kept is REFUSED:
             raise ValueError(f"{place} cannot hold {as_written(value)}.")
         return kept
