@@ -232,6 +232,21 @@ def test_they_come_page_by_page_for_who_manages_accounts(works: Works) -> None:
     assert http.get("/v1/notices", headers={"Authorization": ""}).status_code == 401
 
 
+def test_a_page_holds_no_more_than_an_answer_may(tmp_path: Path) -> None:
+    limits = Limits(answer=10_000)
+    with workshop_of(WORKS, tmp_path / "x.db", limits, rules=RULES, account_managers=["office"]) as (_, http):
+        for number in range(9):
+            made(http, "sites", code=f"S{number}", name="x" * 3_000)
+            made(http, "jobs", code=f"J{number}", site=f"S{number}", note="tell")
+        found, after, pages = [], 0, 0
+        while after is not None:
+            page = http.get(f"/v1/notices?after={after}&limit=200")
+            assert len(page.text) < 12_000
+            found += [one["key"] for one in page.json()["items"] if one["notice"] == "job-told"]
+            after, pages = page.json()["next"], pages + 1
+        assert found == [f"J{number}" for number in range(9)] and pages >= 3
+
+
 def test_erasing_empties_them_and_old_ones_go(works: Works, path: Path) -> None:
     _, http = works
     made(http, "jobs", code="J1", note="tell", phone="01632 960111")
@@ -326,4 +341,5 @@ def test_a_trial_knows_them() -> None:
     ) as trial:
         trial.account("ada").create("jobs", {"code": "J1"})
         with trial.service.database.reading() as reading:
-            assert [one.name for one in trial.service.database.notices.after(reading, 0, 9)] == ["made"]
+            found, more = trial.service.database.notices.after(reading, 0, 9)
+        assert ([one.name for one in found], more) == (["made"], False)

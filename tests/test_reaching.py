@@ -569,6 +569,27 @@ def test_what_follows_is_told_but_for_fields_that_somebody_may_not_read(works: h
     assert answer.status_code == 403
 
 
+def test_an_entry_says_whether_others_follow_from_it_to_who_may_see_those(works: httpx.Client) -> None:
+    close(works).raise_for_status()
+    newest = works.get("/v1/records/tickets/T1/history").json()["items"][0]
+    root = newest["sequence"]
+    chain = works.get("/v1/history", params={"where": f"sequence == {root} || cause == {root}"}).json()[
+        "items"
+    ]
+    assert len(chain) > 1 and chain[-1]["sequence"] == root
+    last = works.get("/v1/history?limit=1").json()["items"][0]
+    for place, told in (
+        ("/v1/records/tickets/T1/history", newest), (f"/v1/history/{root}", None), ("/v1/history", chain[-1]),
+    ):  # fmt: skip
+        told = works.get(place).json() if told is None else told
+        assert (told["sequence"], told["causes"]) == (root, True), place
+    assert last["causes"] is False and last["cause"] is not None
+    # Carl may see none of the others.
+    carls = works.get("/v1/records/tickets/T1/history", headers=bearer("carl")).json()["items"][0]
+    assert (carls["sequence"], carls["causes"]) == (root, False)
+    assert works.get(f"/v1/history/{root}", headers=bearer("carl")).json()["causes"] is False
+
+
 def test_a_preview_tells_what_would_follow(works: httpx.Client) -> None:
     found = works.post("/v1/records/tickets/T1/preview", json={"state": "done"}).json()
     told = {(one["collection"], one["key"], one["action"], one["rule"]) for one in found["consequences"]}

@@ -1069,6 +1069,8 @@ export interface components {
         [key: string]: components["schemas"]["Change"];
       };
       sentence: string;
+      /** @description Whether others follow from it; in no file. */
+      causes?: boolean;
     };
     Health: {
       status: string;

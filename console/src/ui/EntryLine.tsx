@@ -80,8 +80,16 @@ export function EntryLine({ entry, people, labels, schema, about, children }: Pr
         {entry.cause !== null && (
           <>
             {" · "}
-            <Link component={RouterLink} to={`/activity?${chainOf(entry.cause)}`} title={entry.rule ?? undefined}>
+            <Link component={RouterLink} to={`/activity?${chainOf(entry.cause, entry.time)}`} title={entry.rule ?? undefined}>
               follows from entry {entry.cause}
+            </Link>
+          </>
+        )}
+        {entry.causes && (
+          <>
+            {" · "}
+            <Link component={RouterLink} to={`/activity?${chainOf(entry.sequence, entry.time)}`}>
+              what followed
             </Link>
           </>
         )}
@@ -102,9 +110,11 @@ const DOT = {
   bgcolor: "secondary.main",
 };
 
-/** A search for an entry and what followed from it. */
-const chainOf = (sequence: number) =>
-  new URLSearchParams({ where: `sequence == ${sequence} || cause == ${sequence}` }).toString();
+/** A search for an entry and what followed from it: all of it happened at one time, so that one day is enough. */
+function chainOf(sequence: number, time: string): string {
+  const day = time.slice(0, 10);
+  return new URLSearchParams({ from: day, to: day, where: `sequence == ${sequence} || cause == ${sequence}` }).toString();
+}
 
 function origin(entry: Entry): string {
   if (entry.undoes !== null) return `undoes entry ${entry.undoes}`;

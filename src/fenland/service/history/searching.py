@@ -36,6 +36,7 @@ from fenland.core.history.telling import Known, Telling, entry_json
 from fenland.core.history.terms import EQUALS, pieces, term, value_term
 from fenland.core.problems import Malformed, NotFound
 from fenland.service.accounts.accounts import manages
+from fenland.service.history.causing import tell_causes
 from fenland.service.history.past import names_of, subject_of
 from fenland.service.history.timeline import changes_field, people_of, sides_of
 from fenland.service.records.labels import labels_of
@@ -93,9 +94,11 @@ def search(service: Service, caller: Caller, request: HistoryRequest) -> Entries
         people = people_of(view, found)
         labels = _labels(view, caller, reader, found)
         archives = [] if below is not None else service.database.history.archives(view.reading)
-    items = [
-        entry_json(one, reader.telling(one), Known(people, labels.get(one.collection, {}))) for one in found
-    ]
+        items = [
+            entry_json(one, reader.telling(one), Known(people, labels.get(one.collection, {})))
+            for one in found
+        ]
+        tell_causes(view, items, reader.sees)
     return Entries(items, below, labels, people, [one.file for one in archives])
 
 
@@ -334,7 +337,9 @@ def entry_of(service: Service, caller: Caller, sequence: int) -> dict[str, Any]:
         if found is None or not reader.sees(found):
             raise NotFound(f"There is no entry {sequence} that you may see.")
         labels = _labels(view, caller, reader, [found]).get(found.collection, {})
-        return entry_json(found, reader.telling(found), Known(people_of(view, [found]), labels))
+        told = entry_json(found, reader.telling(found), Known(people_of(view, [found]), labels))
+        tell_causes(view, [told], reader.sees)
+        return told
 
 
 def _labels(

@@ -11,6 +11,7 @@ from fenland.core.evolving.lineage import Lineage
 from fenland.core.history.entries import BEYOND_ALL, Entry
 from fenland.core.history.telling import Known, Telling, entry_json
 from fenland.core.problems import Malformed
+from fenland.service.history.causing import seen_by, tell_causes
 from fenland.service.history.past import Subject, newest_first, subject
 from fenland.service.records.finding import Address
 from fenland.service.records.labels import labels_of
@@ -60,8 +61,9 @@ def timeline(service: Service, caller: Caller, address: Address, asked: Asked) -
         # Nothing is in them where all of it was looked through, from the first entry on.
         if archives and more is None and history.of_record(view.reading, found.id, below=2, limit=1)[0]:
             archives = []
-    tell, known = telling_of(service, found), Known(people, labels)
-    items = [entry_json(one, tell(one), known) for one in shown]
+        tell, known = telling_of(service, found), Known(people, labels)
+        items = [entry_json(one, tell(one), known) for one in shown]
+        tell_causes(view, items, seen_by(view, caller))
     return Timeline(items, more, labels, people, [one.file for one in archives])
 
 

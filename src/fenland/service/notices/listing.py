@@ -27,8 +27,7 @@ def list_notices(
     notices = service.database.notices
     with snapshot(service) as view:
         if after is not None:
-            found = notices.after(view.reading, after, limit + 1)
+            found, more = notices.after(view.reading, after, limit)
         else:
-            found = notices.below(view.reading, 2**62 if below is None else below, limit + 1)
-    more = len(found) > limit
-    return NoticePage(found[:limit], found[limit - 1].number if more else None)
+            found, more = notices.below(view.reading, 2**62 if below is None else below, limit)
+    return NoticePage(found, found[-1].number if more else None)

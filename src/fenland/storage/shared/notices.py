@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 from sqlalchemy import bindparam, delete, select, update
 
+from fenland.core.limits import Limits
 from fenland.storage.shared.protocols import Reading, Writing
 from fenland.storage.shared.statements import Engine, Prepared, parameters_of
 from fenland.storage.shared.tables import Tables
@@ -16,8 +19,9 @@ _REMOVED_AT_A_TIME = 100
 class TableNotices:
     """`Notices` of the door."""
 
-    def __init__(self, tables: Tables, engine: Engine) -> None:
+    def __init__(self, tables: Tables, engine: Engine, limits: Limits) -> None:
         table = tables.notices
+        self._characters = limits.answer
         self._names = [column.name for column in table.columns if column.name != "number"]
         self._add = Prepared(
             engine.numbering(table.insert().values(parameters_of(table, self._names)), table.c.number), engine
@@ -55,15 +59,21 @@ class TableNotices:
         self._remove.run(writing, {"x_time": before})
         return self._add.added(writing, [getattr(notice, name) for name in self._names])
 
-    def after(self, reading: Reading, number: int, limit: int) -> list[Noticed]:
+    def after(self, reading: Reading, number: int, limit: int) -> tuple[list[Noticed], bool]:
         """See `Notices`."""
-        rows = self._after.all(reading, {"x_after": number, "x_limit": limit})
-        return [Noticed(*self._after.converted(row)) for row in rows]
+        return self._page(self._after, reading, {"x_after": number, "x_limit": limit + 1})
 
-    def below(self, reading: Reading, number: int, limit: int) -> list[Noticed]:
+    def below(self, reading: Reading, number: int, limit: int) -> tuple[list[Noticed], bool]:
         """See `Notices`."""
-        rows = self._below.all(reading, {"x_below": number, "x_limit": limit})
-        return [Noticed(*self._below.converted(row)) for row in rows]
+        return self._page(self._below, reading, {"x_below": number, "x_limit": limit + 1})
+
+    def _page(
+        self, prepared: Prepared, reading: Reading, given: Mapping[str, int]
+    ) -> tuple[list[Noticed], bool]:
+        rows, more = prepared.some(reading, given, self._characters)
+        beyond = len(rows) == given["x_limit"]
+        found = [Noticed(*prepared.converted(row)) for row in (rows[:-1] if beyond else rows)]
+        return found, more or beyond
 
     def empty(self, writing: Writing, record_id: str) -> int:
         """See `Notices`."""

@@ -337,11 +337,11 @@ class Notices(Protocol):
     def add(self, writing: Writing, notice: Noticed, before: str) -> int:
         """Adds one, whose number is given here, and removes some from before that time; its number."""
 
-    def after(self, reading: Reading, number: int, limit: int) -> list[Noticed]:
-        """Those behind this one, in order."""
+    def after(self, reading: Reading, number: int, limit: int) -> tuple[list[Noticed], bool]:
+        """Some behind this one, in order, and whether there are more: no more than an answer may hold."""
 
-    def below(self, reading: Reading, number: int, limit: int) -> list[Noticed]:
-        """Those before this one, newest first."""
+    def below(self, reading: Reading, number: int, limit: int) -> tuple[list[Noticed], bool]:
+        """The same before this one, newest first."""
 
     def empty(self, writing: Writing, record_id: str) -> int:
         """Has those of a record say nothing any more; how many there were."""

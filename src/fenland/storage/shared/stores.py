@@ -41,7 +41,7 @@ class Stores:
     def _serve(self, tables: Tables, engine: Engine, limits: Limits) -> None:
         self.history = TableHistory(tables, engine, limits)
         self.heads = TableHeads(tables, engine)
-        self.notices = TableNotices(tables, engine)
+        self.notices = TableNotices(tables, engine, limits)
         self.series = TableSeries(tables, engine)
         self.outcomes = TableOutcomes(tables.outcomes, engine)
         self.accounts = TableAccounts(tables.accounts, tables.tokens, engine)

@@ -100,7 +100,11 @@ SCHEMAS: dict[str, Schema] = {
         },
         optional=("before", "after", "hidden", "erased", "inside", "put_in", "taken_out", "now"),
     ),
-    "Entry": closed(dict(ENTRY_SCHEMAS), description="One change of one record."),
+    "Entry": closed(
+        {**ENTRY_SCHEMAS, "causes": {**FLAG, "description": "Whether others follow from it; in no file."}},
+        optional=("causes",),
+        description="One change of one record.",
+    ),
     "Health": closed({"status": TEXT, "title": TEXT, "version": TEXT}),
     "Choice": closed({"value": ANY, "label": TEXT}),
     "Choices": closed(
