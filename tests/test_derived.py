@@ -390,6 +390,30 @@ def test_many_rows_of_a_file_are_counted_together(tmp_path: Path) -> None:
     assert verify_database(path).faults == []
 
 
+def test_a_preview_of_bringing_back_tells_what_would_be_refused_elsewhere(tmp_path: Path) -> None:
+    code = {"type": "string", "required": True, "unique": True, "fixed": True}
+    total = {"type": "integer", "derived": {"sum": "each.n", "of": "works.site"}, "maximum": 60}
+    described = {
+        "sites": {"key": "code", "access": ACCESS, "fields": {"code": code, "total": total}},
+        "works": {"key": "code", "access": ACCESS, "fields": {"code": code, "n": {"type": "integer"}, "site": {"references": "sites"}}},
+    }  # fmt: skip
+    with workshop_of(described, tmp_path / "works.db") as (_, http):
+        http.post("/v1/records/sites", json={"code": "S"}).raise_for_status()
+        for key, number in (("W1", 40), ("W2", 30)):
+            http.post("/v1/records/works", json={"code": key, "n": number, "site": "S"}).raise_for_status()
+            http.delete(f"/v1/records/works/{key}").raise_for_status()
+        restore = "/v1/records/works/{}/restore?preview={}"
+        assert http.post(restore.format("W1", "true")).json()["errors"] == []
+        http.post(restore.format("W1", "false")).raise_for_status()
+        answer = http.post(restore.format("W2", "true"))
+        assert (answer.status_code, [one["code"] for one in answer.json()["errors"]]) == (
+            200,
+            ["consequence"],
+        )
+        assert http.post(restore.format("W2", "false")).status_code == 422
+        assert http.get("/v1/records/sites/S").json()["total"] == 40
+
+
 # --- verifying ---------------------------------------------------------------------------------------
 
 
