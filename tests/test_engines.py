@@ -29,7 +29,7 @@ from fenland.core.problems import NotSignedIn
 from fenland.service.accounts.callers import Origin, caller_by_token
 from fenland.service.accounts.tokens import NewToken, issue_token, list_tokens, revoke_tokens
 from fenland.service.service import Service
-from fenland.storage.door import Order, Page, ReferenceBroken, ValueTaken, VersionRace
+from fenland.storage.door import Noticed, Order, Page, ReferenceBroken, ValueTaken, VersionRace
 
 ENGINES = ["sqlite", "postgres"]
 NOW = "2031-04-09T12:00:00.000001Z"
@@ -202,6 +202,40 @@ def test_series_keep_how_far_they_came_but_for_what_is_undone(service: Service) 
     service.database.write(work)
     with service.database.reading() as reading:
         assert [series.last(reading, place) for place in ("tools.code", "tools.serial")] == [10**15, None]
+
+
+def test_notices_come_in_order_and_but_for_what_is_undone(service: Service) -> None:
+    database = service.database
+
+    def left(key: Any, time: str = NOW, before: str = "2031-01-01T00:00:00.000000Z") -> int:
+        notice = Noticed(
+            0, "told", time, "tools", f"id-{key}", key, 7, "tools:1", {"n": Decimal("1.50"), "t": ["ä"]}
+        )
+        return database.write(lambda writing: database.notices.add(writing, notice, before))
+
+    numbers = [left("A"), left(5), left("C", "2031-03-01T00:00:00.000000Z")]
+    assert numbers == sorted(set(numbers))
+
+    def undone(writing: Any) -> None:
+        database.notices.add(writing, Noticed(0, "none", NOW, "tools", "x", "x", 8, "tools:1", {}), NOW)
+        raise KeyError
+
+    with pytest.raises(KeyError):
+        database.write(undone)
+    with database.reading() as reading:
+        found, more = database.notices.after(reading, numbers[0] - 1, 2)
+        assert ([(one.key, one.data) for one in found], more) == (
+            [("A", {"n": Decimal("1.50"), "t": ["ä"]}), (5, {"n": Decimal("1.50"), "t": ["ä"]})], True,
+        )  # fmt: skip
+        found, more = database.notices.below(reading, 2**62, 50)
+        assert [one.number for one in found][:3] == numbers[::-1] and not more
+    assert database.write(lambda writing: database.notices.empty(writing, "id-5")) == 1
+    # Older ones than a time go, and their numbers do not come again.
+    last = left("D", before="2031-04-01T00:00:00.000000Z")
+    with database.reading() as reading:
+        found, _ = database.notices.after(reading, numbers[0] - 1, 50)
+    assert [(one.key, one.data == {}) for one in found] == [("A", False), (5, True), ("D", False)]
+    assert last > numbers[-1]
 
 
 def test_a_snapshot_sees_one_moment_and_a_reading_the_newest(service: Service, http: httpx.Client) -> None:
