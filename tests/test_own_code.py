@@ -159,7 +159,10 @@ JOBS: dict[str, Any] = {
             "part": {"type": "object", "properties": {"a": WHOLE}},
             "secret": TEXT | {"access": {"read": ["office"], "update": ["office"]}},
             "line": TEXT
-            | {"derived": {"call": "line_of", "of": ["record.code", "record.hours"]}, "maxLength": 40},
+            | {
+                "derived": {"call": "line_of", "of": ["record.code // the key", "record.hours"]},
+                "maxLength": 40,
+            },
             "place": TEXT
             | {"derived": {"call": "line_of", "of": ["record.code", "record.hours", "record.site.name"]}},
         },
@@ -504,6 +507,7 @@ MISTAKES = {
     "what goes stale": ("@derivation\ndef a(x): pass", "  n: {type: string, derived: {call: a, of: [record.version]}}", "changes with every save"),
     "the time": ("@derivation\ndef a(x): pass", "  n: {type: string, derived: {call: a, of: [today]}}", "would go stale"),
     "an unknown field": ("@derivation\ndef a(x): pass", "  n: {type: string, derived: {call: a, of: [record.cod]}}", "notes.yaml:4:52: fields.n.derived.of.0: There is no field 'cod'"),
+    "another comma": ("@derivation\ndef a(x): pass", "  n: {type: string, derived: {call: a, of: ['record.code, record.id']}}", "fields.n.derived.of.0"),
     "itself": ("@derivation\ndef a(x): pass", "  n: {type: string, derived: {call: a, of: [record.n]}}", "in a circle: n → n"),
     "another word": ("@derivation\ndef a(x): pass", "  n: {type: string, derived: {call: a, of: [record.code], if: 'true'}}", "no keyword 'if'"),
     "secrets": ("@derivation\ndef a(x): pass", "  s: {type: string, sensitive: true}\n  n: {type: string, derived: {call: a, of: [record.s]}}", "which is sensitive"),

@@ -196,3 +196,36 @@ def test_only_a_record_as_it_is_is_sure_to_be_short(tmp_path: Path, query: str, 
         told = short_requests(service)
         environ = {"REQUEST_METHOD": "GET", "PATH_INFO": "/v1/records/things/A", "QUERY_STRING": query}
         assert (told(environ) is Short.READ) is short
+
+
+def test_a_change_from_which_much_may_follow_is_not_sure_to_be_short(tmp_path: Path) -> None:
+    code = {"type": "integer", "required": True, "unique": True, "fixed": True}
+    number, text = {"type": "integer"}, {"type": "string", "maxLength": 9}
+    areas: dict[str, Any] = {"key": "code", "fields": {"code": code, "name": text}}
+    sites: dict[str, Any] = {"key": "code", "fields": {
+        "code": code, "name": text, "area": {"references": "areas"}, "jobs": number | {"derived": {"count": "jobs.site"}},
+    }}  # fmt: skip
+    jobs: dict[str, Any] = {"key": "code", "fields": {"code": code, "site": {"references": "sites"}}}
+    logs = {"fields": {"code": number}}
+
+    def short(**more: Any) -> set[str]:
+        described = {"areas": areas, "sites": sites, "jobs": jobs, "logs": logs, **more}
+        with workshop_of(described, tmp_path / f"{len(list(tmp_path.iterdir()))}.db") as (service, _):
+            told = short_requests(service)
+            return {
+                name
+                for name in described
+                if told({"REQUEST_METHOD": "POST", "PATH_INFO": f"/v1/records/{name}", "CONTENT_LENGTH": "9"})
+            }
+
+    everything = {"areas", "sites", "jobs", "logs"}
+    # A count is one record more.
+    assert short() == everything
+    # What shows an area's name is every site of it.
+    shown = sites | {"fields": sites["fields"] | {"place": text | {"derived": "record.area.name"}}}
+    assert short(sites=shown) == everything - {"areas"}
+    # And a job's site, which counts it, is shown by all of its jobs.
+    far = jobs | {"fields": jobs["fields"] | {"others": number | {"derived": "record.site.jobs"}}}
+    assert short(jobs=far) == everything - {"jobs", "sites"}
+    effect = {"on": "create", "create": "logs", "set": {"code": "after.code"}}
+    assert short(jobs=jobs | {"effects": [effect]}) == everything - {"jobs"}

@@ -25,7 +25,7 @@ from fenland.storage.shared.protocols import (
     Together,
     Writing,
 )
-from fenland.storage.shared.turn import Turn, WouldWait
+from fenland.storage.shared.turn import Turn, WouldWait, in_a_hurry
 from fenland.storage.shared.values import (
     QUIET,
     Account,
@@ -99,6 +99,7 @@ __all__ = [
     "back_up",
     "beside",
     "checkpoint",
+    "in_a_hurry",
     "kept_definitions",
     "migrate",
     "open_database",

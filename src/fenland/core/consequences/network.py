@@ -80,6 +80,20 @@ class Network:
         """Whether anything in other records, or derived from those, may follow from a change there."""
         return collection in self.edges
 
+    def reached(self, collection: str) -> set[str]:
+        """The collections in whose records anything may be derived from changes there, also of what is."""
+        found, left = set[str](), [collection]
+        while left:
+            more = {edge.node.collection.name for edge in self.edges.get(left.pop(), ())} - found
+            left += more
+            found |= more
+        return found
+
+    def fans_out(self, collection: str) -> bool:
+        """Whether very many records may follow from one that changes there: all that refer to something."""
+        names = {collection, *self.reached(collection)}
+        return any(edge.back for name in names for edge in self.edges.get(name, ()))
+
     @property
     def passes(self) -> list[tuple[Collection, list[Node]]]:
         """All of them in portions, each of one collection: none needs any of its own or a later one."""

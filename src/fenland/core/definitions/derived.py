@@ -115,9 +115,12 @@ class DerivedReader:
             notes.add(path, what, f"of has {len(texts)}: let it name as many.")
         if len(notes.mistakes) > before:
             return None
-        rule = self._reader.expression(f"[{', '.join(texts)}]", path)
+        # Any of them may end in a comment.
+        whole = "\n, ".join(texts)
+        rule = self._reader.expression(f"[{whole}\n]", path)
         if rule is None:
             return None
+        rule = replace(rule, text=f"[{', '.join(texts)}]")
         return Formula(rule, notes.source.file, notes.source.line(path), call)
 
     # --- what records that refer to this one come to ---------------------------------------------------

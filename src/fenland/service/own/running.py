@@ -8,7 +8,6 @@ thread: one that is given up is told to stop, and until it does it is counted: t
 
 from __future__ import annotations
 
-import asyncio
 import ctypes
 import threading
 import time
@@ -23,7 +22,7 @@ import structlog
 from fenland.core.consequences.calling import LOOK, MOST_GIVEN
 from fenland.core.expressions.budget import spend
 from fenland.core.problems import Refusal, RuleFailed, Unavailable
-from fenland.storage.door import WouldWait
+from fenland.storage.door import WouldWait, in_a_hurry
 
 log = structlog.get_logger()
 
@@ -173,10 +172,9 @@ class Limited:
     def __call__(self, *given: Any, **named: Any) -> Any:
         """What it gives. Raises `RuleFailed` for an error of its own, and `Unavailable` when time is over.
 
-        In the thread of the event loop it raises `WouldWait`.
+        In a thread that may wait for nobody, as that of the event loop, it raises `WouldWait`.
         """
-        with suppress(RuntimeError):
-            asyncio.get_running_loop()
+        if in_a_hurry():
             raise WouldWait
         job, helper = _Job(self._function, given, named), _HELPERS.take(self._name)
         helper.jobs.put(job)

@@ -74,12 +74,7 @@ def derives_alone(service: Service, collection: str) -> bool:
 
     Then it is the same whether they follow from each, or from many together.
     """
-    network, collections = service.network, service.definitions.collections
-    reached, left = set[str](), [collection]
-    while left:
-        found = {edge.node.collection.name for edge in network.edges.get(left.pop(), ())}
-        left += found - reached
-        reached |= found
+    collections, reached = service.definitions.collections, service.network.reached(collection)
     if service.calls or not reached or collection in reached or service.reaches.concerns(collection):
         return False
     if any("update" in effect.on for name in reached for effect in collections[name].effects):

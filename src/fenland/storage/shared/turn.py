@@ -31,6 +31,15 @@ class WouldWait(BaseException):
     """
 
 
+#: Whether this thread is in a hurry, whichever turn it has.
+_HERE = threading.local()
+
+
+def in_a_hurry() -> bool:
+    """Whether this thread may wait for nobody: see `Turn.hurried`."""
+    return getattr(_HERE, "hurried", False)
+
+
 class Turn:
     """The one turn of a process, handed from thread to thread."""
 
@@ -60,7 +69,7 @@ class Turn:
 
     @hurried.setter
     def hurried(self, value: bool) -> None:
-        self._mine.hurried = value
+        self._mine.hurried = _HERE.hurried = value
 
     def give(self) -> None:
         """Gives the turn on."""

@@ -1,7 +1,7 @@
 """Which requests are sure to be short, so that the front may answer them on its loop.
 
 A record by its key; a page of a list that an index gives in order and whose records are small; a small
-change of one such record, and one to create.
+change of one such record, and one to create, from which not much follows.
 """
 
 from __future__ import annotations
@@ -28,6 +28,11 @@ def _conditional(resource: Resource) -> bool:
     return rule is not None and rule.condition is not None
 
 
+def _follows_far(service: Service, name: str) -> bool:
+    """Whether very many changes may follow from one there."""
+    return service.reaches.concerns(name) or service.network.fans_out(name)
+
+
 class Short(Enum):
     """What a short request does."""
 
@@ -40,6 +45,8 @@ def short_requests(service: Service) -> Callable[[dict[str, Any]], Short | None]
     small = {name for name, resource in service.resources.items() if resource.records.small}
     # A condition may hold for few records, and all the others be read before they are found.
     listed = {name for name in small if not _conditional(service.resources[name])}
+    # What follows from a change may be much more than that, and functions take their time in threads.
+    changed = set() if service.calls else {name for name in small if not _follows_far(service, name)}
 
     def short(environ: dict[str, Any]) -> Short | None:
         method = environ["REQUEST_METHOD"]
@@ -55,7 +62,7 @@ def short_requests(service: Service) -> Callable[[dict[str, Any]], Short | None]
             # A change of a record, or a record to create.
             if (method == "PATCH") != (found[2] is not None):
                 return None
-            little = found[1] in small and len(environ["CONTENT_LENGTH"]) < 6
+            little = found[1] in changed and len(environ["CONTENT_LENGTH"]) < 6
             return Short.CHANGE if little and int(environ["CONTENT_LENGTH"] or 0) < _SMALL_BODY else None
         if found[2] is not None and not _PAST.search(environ["QUERY_STRING"]):
             return Short.READ
