@@ -451,9 +451,11 @@ def test_a_project_on_loopback_with_its_commands(tmp_path: Path) -> None:
     (project / "rules.py").write_text(code.replace("upper()", "title()"))
     found = json.loads(fenland("verify", *place, "--json", code=1).stdout)["faults"]
     assert {one["kind"] for one in found} == {"derived"} and len(found) == 1
-    # Without the files of the project nobody can say.
+    # Without the files of the project nobody can say, and what lies in a folder that is none is not run.
+    (tmp_path / "rules.py").write_text("from pathlib import Path\nPath(__file__).with_name('run').touch()\n")
     database = ("--database", str(next(project.glob("*.db"))))
     assert fenland("verify", *database, "--project", str(tmp_path)).returncode == 0
+    assert not (tmp_path / "run").exists()
     assert len(json.loads(fenland("recompute", *place, "--json").stdout)["differing"]) == 1
     assert fenland("verify", *place).returncode == 0
     # A migration has it work out what is new; the replay takes that for unknown, and the check does not.

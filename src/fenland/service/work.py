@@ -271,7 +271,8 @@ def written(service: Service, work: Callable[[Work], Result], act: Act = ALONE) 
 
     try:
         result = service.database.write(carried_out)
-        service.numbers.add(last[0].put_by)
+        if last[0].put_by:
+            service.numbers.add(last[0].put_by)
         return result
     except ReferenceBroken:
         # Found only at the commit: references are checked there.

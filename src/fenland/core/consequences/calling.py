@@ -58,16 +58,23 @@ class Row(Mapping[str, Any]):
 
 
 class Rows:
-    """Makes the rows of one collection."""
+    """Makes the rows of one collection, and values that functions give into what its fields keep."""
 
     def __init__(self, collection: Collection) -> None:
-        self.name = collection.name
+        self.collection, self.name = collection, collection.name
+        self._fittings: dict[str, Fitting] = {}
         types = catalog_of([collection])[collection.name]
         self.conversions = {name: conversion(one.type) for name, one in types.items()}
 
     def row(self, record: Mapping[str, Any] | None) -> Row | None:
         """The record; None for none, or for one that is not there before or after."""
         return Row(self, record) if record else None
+
+    def fitting(self, name: str) -> Fitting:
+        """What makes values of a field, compiled when it is first needed."""
+        if name not in self._fittings:
+            self._fittings[name] = Fitting(self.collection.fields[name])
+        return self._fittings[name]
 
 
 class Look(Protocol):
@@ -200,11 +207,7 @@ class CalledCheck:
 
 
 def fitted(
-    call: Call,
-    collection: Collection,
-    given: Any,
-    before: Mapping[str, Any] | None,
-    problems: list[Problem],
+    call: Call, rows: Rows, given: Any, before: Mapping[str, Any] | None, problems: list[Problem]
 ) -> dict[str, Any]:
     """The values that a function gives fields, as those keep them; adds what is wrong with them.
 
@@ -212,7 +215,7 @@ def fitted(
     """
     if not isinstance(given, Mapping):
         raise unusable(call, f"{given!r} is no mapping of fields.")
-    found = dict[str, Any]()
+    found, collection = dict[str, Any](), rows.collection
     for name, value in given.items():
         item = collection.fields.get(name)
         if item is None:
@@ -221,7 +224,7 @@ def fitted(
         for word in _not_to_be_set(item, collection, before):
             raise unusable(call, f"it sets {place_of(collection, item)}, which is {word}.")
         try:
-            kept = Fitting(item).value(thawed(value), problems)
+            kept = rows.fitting(name).value(thawed(value), problems)
         except EvaluationError as error:
             raise unusable(call, f"{name} is {value!r}: {error}") from None
         if kept is None and not item.nullable:
@@ -245,13 +248,13 @@ class CalledSetting:
     """An effect that is a function which gives fields of the record values: as a mapping, or None."""
 
     def __init__(self, call: Call, collection: Collection) -> None:
-        self._calling, self._collection = Calling(call, collection), collection
+        self._calling, self._rows = Calling(call, collection), Rows(collection)
 
     def values(self, names: Mapping[str, Any], problems: list[Problem]) -> dict[str, Any]:
         """The values as they are kept; adds what is wrong with them. Raises `RuleFailed`, `Unavailable`."""
         given = self._calling.run(names)
         call, before = self._calling.call, names["before"]
-        return {} if given is None else fitted(call, self._collection, given, before, problems)
+        return {} if given is None else fitted(call, self._rows, given, before, problems)
 
 
 class CalledEffect:
@@ -272,13 +275,13 @@ class CalledEffect:
 
     def values(
         self,
-        collection: Collection,
+        rows: Rows,
         given: Mapping[str, Any],
         before: Mapping[str, Any] | None,
         problems: list[Problem],
     ) -> dict[str, Any]:
         """What a wish gives the fields of a record of some collection; see `fitted`."""
-        return fitted(self._calling.call, collection, given, before, problems)
+        return fitted(self._calling.call, rows, given, before, problems)
 
     def said(self, wish: Notify) -> dict[str, Any]:
         """What a notice says, as JSON has it."""

@@ -16,6 +16,7 @@ from fenland.core.definitions.model import DefinitionMistakes, Mistake
 from fenland.core.definitions.own import MARK, PARAMETERS, Function
 from fenland.core.names import did_you_mean
 from fenland.service.own.running import Limited
+from fenland.service.settings import FILE_NAME
 
 RULES = "rules.py"
 
@@ -50,7 +51,12 @@ def load_functions(folder: Path, seconds: float) -> dict[str, Function]:
 
 
 def own_functions(folder: Path) -> dict[str, Function]:
-    """The functions of a project folder, as far as there are any; of a `rules.py` with mistakes, none."""
+    """The functions of a project folder, as far as there are any; of a `rules.py` with mistakes, none.
+
+    In a folder that is no project nothing is imported, whatever lies there.
+    """
+    if not (folder / FILE_NAME).is_file():
+        return {}
     try:
         return load_functions(folder, _SECONDS)
     except DefinitionMistakes:

@@ -296,7 +296,7 @@ class _Chain:
             target = draft.service.resources.get(wish.collection)
             if target is None:
                 raise called.failed(f"there is no collection {wish.collection!r}.")
-            values = called.values(target.collection, wish.values, None, problems)
+            values = called.values(target.rows, wish.values, None, problems)
             self._create(place, effect, target, values, problems)
             return
         resource = draft.resource(wish.record.collection)
@@ -310,7 +310,7 @@ class _Chain:
             raise called.failed(
                 f"it changes {wish.record['id']} of {wish.record.collection}, which is not there."
             )
-        values = called.values(resource.collection, wish.values, current, problems)
+        values = called.values(resource.rows, wish.values, current, problems)
         self._alter(place, (resource, current), values, rule, problems)
 
     def _alter(

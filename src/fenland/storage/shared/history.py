@@ -72,6 +72,8 @@ class TableHistory:
         self._unsalted = Prepared(select(meta.c.value).where(meta.c.name == UNSALTED), engine)
         self._last_unsalted: int | None = None
         self._prepare_reading(table, engine)
+        marks = select(*(table.c[name] for name in Mark._fields))
+        self._behind = Prepared(marks.where(table.c.sequence == bindparam("sequence")), engine)
         self._prepare_archives(tables, engine)
         self._prepare_secrets(secrets, engine)
 
@@ -370,6 +372,11 @@ class TableHistory:
         """See `History`."""
         for above, rows in self._candidate_rows(reading, wanted, below):
             yield above, [self._entry(reading, row) for row in rows]
+
+    def behind(self, reading: Reading, sequence: int) -> Mark | None:
+        """See `History`."""
+        row = self._behind.one(reading, {"sequence": sequence + 1})
+        return None if row is None else Mark(*self._behind.converted(row))
 
     def marks(self, reading: Reading, wanted: Candidates, *, below: int) -> Iterator[list[Mark]]:
         """See `History`."""

@@ -222,6 +222,9 @@ class History(Protocol):
         Each comes with the sequence that its span begins above. All that are wanted are among them.
         """
 
+    def behind(self, reading: Reading, sequence: int) -> Mark | None:
+        """The mark of the entry right behind one; None behind the last."""
+
     def marks(self, reading: Reading, wanted: Candidates, *, below: int) -> Iterator[list[Mark]]:
         """The same, with no more of each than its mark."""
 
