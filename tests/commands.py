@@ -9,6 +9,7 @@ from __future__ import annotations
 import atexit
 import json
 import os
+import secrets
 import signal
 import socket
 import subprocess
@@ -86,7 +87,7 @@ class Beside:
     """A command that runs on beside us, in a process group of its own: what `Popen` is for another's child."""
 
     def __init__(self, words: Sequence[str], log: Path) -> None:
-        self._ended = Path(tempfile.mkdtemp(prefix="beside-")) / "code"
+        self._ended = log.with_name(f"{log.name}-{secrets.token_hex(4)}")
         asked = {"words": words, "cwd": str(Path.cwd()), "env": dict(os.environ), "ended": str(self._ended)}
         streams = {"stdin": os.devnull, "stdout": str(log), "stderr": str(log)}
         self.pid = _SPLITTER.run(asked | streams)

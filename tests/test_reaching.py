@@ -149,6 +149,58 @@ def test_a_new_record_gets_others_made_from_templates_and_a_picture(works: httpx
     }
 
 
+#: What a rule does to the very record whose change it follows from; what becomes of the record.
+BACK: dict[str, tuple[dict[str, Any], Any]] = {
+    "changes it again": ({"change": "jobs", "where": "each.code == after.code", "set": {"seen": True}}, (True, 0)),
+    "changes what is derived of others": ({"create": "parts", "set": {"job": "after.code"}}, (None, 1)),
+    "deletes it": ({"delete": "jobs", "where": "each.code == after.code"}, None),
+}  # fmt: skip
+#: The ways to save one record, as which the rule acts.
+ONE: dict[str, Any] = {
+    "create": lambda http: http.post("/v1/records/jobs", json={"code": "B", "go": True}),
+    "update": lambda http: http.patch("/v1/records/jobs/A", json={"go": True}),
+    "replace": lambda http: http.put("/v1/records/jobs/A", json={"code": "A", "go": True}),
+    "put": lambda http: http.put("/v1/records/jobs/by/code/C", json={"go": True}),
+    "restore": lambda http: http.post("/v1/records/jobs/Z/restore"),
+    "preview": lambda http: http.post("/v1/records/jobs/A/preview", json={"go": True}),
+    "batch": lambda http: http.post(
+        "/v1/batch", json={"items": [{"collection": "jobs", "key": "A", "action": "update", "fields": {"go": True}}]}
+    ),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("way", ONE)
+@pytest.mark.parametrize("does", BACK)
+def test_the_answer_shows_what_a_rule_did_to_the_record_itself(tmp_path: Path, does: str, way: str) -> None:
+    effect, left = BACK[does]
+    on = {"on": ["create", "update", "restore"], "if": "after.go == true && after.seen == null && after.parts == 0"}
+    fields = {"code": CODE, "go": FLAG, "seen": FLAG, "parts": WHOLE | {"derived": {"count": "parts.job"}}}
+    jobs = {"key": "code", "access": EVERYONE, "fields": fields, "effects": [on | effect]}
+    parts = {"access": EVERYONE, "fields": {"job": {"references": "jobs", "on_delete": "cascade"}}}
+    with workshop_of({"jobs": jobs, "parts": parts}, tmp_path / "x.db") as (_, http):
+        made(http, "jobs", code="A")
+        made(http, "jobs", code="Z", go=True, seen=False)
+        http.patch("/v1/records/jobs/Z", json={"seen": None}).raise_for_status()
+        if does != "deletes it":
+            http.patch("/v1/records/jobs/Z", json={"seen": None, "go": True}).raise_for_status()
+        http.delete("/v1/records/jobs/Z")
+        answer = ONE[way](http)
+        assert answer.is_success, answer.text
+        told = answer.json() if answer.content else {}
+        told = told["results"][0] if way == "batch" else told
+        record, tag = told.get("record", told), told.get("etag", answer.headers.get("ETag"))
+        read = http.get(f"/v1/records/jobs/{record.get('code', 'A' if way != 'restore' else 'Z')}")
+        if way == "preview":
+            # As it would be: what is saved alone has been stamped.
+            assert (read.json()["version"], read.json()["go"]) == (1, None)
+            assert left is None or (record["seen"], record["parts"]) == left
+        elif left is None:
+            assert (read.status_code, tag, record.keys() - {"id", "code"}) == (404, None, set())
+        else:
+            assert (read.json(), read.headers["ETag"]) == (record, tag)
+            assert (record["seen"], record["parts"] > 0) == (left[0], left[1] > 0)
+
+
 def test_from_nothing_a_pick_is_null(works: httpx.Client) -> None:
     for code in ("P1", "P3"):
         works.patch(f"/v1/records/pictures/{code}", json={"free": None}).raise_for_status()

@@ -101,6 +101,11 @@ class Change:
         """The record with what differs, and otherwise as it is: nothing is stamped before it is saved."""
         return {**(self.before or {}), **{name: after for name, (_, after) in self.fields.items()}}
 
+    @property
+    def removes(self) -> bool:
+        """Whether a record that was there is not there any more."""
+        return self.before is not None and self.after is None
+
     def entry(self, caller: Caller, cause: int | None) -> Entry:
         """Its history entry; `cause` is the sequence of the entry of the change that it follows from."""
         act = self.stamp.act
@@ -126,6 +131,17 @@ class Change:
             secret=self.secret,
             unkept=self.unkept,
         )
+
+
+def last_of(changes: Sequence[Change]) -> Change:
+    """The last change of the record that the first is of: what follows from a change may come back to it."""
+    return next(one for one in reversed(changes) if one.record_id == changes[0].record_id)
+
+
+def previewed(changes: Sequence[Change]) -> Record:
+    """The record that the first change is of as all of them would leave it, with nothing stamped yet."""
+    fields = [one.fields for one in changes[1:] if one.record_id == changes[0].record_id and not one.removes]
+    return changes[0].preview() | {name: pair[1] for each in fields for name, pair in each.items()}
 
 
 def creation(collection: Collection, record_id: str, fields: Mapping[str, Any], stamp: Stamp) -> Change:

@@ -10,7 +10,8 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, Protocol
 
-from fenland.core.consequences.fitting import Fitting, frozen, thawed
+from fenland.core.consequences.fitting import Fitting
+from fenland.core.consequences.handing import frozen, is_text, shown, taken
 from fenland.core.definitions.catalog import catalog_of
 from fenland.core.definitions.model import Check, Collection, Field, place_of
 from fenland.core.definitions.own import Call
@@ -25,6 +26,8 @@ LOOK = "look"
 _RECORDS = ("next", "before", "after")
 #: Problems, or changes, that a function may give at once.
 MOST_GIVEN = 10_000
+#: Characters that a problem may say at most.
+MOST_SAID = 1_000
 
 
 class Row(Mapping[str, Any]):
@@ -193,14 +196,16 @@ class CalledCheck:
         if isinstance(said, str) and said:
             said = Said(None, said)
         if not isinstance(said, Said):
-            raise self._calling.failed(f"{said!r} is neither a sentence nor a problem.")
-        if not isinstance(said.message, str) or not said.message:
-            raise self._calling.failed(f"a problem says {said.message!r}, which is no sentence.")
-        if said.field is not None and said.field not in self._fields:
-            hint = did_you_mean(said.field, self._fields)
-            raise self._calling.failed(f"it blames {said.field!r}, which is no field. {hint}")
-        if said.code is not None and not NAME.fullmatch(said.code):
-            raise self._calling.failed(f"the code {said.code!r} is not of lower-case letters, digits and _.")
+            raise self._calling.failed(f"{shown(said)} is neither a sentence nor a problem.")
+        if not is_text(said.message) or not 0 < len(said.message) <= MOST_SAID:
+            raise self._calling.failed(f"a problem says {shown(said.message)}, which is no sentence.")
+        if said.field is not None and not (isinstance(said.field, str) and said.field in self._fields):
+            hint = did_you_mean(str(said.field), self._fields) if is_text(said.field) else ""
+            raise self._calling.failed(f"it blames {shown(said.field)}, which is no field. {hint}")
+        if said.code is not None and not (isinstance(said.code, str) and NAME.fullmatch(said.code)):
+            raise self._calling.failed(
+                f"the code {shown(said.code)} is not of lower-case letters, digits and _."
+            )
         blamed = check.fields if said.field is None else (said.field,)
         for pointer in [pointer_to(name) for name in blamed] or [""]:
             yield Problem(pointer, said.code or check.code, said.message)
@@ -214,19 +219,19 @@ def fitted(
     `before` is the record as it is, None for a new one. Raises `RuleFailed`.
     """
     if not isinstance(given, Mapping):
-        raise unusable(call, f"{given!r} is no mapping of fields.")
+        raise unusable(call, f"{shown(given)} is no mapping of fields.")
     found, collection = dict[str, Any](), rows.collection
     for name, value in given.items():
         item = collection.fields.get(name)
         if item is None:
-            what = f"{name!r}, which is no field. {did_you_mean(str(name), collection.fields)}"
-            raise unusable(call, f"it sets {what}")
+            hint = did_you_mean(name, collection.fields) if is_text(name) else ""
+            raise unusable(call, f"it sets {shown(name)}, which is no field. {hint}")
         for word in _not_to_be_set(item, collection, before):
             raise unusable(call, f"it sets {place_of(collection, item)}, which is {word}.")
         try:
-            kept = rows.fitting(name).value(thawed(value), problems)
+            kept = rows.fitting(name).value(taken(value), problems)
         except EvaluationError as error:
-            raise unusable(call, f"{name} is {value!r}: {error}") from None
+            raise unusable(call, f"{name} is {shown(value)}: {error}") from None
         if kept is None and not item.nullable:
             problems.append(Problem(pointer_to(name), "null", "Must not be null."))
         if kept is not REFUSED:
@@ -268,9 +273,9 @@ class CalledEffect:
         found = self._calling.several(names)
         for one in found:
             if not isinstance(one, (Alter, Create, Delete, Notify)):
-                raise self.failed(f"{one!r} is made by none of change, create, delete and notice.")
+                raise self.failed(f"{shown(one)} is made by none of change, create, delete and notice.")
             if isinstance(one, (Alter, Delete)) and not isinstance(one.record, Row):
-                raise self.failed(f"{one.record!r} is no record that it was given, or found.")
+                raise self.failed(f"{shown(one.record)} is no record that it was given, or found.")
         return found
 
     def values(
@@ -286,9 +291,9 @@ class CalledEffect:
     def said(self, wish: Notify) -> dict[str, Any]:
         """What a notice says, as JSON has it."""
         if not isinstance(wish.name, str) or not NOTICE.fullmatch(wish.name):
-            raise self.failed(f"a notice cannot be called {wish.name!r}.")
+            raise self.failed(f"a notice cannot be called {shown(wish.name)}.")
         try:
-            return {name: as_json(thawed(value)) for name, value in wish.data.items()}
+            return {name: as_json(taken(value)) for name, value in wish.data.items()}
         except EvaluationError as error:
             raise self.failed(f"the notice {wish.name}: {error}") from None
 

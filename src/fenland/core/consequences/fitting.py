@@ -11,9 +11,9 @@ from collections.abc import Mapping
 from decimal import ROUND_HALF_EVEN, Context, Decimal
 from fractions import Fraction
 from math import isfinite
-from types import MappingProxyType
 from typing import Any
 
+from fenland.core.consequences.handing import frozen, taken
 from fenland.core.definitions.model import Field, Formula
 from fenland.core.definitions.own import Call
 from fenland.core.definitions.validation import compile_field
@@ -90,21 +90,7 @@ class Fitted:
 
 def called(arguments: Compiled, call: Call) -> Compiled:
     """What a function gives, by the arguments that an expression comes to."""
-    return lambda names: thawed(call.run(*frozen(arguments(names))))
-
-
-def frozen(value: Any) -> Any:
-    """The same, which nobody can change: lists as tuples, mappings that are only read."""
-    if isinstance(value, dict):
-        return MappingProxyType({name: frozen(one) for name, one in value.items()})
-    return tuple(map(frozen, value)) if isinstance(value, list) else value
-
-
-def thawed(value: Any) -> Any:
-    """A value that a function gives, as expressions know it."""
-    if isinstance(value, Mapping):
-        return {name: thawed(one) for name, one in value.items()}
-    return [thawed(one) for one in value] if isinstance(value, (tuple, list)) else value
+    return lambda names: taken(call.run(*frozen(arguments(names))))
 
 
 def _step_of(item: Field) -> Decimal | None:

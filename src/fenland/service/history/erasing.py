@@ -24,7 +24,13 @@ from fenland.service.records.following import follow
 from fenland.service.records.once import SAVED, Once, once
 from fenland.service.records.proposal import Proposal
 from fenland.service.records.saved import Saved
-from fenland.service.records.settling import protected_problems, refused_fields, saved_as, settle
+from fenland.service.records.settling import (
+    protected_problems,
+    refused_fields,
+    saved_as,
+    settle,
+    shown_as_saved,
+)
 from fenland.service.service import Resource, Service
 from fenland.service.work import Work, written
 
@@ -74,16 +80,16 @@ def _erased(work: Work, caller: Caller, request: EraseRequest) -> Saved:
     if not found.there:
         # Nothing to write but the entry.
         change = replace(change, before=None, after=None)
-    apply(work, caller, follow(work, caller, change, None))
+    changes = follow(work, caller, change, None)
+    apply(work, caller, changes)
     history, writing = work.history, work.writing
     spans = [span for name in request.fields for span in _spans(work, found, name)]
     for span in spans:
         history.erase(writing, found.id, span.name, span.above, span.upto)
     rewrite_outcomes(work, found.id, {*request.fields, *(span.name for span in spans)})
-    record = {**found.record, **values, "version": change.version}
     if found.there:
-        record = change.result
-    return saved_as(work, caller, resource, record)
+        return saved_as(work, caller, resource, changes)
+    return shown_as_saved(work, caller, resource, {**found.record, **values, "version": change.version})
 
 
 def _values(work: Work, caller: Caller, found: Subject, request: EraseRequest) -> dict[str, Any]:

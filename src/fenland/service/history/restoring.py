@@ -10,7 +10,7 @@ from dataclasses import dataclass
 
 from fenland.core.access.field_access import Record
 from fenland.core.access.policy import Caller
-from fenland.core.changes.change import restoration
+from fenland.core.changes.change import last_of, restoration
 from fenland.core.changes.patches import Exactly
 from fenland.core.changes.rules import Before
 from fenland.core.definitions.model import Trigger
@@ -71,17 +71,16 @@ def preview(service: Service, caller: Caller, request: RestoreRequest) -> Previe
         if found.there:
             return preview_of(view, caller, _as_update(view, found, request)[0])
         record, problems = _brought_back(view, caller, found, request)
-        shown = found.access.shown(record)
-        fields = found.resource.collection.fields
-        changes = {name: (None, value) for name, value in shown.items() if name in fields}
-        given = {name: pair for name, pair in changes.items() if pair[1] is not None}
         follows = NOTHING
         if not problems:
             change = restoration(found.resource.collection, record, view.stamp(caller, request.reason))
             try:
-                follows = consequences(view, caller, follow(view, caller, change, request.trigger))
+                made = follow(view, caller, change, request.trigger)
+                follows, record = consequences(view, caller, made), last_of(made).result
             except Invalid as refused:
                 problems += refused.problems
+        shown, fields = found.access.shown(record), found.resource.collection.fields
+        given = {name: (None, value) for name, value in shown.items() if name in fields and value is not None}
         return Preview(shown, given, tuple(problems), (), found.record["version"], follows)
 
 
@@ -116,8 +115,9 @@ def bring_back(work: Work, caller: Caller, found: Subject, request: RestoreReque
         raise Invalid(problems)
     resource = found.resource
     change = restoration(resource.collection, record, work.stamp(caller, request.reason))
-    apply(work, caller, follow(work, caller, change, request.trigger))
-    return saved_as(work, caller, resource, change.result)
+    changes = follow(work, caller, change, request.trigger)
+    apply(work, caller, changes)
+    return saved_as(work, caller, resource, changes)
 
 
 def _brought_back(

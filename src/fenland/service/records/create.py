@@ -79,7 +79,7 @@ def create_within(work: Work, caller: Caller, new: NewRecord) -> Saved:
     resource = new.resource
     changes, dropped = decide_new(work, caller, new)
     apply(work, caller, changes)
-    return saved_as(work, caller, resource, changes[0].result, dropped)
+    return saved_as(work, caller, resource, changes, dropped)
 
 
 def decide_new(view: View, caller: Caller, new: NewRecord) -> tuple[list[Change], tuple[str, ...]]:

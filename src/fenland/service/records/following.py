@@ -17,6 +17,7 @@ from fenland.core.access.policy import Caller
 from fenland.core.changes.change import Act, Change, Follows, Notice, alteration, deletion, derivation
 from fenland.core.consequences.calling import CalledEffect, Create, Delete, Notify, Wish
 from fenland.core.consequences.effects import Compiled
+from fenland.core.consequences.handing import shown
 from fenland.core.consequences.spreading import Derived, Spread
 from fenland.core.definitions.catalog import followed_fields
 from fenland.core.definitions.model import Trigger
@@ -293,9 +294,10 @@ class _Chain:
             self._notify(place, Notice(wish.name, called.said(wish), rule))
             return
         if isinstance(wish, Create):
-            target = draft.service.resources.get(wish.collection)
+            named = wish.collection if isinstance(wish.collection, str) else ""
+            target = draft.service.resources.get(named)
             if target is None:
-                raise called.failed(f"there is no collection {wish.collection!r}.")
+                raise called.failed(f"there is no collection {shown(wish.collection)}.")
             values = called.values(target.rows, wish.values, None, problems)
             self._create(place, effect, target, values, problems)
             return
@@ -398,6 +400,8 @@ class _Chain:
             raise Invalid([Problem("", "consequence", _UNSEEN)])
         name, key = resource.collection.name, record[resource.collection.key]
         told = unseen(problems, resource.policy.fields(sight, record))[:_TOLD]
+        # What a function gives may be wrong twice: as it is fitted to the field, and in the record.
+        told = [one for place, one in enumerate(told) if one not in told[:place]]
         said = " ".join(f"{one.pointer[1:]}: {one.detail}" if one.pointer else one.detail for one in told)
         params = {
             "collection": name,

@@ -8,13 +8,13 @@ it would be, the limits, the whole record, the collection's checks, other record
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
 from fenland.core.access.field_access import PROTECTIONS, FieldAccess, Record
 from fenland.core.access.policy import Caller, Sight
-from fenland.core.changes.change import Change
+from fenland.core.changes.change import Change, last_of
 from fenland.core.definitions.model import Right
 from fenland.core.limits import check_record
 from fenland.core.problems import Problem, pointer_to
@@ -212,14 +212,28 @@ def unseen(problems: list[Problem], access: FieldAccess) -> list[Problem]:
 
 
 def saved_as(
-    work: Work, caller: Caller, resource: Resource, record: Record, dropped: tuple[str, ...] = ()
+    work: Work, caller: Caller, resource: Resource, changes: Sequence[Change], dropped: tuple[str, ...] = ()
+) -> Saved:
+    """What is answered about a record that the first of these changes: as all of them have left it."""
+    last = last_of(changes)
+    return shown_as_saved(work, caller, resource, last.result, dropped, gone=last.removes)
+
+
+def shown_as_saved(
+    work: Work,
+    caller: Caller,
+    resource: Resource,
+    record: Record,
+    dropped: tuple[str, ...] = (),
+    *,
+    gone: bool = False,
 ) -> Saved:
     """What is answered about a record that was changed: what its caller will see when they read it next.
 
-    Of one that they may not read any more, nothing but its id and key.
+    Of one that they may not read any more, or that is gone with it, nothing but its id and key.
     """
     sight, collection = work.sight(caller), resource.collection
-    if resource.policy.may("read", sight, record):
+    if not gone and resource.policy.may("read", sight, record):
         access = resource.policy.fields(sight, record)
         return Saved(access.shown(record), True, resource.etag(record, access), collection.name, dropped)
     known = {"id": record["id"], collection.key: record[collection.key]}

@@ -18,7 +18,7 @@ from typing import Any
 
 from fenland.core.access.field_access import FieldAccess, Record
 from fenland.core.access.policy import Caller
-from fenland.core.changes.change import Change, alteration
+from fenland.core.changes.change import Change, alteration, previewed
 from fenland.core.changes.conflicts import refuse_conflicts
 from fenland.core.changes.edits import Edits
 from fenland.core.changes.patches import Patch, Replacement
@@ -133,7 +133,7 @@ def carry_out(work: Work, caller: Caller, request: UpdateRequest, decision: Deci
         tag = resource.etag(decision.stored, decision.access)
         return Saved(shown, False, tag, resource.collection.name, decision.dropped)
     apply(work, caller, decision.changes)
-    return saved_as(work, caller, resource, change.result, decision.dropped)
+    return saved_as(work, caller, resource, decision.changes, decision.dropped)
 
 
 def preview(service: Service, caller: Caller, request: UpdateRequest) -> Preview:
@@ -148,7 +148,7 @@ def preview_of(view: View, caller: Caller, request: UpdateRequest) -> Preview:
     access, change = decision.access, decision.change
     fields = {} if change is None else change.fields
     return Preview(
-        record=access.shown(decision.stored if change is None else change.preview()),
+        record=access.shown(decision.stored if change is None else previewed(decision.changes)),
         changes=access.shown(dict(fields)),
         problems=tuple(decision.problems[:MOST_PROBLEMS]),
         dropped=decision.dropped,

@@ -50,7 +50,9 @@ class PostgresDatabase(Stores):
         self._address = address
         self._idle: deque[PostgresConnection] = deque()
         self._uses: dict[str, str] = {}
-        self.counters = Counters(Path(tempfile.mkdtemp()) / "counts")
+        # The file needs no name once it is open: nothing of it is left when the processes that share it end.
+        with tempfile.TemporaryDirectory() as folder:
+            self.counters = Counters(Path(folder) / "counts")
 
     @contextmanager
     def _lent(self) -> Iterator[PostgresConnection]:
