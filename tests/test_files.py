@@ -235,8 +235,11 @@ def test_limits_name_their_settings(parts: tuple[Service, httpx.Client]) -> None
     _, http = parts
     rows = "code\n" + "".join(f"P{number}\n" for number in range(3_001))
     assert brought(http, rows, code=413, atomic="true")["limit"] == "import_limit"
-    assert brought(http, rows, code=413)["limit"] == "import_limit"
-    # Each row is on its own, so what came before the limit is kept.
+    broken = brought(http, rows, code=413)
+    # Each row is on its own, so what came before the limit is kept; it is told, with what takes it back.
+    batch = http.get("/v1/history", params={"limit": 1}).json()["items"][0]["batch"]
+    assert broken["limit"] == "import_limit"
+    assert f"Of the first 3000 rows what could be was saved, as the batch {batch}. Then" in broken["detail"]
     assert counts(brought(http, rows[:-6], mode="create"))[0] == 0
     assert brought(http, "x" * 2_000_001, code=413)["limit"] == "import_body_limit"
     many = http.post(

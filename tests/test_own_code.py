@@ -465,8 +465,15 @@ def test_a_project_on_loopback_with_its_commands(tmp_path: Path) -> None:
         )
     )
     (project / "rules.py").write_text(code.replace("title.upper()", "f'{title}!'"))
+    assert "differ from those" in fenland("recompute", *place, code=1).stderr
     fenland("migrate", str(project))
     assert fenland("verify", *place).returncode == 0
+    # One that gives something else each time can never be put right, and is told so.
+    (project / "rules.py").write_text(
+        "from time import time_ns\n" + code.replace("title.upper()", "str(time_ns())")
+    )
+    told = fenland("recompute", *place, code=7).stdout
+    assert told.count("Comes out otherwise each time") == 3, told
     # Where a function fails, every command that runs it says which.
     (project / "rules.py").write_text(code.replace("title.upper()", "1 / 0"))
     fenland_yaml = notes.read_text()

@@ -173,7 +173,10 @@ ONE: dict[str, Any] = {
 @pytest.mark.parametrize("does", BACK)
 def test_the_answer_shows_what_a_rule_did_to_the_record_itself(tmp_path: Path, does: str, way: str) -> None:
     effect, left = BACK[does]
-    on = {"on": ["create", "update", "restore"], "if": "after.go == true && after.seen == null && after.parts == 0"}
+    on = {
+        "on": ["create", "update", "restore"],
+        "if": "after.go == true && after.seen == null && after.parts == 0",
+    }
     fields = {"code": CODE, "go": FLAG, "seen": FLAG, "parts": WHOLE | {"derived": {"count": "parts.job"}}}
     jobs = {"key": "code", "access": EVERYONE, "fields": fields, "effects": [on | effect]}
     parts = {"access": EVERYONE, "fields": {"job": {"references": "jobs", "on_delete": "cascade"}}}

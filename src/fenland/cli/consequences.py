@@ -99,7 +99,7 @@ def recompute(
     from fenland.cli.proof import at_hand
     from fenland.service.upkeep.recomputing import recompute as recomputed
 
-    with at_hand(project) as (service, _), shown_progress() as progress:
+    with at_hand(project, by_files=True) as (service, _), shown_progress() as progress:
         found = recomputed(service, collection, progress)
     left = [one for one in found.differing if one.why is not None]
     if as_json:

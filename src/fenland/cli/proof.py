@@ -253,8 +253,11 @@ def _tell(report: Report) -> None:
 
 
 @contextmanager
-def at_hand(project: Path) -> Iterator[tuple[Service, Settings]]:
-    """The project's service without its server, which may run meanwhile; what it refuses ends the command."""
+def at_hand(project: Path, *, by_files: bool = False) -> Iterator[tuple[Service, Settings]]:
+    """The project's service without its server, which may run meanwhile; what it refuses ends the command.
+
+    By the definitions that the database is under; with `by_files`, those of the files must be the same.
+    """
     from fenland.core.problems import Refusal
     from fenland.service.opening import open_project_service
     from fenland.service.upkeep.migrating import as_kept
@@ -262,7 +265,7 @@ def at_hand(project: Path) -> Iterator[tuple[Service, Settings]]:
 
     found = open_project(project)
     try:
-        service = open_project_service(found, definitions=as_kept(found))
+        service = open_project_service(found, definitions=None if by_files else as_kept(found))
         with closing(service):
             yield service, found.settings
     except (DatabaseRefused, Refusal, ValueError, OSError) as error:

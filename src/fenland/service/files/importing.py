@@ -18,7 +18,7 @@ from fenland.core.changes.tabular import Row, match_columns
 from fenland.core.definitions.model import Right
 from fenland.core.expressions.budget import renew
 from fenland.core.limits import beyond
-from fenland.core.problems import Malformed, NotPermitted, Problem
+from fenland.core.problems import Malformed, NotPermitted, Problem, Refusal
 from fenland.service.files.rows import (
     MOST_SHOWN,
     MOST_TOLD,
@@ -63,18 +63,22 @@ def import_rows(service: Service, caller: Caller, request: ImportRequest) -> Imp
     all_rows = _watched(_chained(first, rows), found, by)
     if request.preview or request.atomic or request.once is not None:
         return _in_one(service, caller, request, (all_rows, found, act))
-    while True:
-        portion = list(islice(all_rows, TOGETHER))
-        if not portion:
-            return found
-        _check_count(service, found, len(portion))
-        renew()
+    try:
+        while portion := list(islice(all_rows, TOGETHER)):
+            _check_count(service, found, len(portion))
+            renew()
 
-        def work(unit: Work, portion: list[Row] = portion) -> Imported:
-            # It may run again: what is told is made anew each time, and added once it is kept.
-            return Importer(unit, caller, request, found.columns).run(portion)
+            def work(unit: Work, portion: list[Row] = portion) -> Imported:
+                # It may run again: what is told is made anew each time, and added once it is kept.
+                return Importer(unit, caller, request, found.columns).run(portion)
 
-        _add(found, written(service, work, act))
+            _add(found, written(service, work, act))
+    except Refusal as refusal:
+        if found.created or found.updated:
+            saved = f"Of the first {found.rows} rows what could be was saved, as the batch {act.batch}."
+            refusal.detail = f"{saved} Then, of those after them: {refusal.detail}"
+        raise
+    return found
 
 
 def _permit(service: Service, caller: Caller, resource: Resource, request: ImportRequest) -> None:
@@ -197,7 +201,8 @@ def _check_columns(found: Imported, request: ImportRequest, by: str) -> None:
         )
     if request.mode != "create" and by not in found.columns.values():
         raise Malformed(
-            f"No column stands for {by}, by which records are found. Map one, or name another by."
+            f"No column stands for {by}, by which records are found. Map one, name another by, or make a new "
+            "record of every row with mode=create."
         )
 
 

@@ -195,7 +195,9 @@ class Importer:
             f"{one.pointer[1:]}: {one.detail}" if one.pointer else one.detail for one in problems[:_NAMED]
         ]
         cells = None if row.fault else row.cells
-        self.found.refuse(Refused(row.number, " ".join(told) or refusal.detail, problems, cells))
+        # Of the row, that is: the others are saved.
+        detail = " ".join(told) or refusal.detail.removesuffix(" Nothing was saved.")
+        self.found.refuse(Refused(row.number, detail, problems, cells))
 
     def _take(self, row: Row) -> None:
         if row.fault:

@@ -26,6 +26,7 @@ from fenland.storage.door import QUIET, Page, Progress
 
 #: Records that are put right in one transaction, and after how many it is told how far this is.
 _TOGETHER, _TOLD_EACH = 100, 500
+_UNSTEADY = "Comes out otherwise each time. What a function derives must be the same of the same."
 
 
 @dataclass(frozen=True, slots=True)
@@ -122,7 +123,12 @@ def _put_right(work: Work, places: Iterable[tuple[str, str]]) -> Iterator[tuple[
         fields = {one: (record[one], value) for one, value in values.items()}
         key, why = record[resource.collection.key], None
         try:
-            if problems:
+            again = dict(_differing(work, resource, record, []))
+            unsteady = sorted(one for one in values if one not in again or not same(values[one], again[one]))
+            if unsteady:
+                # It would never be done.
+                why = f"{', '.join(unsteady)}: {_UNSTEADY}"
+            elif problems:
                 why = " ".join(f"{one.pointer[1:]}: {one.detail}" for one in problems)
             else:
                 with work.nested():
