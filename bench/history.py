@@ -23,13 +23,13 @@ from fenland.core.access.policy import Actor, Caller
 from fenland.core.definitions.reading import definitions_from
 from fenland.core.history.auditing import TreeAudit
 from fenland.core.history.entries import Entry
+from fenland.service.changes.finding import Address
 from fenland.service.history.past import When
 from fenland.service.history.reading import read_past
 from fenland.service.history.searching import HistoryRequest, search
 from fenland.service.history.timeline import Asked, timeline
 from fenland.service.opening import open_service
 from fenland.service.proof.verifying import verify_database
-from fenland.service.records.finding import Address
 from fenland.service.records.including import Wanted
 from fenland.service.service import Service
 from fenland.storage.door import Writing, audited

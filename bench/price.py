@@ -39,9 +39,9 @@ from fenland.service.records import update
 from fenland.service.records.create import CreateRequest, create
 from fenland.service.service import Service
 from fenland.service.settings import Settings
-from fenland.storage.shared import history as entries
-from fenland.storage.shared.terms import Terms
-from fenland.storage.shared.tree import Tree
+from fenland.storage.shared.history import history as entries
+from fenland.storage.shared.history.terms import Terms
+from fenland.storage.shared.history.tree import Tree
 from fenland.storage.sqlite.engine import WritingConnection
 from fenland.web.http.environ import CAN_WAIT
 from fenland.web.serving.app import create_app

@@ -26,8 +26,8 @@ sys.path.insert(0, str(Path(__file__).parents[1] / "tests"))
 from fenland.core.access.policy import Actor, Caller
 from fenland.core.changes.change import Stamp, creation
 from fenland.core.definitions.reading import definitions_from
+from fenland.service.changes.applying import apply
 from fenland.service.opening import open_service
-from fenland.service.records.applying import apply
 from fenland.service.records.filtering import Filter
 from fenland.service.records.listing import ListRequest, list_records
 from fenland.service.service import Service

@@ -6,7 +6,7 @@ import shutil
 from collections.abc import Iterator
 from contextlib import contextmanager
 
-from playwright.sync_api import Browser, Page, Playwright, expect, sync_playwright
+from playwright.sync_api import Browser, Page, Playwright, expect
 
 # A busy machine takes its time: it is not what is tested.
 expect.set_options(timeout=60_000)
@@ -24,17 +24,15 @@ def chromium(playwright: Playwright) -> Browser:
 
 
 @contextmanager
-def opened_page(address: str) -> Iterator[Page]:
-    """A page of the console; nothing in it may throw unseen."""
-    with sync_playwright() as playwright:
-        browser = chromium(playwright)
-        context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=address)
-        found = context.new_page()
-        found.set_default_timeout(60_000)
-        broken: list[str] = []
-        found.on("pageerror", lambda error: broken.append(str(error)))
-        yield found
-        browser.close()
+def opened_page(browser: Browser, address: str) -> Iterator[Page]:
+    """A page of the console, which knows nothing of other pages; nothing in it may throw unseen."""
+    context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=address)
+    found = context.new_page()
+    found.set_default_timeout(60_000)
+    broken: list[str] = []
+    found.on("pageerror", lambda error: broken.append(str(error)))
+    yield found
+    context.close()
     assert not broken
 
 

@@ -9,10 +9,10 @@ from pathlib import Path
 import httpx
 import pytest
 import structlog
-from playwright.sync_api import Page
+from playwright.sync_api import Browser, Page, sync_playwright
 
 import postgres as postgres_server
-from browser import opened_page
+from browser import chromium, opened_page
 from fenland.core.definitions.reading import definitions_from
 from fenland.core.limits import Limits
 from fenland.service.accounts.accounts import NewAccount, add_account
@@ -174,10 +174,19 @@ def project(tmp_path: Path) -> Path:
     return new_project(tmp_path / "notes")
 
 
+@pytest.fixture(scope="module")
+def browser() -> Iterator[Browser]:
+    """One for all tests of a file: while it is there, no other event loop can run in this thread."""
+    with sync_playwright() as playwright:
+        found = chromium(playwright)
+        yield found
+        found.close()
+
+
 @pytest.fixture
-def page(sample: Running) -> Iterator[Page]:
+def page(browser: Browser, sample: Running) -> Iterator[Page]:
     """A browser's page of the sample's console."""
-    with opened_page(sample.address) as found:
+    with opened_page(browser, sample.address) as found:
         yield found
 
 

@@ -363,7 +363,7 @@ def _fill(service: Any, world: World) -> None:
     """Writes the records past all rules."""
     from fenland.core.access.policy import Actor, Caller
     from fenland.core.changes.change import Stamp, creation
-    from fenland.service.records.applying import apply
+    from fenland.service.changes.applying import apply
     from fenland.service.work import written
 
     definitions = service.definitions.collections

@@ -18,12 +18,13 @@ import pytest
 
 from fenland.core.definitions.model import DefinitionMistakes
 from fenland.core.definitions.reading import definitions_from
+from fenland.demo.data import SMALL
 from fenland.demo.sample import lay_sample
 from fenland.service.opening import open_service
 from fenland.service.project import load_project
 from fenland.service.service import Service
 from fenland.web.serving.app import create_app
-from support import bearer, workshop_of
+from support import NIGHTLY, bearer, workshop_of
 
 VALUES = [
     "null", "true", "0", "-1", "1.5", "1e20", "1e400", "18446744073709551616", "9223372036854775808", '""', '"x"', '"2031-04-09"',
@@ -37,7 +38,7 @@ MERGE, PATCH, EDITS = (
 @pytest.fixture(scope="module")
 def filled(tmp_path_factory: pytest.TempPathFactory) -> Iterator[tuple[Service, httpx.Client]]:
     folder = tmp_path_factory.mktemp("filled")
-    lay_sample(folder, lambda done, total: None)
+    lay_sample(folder, lambda done, total: None, SMALL)
     project = load_project(folder)
     service = open_service(project.definitions, project.settings.database, project.settings.limits())
     transport = httpx.WSGITransport(create_app(service, project.settings))
@@ -125,10 +126,11 @@ def test_no_value_in_any_field_by_any_way_ends_in_a_500(filled: tuple[Service, h
     for name, resource in service.resources.items():
         first = http.get(f"/v1/records/{name}?limit=1").json()["items"][0]
         at = f"/v1/records/{name}/{first[resource.collection.key]}"
-        for field, value in itertools.product(
-            [*resource.collection.fields, "version", "created_at", "nothing"], VALUES
-        ):
-            for method, path, headers, body in _ways(name, at, field, value):
+        fields = [*resource.collection.fields, "version", "created_at", "nothing"]
+        for turn, (field, value) in enumerate(itertools.product(fields, VALUES)):
+            # Each value in each field; of the ways a third at a time, in turn, and all of them nightly.
+            ways = list(_ways(name, at, field, value))
+            for method, path, headers, body in ways if NIGHTLY else ways[turn % 3 :: 3]:
                 answer = http.request(method, path, headers=headers, content=body)
                 asked += 1
                 described.check(method, path, answer)
@@ -136,7 +138,7 @@ def test_no_value_in_any_field_by_any_way_ends_in_a_500(filled: tuple[Service, h
                     failed.append((method, path, headers, body))
         assert http.get(at).json() == first
     assert not failed, failed[:5]
-    assert asked > 10_000
+    assert asked > (10_000 if NIGHTLY else 3_000)
     for method, path, headers, body in PLAIN:
         described.check(method, path, http.request(method, path, headers=headers, json=body))
     assert {place[2] for place in described.seen} >= {

@@ -14,7 +14,7 @@ import pytest
 
 from fenland.core.limits import Limits
 from fenland.service.service import Service
-from support import start, workshop_of
+from support import NIGHTLY, start, workshop_of
 
 RIGHTS = {action: ["everyone"] for action in ("read", "create", "update", "delete")}
 DESCRIBED = {
@@ -105,7 +105,7 @@ def test_expressions_have_a_budget_wherever_they_are_sent(
 def test_others_are_answered_while_expressions_are_worked_out(
     project: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setenv("FENLAND_EVALUATION_LIMIT", "1000000")
+    monkeypatch.setenv("FENLAND_EVALUATION_LIMIT", "1000000" if NIGHTLY else "300000")
     # However slow the machine, it is the budget that ends them.
     monkeypatch.setenv("FENLAND_READ_TIMEOUT", "600")
     running = start("start", project, project / "log")

@@ -29,7 +29,7 @@ from fenland.core.expressions.reducing import reducer
 from fenland.core.expressions.tree import paths_in, roots_in
 from fenland.storage.postgres import engine as postgres_engine
 from fenland.storage.postgres.engine import PostgresEngine, connect
-from fenland.storage.shared.condition_sql import ConditionWriter, Parameters, shape_of
+from fenland.storage.shared.records.condition_sql import ConditionWriter, Parameters, shape_of
 from fenland.storage.shared.statements import Engine, Prepared
 from fenland.storage.shared.tables import Tables
 from fenland.storage.sqlite import engine as sqlite

@@ -27,8 +27,8 @@ from fenland.core.definitions.model import DefinitionMistakes
 from fenland.core.definitions.reading import definitions_from
 from fenland.core.problems import Problem
 from fenland.core.values.plain import same
+from fenland.service.changes.applying import apply
 from fenland.service.proof.verifying import verify_database
-from fenland.service.records.applying import apply
 from fenland.service.work import written
 from support import NIGHTLY, bearer, workshop_of
 

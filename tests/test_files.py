@@ -273,7 +273,7 @@ def test_a_row_whose_value_was_taken_meanwhile_is_refused_alone(
 
     _, http = parts
     brought(http, "code,serial\nP1,5\n")
-    monkeypatch.setattr("fenland.service.records.settling.check_others", lambda *given: iter(()))
+    monkeypatch.setattr("fenland.service.changes.settling.check_others", lambda *given: iter(()))
     found = brought(http, "code,serial\nP2,6\nP3,5\nP4,7\n", mode="create")
     assert counts(found) == (3 - 1, 0, 0, 1)
     assert found["problems"][0]["row"] == 3

@@ -56,13 +56,13 @@ def _calls(*names: str) -> Iterator[str]:
 
 def test_records_and_history_are_written_in_one_place() -> None:
     writes = [f"records.{verb}" for verb in ("add", "change", "remove")]
-    assert set(_calls(*writes, "work.enter")) == {"service/records/applying.py"}
+    assert set(_calls(*writes, "work.enter")) == {"service/changes/applying.py"}
     # Besides the unit of work, only what is no change of a record.
     assert set(_calls("history.add")) == {
         "service/work.py",
         "service/accounts/entries.py",
-        "storage/shared/definitions.py",
-        "storage/shared/layouts.py",
+        "storage/shared/evolving/definitions.py",
+        "storage/shared/evolving/layouts.py",
         "storage/sqlite/older_history.py",
     }
 
@@ -72,7 +72,7 @@ def test_nobody_above_the_door_runs_sql() -> None:
 
 
 #: Alembic is large, and only a migration needs it.
-LATE = {"storage/shared/migrating.py"}
+LATE = {"storage/shared/evolving/migrating.py"}
 
 
 def test_imports_stand_at_the_head_of_a_file_but_in_commands() -> None:

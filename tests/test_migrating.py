@@ -660,7 +660,7 @@ def test_a_migration_that_is_killed_leaves_the_old_or_the_new(tmp_path: Path) ->
 
 # --- walks -------------------------------------------------------------------------------------------
 
-WALKS = 300 if NIGHTLY else 6
+WALKS = 300 if NIGHTLY else 4
 
 #: What a field can become, and what can be put into it.
 KINDS: dict[str, tuple[dict[str, Any], st.SearchStrategy[Any]]] = {

@@ -12,11 +12,11 @@ import pytest
 from commands import fenland
 from fenland.core.access.policy import Actor, Caller
 from fenland.core.changes.patches import MergePatch
+from fenland.service.changes.finding import Address
 from fenland.service.files.seeding import unguarded
 from fenland.service.opening import open_service
 from fenland.service.project import load_project
 from fenland.service.records.delete import DeleteRequest, delete
-from fenland.service.records.finding import Address
 from fenland.service.records.update import UpdateRequest, update
 from fenland.service.service import Service
 from support import workshop_of

@@ -25,7 +25,9 @@ from hypothesis import strategies as st
 
 from commands import fenland
 from fenland.core.history.merkle import leaf_hash
-from fenland.service.opening import open_service
+from fenland.demo.data import SMALL
+from fenland.demo.sample import lay_sample
+from fenland.service.opening import open_project_service, open_service
 from fenland.service.proof.archiving import archive, read_archive
 from fenland.service.proof.publishing import publish
 from fenland.service.proof.reports import Report, read_heads
@@ -34,29 +36,35 @@ from fenland.service.proof.verifying import verify_database
 from fenland.service.proof.verifying_files import verify_evidence, verify_export
 from fenland.storage.door import back_up, kept_definitions
 from fenland.storage.sqlite.engine import guards
-from support import NIGHTLY, Running, start
+from fenland.web.serving.app import create_app
+from support import NIGHTLY, start
 
 SCRIPT = Path(__file__).parents[1] / "docs" / "verify_history.py"
 DATABASE = "sedgemarsh.db"
 
 
 @pytest.fixture(scope="module")
-def whole(sample: Running, tmp_path_factory: pytest.TempPathFactory) -> Path:
-    """A copy of the sample's database with a head, and beside it what was kept elsewhere."""
+def whole(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A copy of a small sample's database with a head, and beside it what was kept elsewhere."""
     folder = tmp_path_factory.mktemp("whole")
-    with sample.client() as http:
+    project, _ = lay_sample(tmp_path_factory.mktemp("sample"), lambda _done, _all: None, SMALL)
+    service = open_project_service(project)
+    transport = httpx.WSGITransport(create_app(service, project.settings))
+    headers = {"Authorization": "Bearer sample-office"}
+    with httpx.Client(transport=transport, base_url="http://sample", headers=headers) as http:
         http.patch("/v1/records/stations/PS-014", json={"pumps": 3}).raise_for_status()
         http.patch("/v1/records/landholders/L0003", json={"phone": "0555 7"}).raise_for_status()
         keys = http.get("/v1/history/keys").json()
         head = http.get("/v1/history/head").json()
         (folder / "head.jsonl").write_text(json.dumps({**head, **keys}) + "\n")
-        text = http.get("/v1/history", headers={"Accept": "application/jsonl"}, timeout=120).text
+        text = http.get("/v1/history", headers={"Accept": "application/jsonl"}).text
         (folder / "export.jsonl").write_text(text)
         evidence = http.get("/v1/records/landholders/L0003/history/evidence")
         (folder / "evidence.json").write_text(evidence.text)
         # What comes after the head is in no head yet.
         http.patch("/v1/records/stations/PS-014", json={"pumps": 4}).raise_for_status()
-    back_up(sample.folder / DATABASE, folder / "whole.db")
+    service.close()
+    back_up(project.settings.database, folder / "whole.db")
     return folder
 
 
@@ -91,18 +99,18 @@ def test_the_sample_is_whole(base: sqlite3.Connection, whole: Path) -> None:
     report = audited(base, whole / "head.jsonl")
     assert report.faults == []
     assert (report.entries, report.heads) == (last_of(base), 1)
-    assert report.records > 3000
+    assert report.records > 350
 
 
 COLUMNS = (
     "time, salt, collection, record_id, key, version, action, actor, behalf, via, request_id, reason, cause, client, "
-    "batch, undoes, restores, changes, sealed"
+    "batch, undoes, restores, rule, settled, changes, sealed"
 )
 
 
 def changed(base: sqlite3.Connection) -> set[tuple[str, int | None]]:
-    base.execute("UPDATE fenland_history SET reason = 'Another one' WHERE sequence = 700")
-    return {("changed", 700)}
+    base.execute("UPDATE fenland_history SET reason = 'Another one' WHERE sequence = 400")
+    return {("changed", 400)}
 
 
 def changed_values(base: sqlite3.Connection) -> set[tuple[str, int | None]]:
@@ -116,13 +124,13 @@ def changed_values(base: sqlite3.Connection) -> set[tuple[str, int | None]]:
 
 
 def removed(base: sqlite3.Connection) -> set[tuple[str, int | None]]:
-    base.execute("DELETE FROM fenland_history WHERE sequence = 1234")
-    return {("missing", 1234)}
+    base.execute("DELETE FROM fenland_history WHERE sequence = 434")
+    return {("missing", 434)}
 
 
 def several_removed(base: sqlite3.Connection) -> set[tuple[str, int | None]]:
-    base.execute("DELETE FROM fenland_history WHERE sequence BETWEEN 800 AND 816")
-    return {("missing", 800)}
+    base.execute("DELETE FROM fenland_history WHERE sequence BETWEEN 300 AND 316")
+    return {("missing", 300)}
 
 
 def _swap(base: sqlite3.Connection, one: int, other: int, columns: str) -> None:
@@ -137,18 +145,18 @@ def _swap(base: sqlite3.Connection, one: int, other: int, columns: str) -> None:
 
 
 def swapped(base: sqlite3.Connection) -> set[tuple[str, int | None]]:
-    _swap(base, 900, 1500, COLUMNS)
-    return {("swapped", 900), ("swapped", 1500)}
+    _swap(base, 350, 600, COLUMNS)
+    return {("swapped", 350), ("swapped", 600)}
 
 
 def neighbours_swapped(base: sqlite3.Connection) -> set[tuple[str, int | None]]:
-    _swap(base, 900, 901, COLUMNS)
-    return {("swapped", 900), ("swapped", 901)}
+    _swap(base, 350, 351, COLUMNS)
+    return {("swapped", 350), ("swapped", 351)}
 
 
 def swapped_with_nodes(base: sqlite3.Connection) -> set[tuple[str, int | None]]:
-    _swap(base, 901, 1501, f"{COLUMNS}, nodes")
-    return {("swapped", 901), ("swapped", 1501)}
+    _swap(base, 351, 601, f"{COLUMNS}, nodes")
+    return {("swapped", 351), ("swapped", 601)}
 
 
 def inserted(base: sqlite3.Connection) -> set[tuple[str, int | None]]:
@@ -174,21 +182,21 @@ def pulled_up(base: sqlite3.Connection) -> set[tuple[str, int | None]]:
 
 
 def node_changed(base: sqlite3.Connection) -> set[tuple[str, int | None]]:
-    nodes = bytearray(base.execute("SELECT nodes FROM fenland_history WHERE sequence = 1024").fetchone()[0])
+    nodes = bytearray(base.execute("SELECT nodes FROM fenland_history WHERE sequence = 512").fetchone()[0])
     nodes[32 * 5] ^= 1
-    base.execute("UPDATE fenland_history SET nodes = ? WHERE sequence = 1024", [bytes(nodes)])
-    return {("node", 1024)}
+    base.execute("UPDATE fenland_history SET nodes = ? WHERE sequence = 512", [bytes(nodes)])
+    return {("node", 512)}
 
 
 def node_missing(base: sqlite3.Connection) -> set[tuple[str, int | None]]:
-    base.execute("UPDATE fenland_history SET nodes = substr(nodes, 1, 32) WHERE sequence = 512")
-    return {("node", 512)}
+    base.execute("UPDATE fenland_history SET nodes = substr(nodes, 1, 32) WHERE sequence = 256")
+    return {("node", 256)}
 
 
 def leaf_changed_with_its_entry(base: sqlite3.Connection) -> set[tuple[str, int | None]]:
     """Whoever changes an entry and its leaf has not changed what is above."""
-    base.execute("UPDATE fenland_history SET actor = 'marta.quill' WHERE sequence = 701")
-    return {("changed", 701)}
+    base.execute("UPDATE fenland_history SET actor = 'marta.quill' WHERE sequence = 401")
+    return {("changed", 401)}
 
 
 def record_changed(base: sqlite3.Connection) -> set[tuple[str, int | None]]:
@@ -319,23 +327,23 @@ def inserted_at_the_end(base: sqlite3.Connection) -> set[tuple[str, int | None]]
 def _no_number(text: str) -> Callable[[sqlite3.Connection], set[tuple[str, int | None]]]:
     def tamper(base: sqlite3.Connection) -> set[tuple[str, int | None]]:
         base.execute(
-            "UPDATE fenland_history SET changes = json_set(changes, '$.name', json(?)) WHERE sequence = 710",
+            "UPDATE fenland_history SET changes = json_set(changes, '$.name', json(?)) WHERE sequence = 410",
             [json.dumps([None, text])],
         )
-        return {("changed", 710)}
+        return {("changed", 410)}
 
     tamper.__name__ = f"no_number {text}"
     return tamper
 
 
 def changes_replaced(base: sqlite3.Connection) -> set[tuple[str, int | None]]:
-    base.execute("UPDATE fenland_history SET changes = '[7, {' WHERE sequence = 711")
-    return {("changed", 711)}
+    base.execute("UPDATE fenland_history SET changes = '[7, {' WHERE sequence = 411")
+    return {("changed", 411)}
 
 
 def key_replaced(base: sqlite3.Connection) -> set[tuple[str, int | None]]:
-    base.execute("UPDATE fenland_history SET key = x'00ff' WHERE sequence = 712")
-    return {("changed", 712)}
+    base.execute("UPDATE fenland_history SET key = x'00ff' WHERE sequence = 412")
+    return {("changed", 412)}
 
 
 TAMPERINGS: list[Callable[[sqlite3.Connection], set[tuple[str, int | None]]]] = [
@@ -400,7 +408,7 @@ def test_a_history_that_was_rewritten_throughout_is_seen_with_a_head_that_was_ke
     from fenland.core.history.merkle import completed
     from fenland.storage.door import audited as opened
 
-    base.execute("UPDATE fenland_history SET via = 'another' WHERE sequence = 2000")
+    base.execute("UPDATE fenland_history SET via = 'another' WHERE sequence = 500")
     base.execute("DELETE FROM fenland_heads")
     base.commit()
     path, rows = Path(base.execute("PRAGMA database_list").fetchone()[2]), []
@@ -459,12 +467,12 @@ def _salted(entry: dict[str, Any], part: str, value: str) -> None:
 
 EXPORTS: dict[str, tuple[Callable[[list[str]], list[str]], str]] = {
     "nothing": (lambda lines: lines, ""),
-    "a value changed": (lambda lines: _edit(lines, 700, lambda one: one["leaf"].update(actor="nobody")), "Entry 700 is not what its hash says"),
+    "a value changed": (lambda lines: _edit(lines, 400, lambda one: one["leaf"].update(actor="nobody")), "Entry 400 is not what its hash says"),
     "a value and its hash changed": (
-        lambda lines: _edit(lines, 700, lambda one: one.update(leaf=None, leaf_hash="ab" * 32)),
+        lambda lines: _edit(lines, 400, lambda one: one.update(leaf=None, leaf_hash="ab" * 32)),
         "has another root",
     ),
-    "an entry removed": (lambda lines: lines[:699] + lines[700:], "Entries 700 to 700 are not in the export"),
+    "an entry removed": (lambda lines: lines[:399] + lines[400:], "Entries 400 to 400 are not in the export"),
     "two swapped": (lambda lines: [*lines[:9], lines[10], lines[9], *lines[11:]], "are not in the export"),
     "the tail cut": (lambda lines: lines[:-9], "of more"),
     "a salt changed": (lambda lines: _edit(lines, _opened(lines), lambda one: _salted(one, "salt", "00" * 16)), "or its salt"),
@@ -628,7 +636,7 @@ def test_older_entries_move_to_an_archive_that_proves_itself(whole: Path, tmp_pa
         assert '"opened"' not in Path(one["file"]).read_text()
     report = run("verify", "--head", str(whole / "head.jsonl"))
     assert report["sound"]
-    assert report["records"] > 3000
+    assert report["records"] > 350
     raw = sqlite3.connect(path)
     with pytest.raises(sqlite3.IntegrityError, match="append-only"):
         raw.execute("DELETE FROM fenland_history")

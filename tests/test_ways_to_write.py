@@ -20,13 +20,13 @@ import pytest
 
 from fenland.core.access.policy import Actor, Caller
 from fenland.core.changes.change import Act, Change, Stamp, alteration, creation, deletion
-from fenland.service.records.applying import apply
+from fenland.service.changes.applying import apply
 from fenland.service.records.batch import ACTIONS
 from fenland.service.service import Service
 from fenland.service.work import View, written
 from fenland.web import routes
 from fenland.web.http.patch_formats import PATCH_TYPES
-from support import TOKENS, bearer, workshop_of
+from support import NIGHTLY, TOKENS, bearer, workshop_of
 from test_access import Fields, Rule, World
 
 THINGS = "/v1/records/things"
@@ -437,7 +437,7 @@ def counted() -> Iterator[dict[str, list[int]]]:
     assert all(min(pair) >= 3 for way, pair in counts.items() if way != "erase"), counts
 
 
-@pytest.mark.parametrize("seed", range(24))
+@pytest.mark.parametrize("seed", range(60 if NIGHTLY else 10))
 def test_who_may_is_the_same_by_every_way(tmp_path: Path, counted: dict[str, list[int]], seed: int) -> None:
     rules, dice = Rules(seed), random.Random(seed + 1_000)
     own = RULES if rules.own else ""

@@ -406,6 +406,26 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/v1/changes": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Changes, in the order of their commits
+     * @description What the caller may see, none missed and none twice. Records that come to be theirs arrive, and those that are not any more leave.
+     */
+    get: operations["listChanges"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/v1/history/head": {
     parameters: {
       query?: never;
@@ -909,6 +929,8 @@ export interface components {
       status: number;
       detail: string;
       request_id?: string;
+      /** @description Where the feed begins, with 410. */
+      after?: string;
       /** @description The record's version, with 412. */
       version?: number;
       /** @description The setting that was passed, with 413. */
@@ -1307,6 +1329,45 @@ export interface components {
       keys: components["schemas"]["KeySet"];
       entries: components["schemas"]["Proven"][];
     };
+    /** @description One change. `reset`: what may be seen is another now, so that lists are to be read again. */
+    Event: {
+      /** @constant */
+      specversion: "1.0";
+      /** @description In the order of the feed; what `after` takes. */
+      id: string;
+      /** @description The list that the record is of. */
+      source: string;
+      /** @enum {unknown} */
+      type:
+        | "fenland.record.created"
+        | "fenland.record.updated"
+        | "fenland.record.deleted"
+        | "fenland.record.arrived"
+        | "fenland.record.left"
+        | "fenland.reset";
+      /** Format: date-time */
+      time: string;
+      /** @description The record's key. */
+      subject?: string;
+      recordid?: string;
+      recordversion?: number;
+      /** @description That of the entry in the history. */
+      action?: string;
+      actor?: string;
+      client?: string;
+      /** @constant */
+      datacontenttype?: "application/json";
+      data?: {
+        changes?: {
+          [key: string]: components["schemas"]["Change"];
+        };
+        /** @description As the caller may see it now. */
+        record?: {
+          [key: string]: unknown;
+        };
+      };
+    };
+    Events: components["schemas"]["Event"][];
     ImportColumn: {
       column: string;
       field: string | null;
@@ -1689,6 +1750,8 @@ export interface components {
       type?: string;
       title?: string;
       detail?: string;
+      /** @description Where the feed begins, with 410. */
+      after?: string;
       /** @description The record's version. */
       version?: number;
       /** @description The setting that was passed, with 413. */
@@ -1837,6 +1900,15 @@ export interface components {
     };
     /** @description Not permitted. Ask the record's owner, or somebody whose role allows it. */
     "not-permitted": {
+      headers: {
+        [name: string]: unknown;
+      };
+      content: {
+        "application/problem+json": components["schemas"]["Problem"];
+      };
+    };
+    /** @description Moved to an archive. Read the list again, and follow from where after says. */
+    archived: {
       headers: {
         [name: string]: unknown;
       };
@@ -2102,6 +2174,14 @@ export interface components {
     count_by: "collection" | "actor";
     /** @description Only of this collection. */
     of_collection: string;
+    /** @description The id of the last event that one has; left out, the feed begins now. */
+    feed_after: string;
+    /** @description Only this collection. */
+    followed: string;
+    /** @description What stands beside each event: nothing, the fields that changed, or the record as it is now. */
+    event_data: "none" | "changes" | "record";
+    /** @description Where there is nothing yet, wait for so many seconds, at most. */
+    feed_wait: number;
     /** @description Answered once there are more entries than this. */
     above: number;
     /** @description Wait for that for so many seconds, at most. */
@@ -3588,6 +3668,48 @@ export interface operations {
       500: components["responses"]["internal"];
       503: components["responses"]["unavailable"];
       507: components["responses"]["storage-full"];
+    };
+  };
+  listChanges: {
+    parameters: {
+      query?: {
+        /** @description The id of the last event that one has; left out, the feed begins now. */
+        after?: components["parameters"]["feed_after"];
+        /** @description Only this collection. */
+        collection?: components["parameters"]["followed"];
+        /** @description A condition over the fields, such as `status == "open" && pumps > 2`. */
+        where?: components["parameters"]["where"];
+        /** @description How many to answer with at most. */
+        limit?: components["parameters"]["limit"];
+        /** @description What stands beside each event: nothing, the fields that changed, or the record as it is now. */
+        data?: components["parameters"]["event_data"];
+        /** @description Where there is nothing yet, wait for so many seconds, at most. */
+        wait?: components["parameters"]["feed_wait"];
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Events; Link with rel=next says where to go on. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/cloudevents-batch+json": components["schemas"]["Events"];
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      403: components["responses"]["not-permitted"];
+      404: components["responses"]["not-found"];
+      410: components["responses"]["archived"];
+      413: components["responses"]["too-large"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
     };
   };
   readHead: {

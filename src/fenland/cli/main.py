@@ -20,6 +20,7 @@ COMMANDS = {
     "projects": "new check",
     "consequences": "consequences recompute",
     "notices": "notices",
+    "feed": "follow",
     "running": "start demo issuer",
     "migrating": "migrate",
     "describing": "describe seed",

@@ -10,11 +10,13 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from dataclasses import replace as replace_in
 from typing import Any, Generic, TypeVar
+from urllib.parse import parse_qs
 
-from fenland.client.body import write_json
+from fenland.client.body import read_json, write_json
 from fenland.client.drafts import Draft
 from fenland.client.flows import (
     Flow,
+    Pause,
     Request,
     ask,
     ask_batch,
@@ -230,6 +232,34 @@ def notices(after: int | None, limit: int | None) -> Walk[Mapping[str, Any]]:
     """Notices that rules left for other systems."""
     onward = "below" if after is None else "after"
     return Walk(path("notices"), {"after": after}, onward, lambda one: one, limit)
+
+
+@dataclass(frozen=True, slots=True)
+class Followed:
+    """What of the feed is wanted; see `AsyncClient.changes`."""
+
+    collection: str | None = None
+    where: str | None = None
+    data: str = "none"
+    wait: int = 0
+
+    def query(self) -> dict[str, Any]:
+        """As the query of a request has it."""
+        found = {"collection": self.collection, "where": self.where, "data": self.data, "wait": self.wait}
+        return {name: value for name, value in found.items() if value}
+
+
+def changes(after: str | None, followed: Followed) -> Flow[tuple[list[Mapping[str, Any]], str]]:
+    """The next events of the feed, and where to go on from."""
+    query = followed.query() | ({} if after is None else {"after": after})
+    response = yield from ask(Request("GET", path("changes"), query))
+    onward = parse_qs(response.headers["link"].partition("?")[2].partition(">")[0])
+    return read_json(response.content), onward["after"][0]
+
+
+def pause(seconds: float) -> Flow[None]:
+    """Waits."""
+    yield Pause(seconds)
 
 
 def choices(collection: str, field_name: str, q: str | None, limit: int | None) -> Walk[Mapping[str, Any]]:

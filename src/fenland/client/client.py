@@ -530,6 +530,40 @@ class Client:
         """
         return self._walk(calls.notices(after, limit))
 
+    def feed_end(self) -> str:
+        """Where the feed stands now. Ask for it, read a list, then follow `changes` from there."""
+        return (self._run(calls.changes(None, calls.Followed())))[1]
+
+    def changes(
+        self,
+        after: str | None = None,
+        *,
+        collection: str | None = None,
+        where: str | None = None,
+        data: str = "none",
+        wait: int = 20,
+    ) -> Iterator[Mapping[str, Any]]:
+        """Changes as CloudEvents, in the order of their commits, for as long as one likes.
+
+        They begin behind the event of the id `after`, or now; keep the `id` of the last to go on later.
+        `where` is a condition over records of a `collection`; `data` is `none`, `changes` or `record`. Where
+        the service cannot be reached it is asked again. With `wait=0` they end once there are no more.
+        """
+        followed, failed = calls.Followed(collection, where, data, wait), 0
+        while True:
+            try:
+                events, after = self._run(calls.changes(after, followed))
+            except UnreachableError:
+                if not wait:
+                    raise
+                failed += 1
+                self._run(calls.pause(min(30, 2**failed)))
+                continue
+            failed = 0
+            yield from events
+            if not wait and not events:
+                return
+
     def choices(
         self, collection: str, field: str, *, q: str | None = None, limit: int | None = None
     ) -> Iterator[Mapping[str, Any]]:

@@ -94,6 +94,12 @@ class NotPermitted(Refusal):
     remedy = "Ask the record's owner, or somebody whose role allows it."
 
 
+class Archived(Refusal):
+    code, status, title = "archived", 410, "Moved to an archive"
+    remedy = "Read the list again, and follow from where after says."
+    parameters: ClassVar = {"after": {"type": "string", "description": "Where the feed begins, with 410."}}
+
+
 class VersionMismatch(Refusal):
     code, status, title = "version-mismatch", 412, "The record has changed"
     remedy = "Read the record again and decide anew."

@@ -18,8 +18,8 @@ from fenland.core.changes.patches import MergePatch
 from fenland.core.definitions.model import Definitions
 from fenland.service.accounts.accounts import NewAccount, add_account
 from fenland.service.accounts.tokens import NewToken, issue_token
+from fenland.service.changes.finding import Address
 from fenland.service.records.create import CreateRequest, create
-from fenland.service.records.finding import Address
 from fenland.service.records.update import UpdateRequest, update
 from fenland.service.service import Service
 from fenland.storage.door import Database, Page
@@ -113,6 +113,28 @@ AREAS = ("north", "middle", "south")
 Step = Callable[[], Any]
 
 
+@dataclass(frozen=True)
+class Size:
+    """How many records of each kind there are, and how many changes of them come later."""
+
+    stations: int = 140
+    landholders: int = 620
+    inspections: int = 1800
+    tickets: int = 900
+    #: Of tickets, stations, inspections and landholders.
+    changes: tuple[int, int, int, int] = (900, 300, 200, 80)
+
+    def station(self, dice: random.Random) -> str:
+        """The code of one of the stations."""
+        return f"PS-{dice.randrange(1, self.stations + 1):03d}"
+
+
+#: As the sample is shown.
+WHOLE = Size()
+#: As little as shows all of it, for tests that go through the whole history again and again.
+SMALL = Size(20, 50, 100, 80, (80, 30, 20, 10))
+
+
 class _Clock:
     """A clock that the generator sets: records look as if written over the months."""
 
@@ -177,8 +199,8 @@ def _watercourses(dice: random.Random) -> Iterator[dict[str, Any]]:
         }
 
 
-def _stations(dice: random.Random) -> Iterator[dict[str, Any]]:
-    for place in range(1, 141):
+def _stations(dice: random.Random, size: Size) -> Iterator[dict[str, Any]]:
+    for place in range(1, size.stations + 1):
         kind = dice.choices(("pumping station", "sluice", "outfall"), (5, 4, 1))[0]
         where = _PLACES[(place * 7) % len(_PLACES)]
         pumps = dice.randrange(1, 5) if kind == "pumping station" else 0
@@ -186,7 +208,7 @@ def _stations(dice: random.Random) -> Iterator[dict[str, Any]]:
             "code": f"PS-{place:03d}",
             "name": f"{where} {('North', 'South', 'Bridge', 'Bank', 'Lane', 'Head')[place % 6]}",
             "kind": kind,
-            "area": AREAS[place * len(AREAS) // 141],
+            "area": AREAS[place * len(AREAS) // (size.stations + 1)],
             "status": dice.choices(("running", "standby", "maintenance", "retired"), (6, 4, 1, 1))[0],
             "watercourse": f"W{dice.randrange(1, len(_WATERS) + 1):02d}",
             "keeper": dice.choice(CREW),
@@ -207,11 +229,11 @@ def _stations(dice: random.Random) -> Iterator[dict[str, Any]]:
         yield station
 
 
-def _inspection(dice: random.Random, number: int, inspector: str) -> dict[str, Any]:
+def _inspection(dice: random.Random, size: Size, number: int, inspector: str) -> dict[str, Any]:
     day = _day(dice, 0, 285)
     return {
         "number": number,
-        "station": f"PS-{dice.randrange(1, 141):03d}",
+        "station": size.station(dice),
         "inspected_on": day,
         "inspector": inspector,
         "condition": dice.choices(("good", "fair", "poor", "failed"), (10, 6, 3, 1))[0],
@@ -223,9 +245,9 @@ def _inspection(dice: random.Random, number: int, inspector: str) -> dict[str, A
     }
 
 
-def _ticket(dice: random.Random, place: int) -> dict[str, Any]:
+def _ticket(dice: random.Random, size: Size, place: int) -> dict[str, Any]:
     title, description = dice.choice(_WORK)
-    number = dice.randrange(1, 141)
+    number = dice.randrange(1, size.stations + 1)
     ticket: dict[str, Any] = {
         "number": f"T-{place:04d}",
         "title": title,
@@ -234,12 +256,12 @@ def _ticket(dice: random.Random, place: int) -> dict[str, Any]:
         "state": "open",
         "priority": dice.choices((1, 2, 3, 4, 5), (1, 3, 6, 3, 1))[0],
         # Each crew looks after an area.
-        "assignee": CREW[number * len(CREW) // 141],
+        "assignee": CREW[number * len(CREW) // (size.stations + 1)],
         "due_on": _day(dice, 200, 340),
         "hours": 0,
     }
     if dice.random() < 0.5:
-        ticket["inspection"] = dice.randrange(1, 1801)
+        ticket["inspection"] = dice.randrange(1, size.inspections + 1)
     return ticket
 
 
@@ -250,8 +272,8 @@ def _parcel(dice: random.Random) -> str:
     return f"{dice.choice('SW')}{dice.choice('ABCD')}{dice.randrange(1000, 9999)}"
 
 
-def _landholders(dice: random.Random) -> Iterator[dict[str, Any]]:
-    for place in range(1, 621):
+def _landholders(dice: random.Random, size: Size) -> Iterator[dict[str, Any]]:
+    for place in range(1, size.landholders + 1):
         first, last = dice.choice(_FIRST), dice.choice(_LAST)
         farm = dice.random() < 0.3
         village = dice.choice(_PLACES)
@@ -271,10 +293,11 @@ def _landholders(dice: random.Random) -> Iterator[dict[str, Any]]:
         }  # fmt: skip
 
 
-def _changes(dice: random.Random) -> Iterator[tuple[str, str, Any, dict[str, Any], str | None]]:
+def _changes(dice: random.Random, size: Size) -> Iterator[tuple[str, str, Any, dict[str, Any], str | None]]:
     """Who changed what, later on: work on tickets, corrected readings, new addresses."""
-    for _ in range(900):
-        number = dice.randrange(1, 901)
+    tickets, stations, inspections, landholders = size.changes
+    for _ in range(tickets):
+        number = dice.randrange(1, size.tickets + 1)
         state = dice.choice(("in hand", "in hand", "waiting for parts", "done"))
         fields: dict[str, Any] = {"state": state, "hours": dice.randrange(1, 40) / 4}
         if state == "waiting for parts":
@@ -282,48 +305,50 @@ def _changes(dice: random.Random) -> Iterator[tuple[str, str, Any, dict[str, Any
         if state == "done":
             fields["cost"] = dice.randrange(0, 48000) / 100
         yield OFFICE, "tickets", f"T-{number:04d}", fields, None
-    for _ in range(300):
-        code = f"PS-{dice.randrange(1, 141):03d}"
+    for _ in range(stations):
+        code = size.station(dice)
         status = dice.choice(("running", "standby", "maintenance"))
         reason = dice.choice((None, "After the storm", "Seasonal change-over", "Crew report"))
         yield OFFICE, "stations", code, {"status": status, "automatic": dice.random() < 0.5}, reason
-    for _ in range(200):
-        number = dice.randrange(1, 1801)
+    for _ in range(inspections):
+        number = dice.randrange(1, size.inspections + 1)
         yield OFFICE, "inspections", number, {"water_level": dice.randrange(-80, 340) / 100}, "Gauge misread"
-    for _ in range(80):
-        key = f"L{dice.randrange(1, 621):04d}"
+    for _ in range(landholders):
+        key = f"L{dice.randrange(1, size.landholders + 1):04d}"
         yield OFFICE, "landholders", key, {"phone": f"0555 {dice.randrange(100000, 999999)}"}, "Called in"
 
 
-def _steps(writer: _Writer, dice: random.Random) -> Iterator[Step]:
+def _steps(writer: _Writer, dice: random.Random, size: Size) -> Iterator[Step]:
     add = functools.partial(functools.partial, writer.create)
 
     for collection, fields in _beginnings():
         yield add(OFFICE, collection, fields)
     for fields in _watercourses(dice):
         yield add(OFFICE, "watercourses", fields)
-    for fields in _stations(dice):
+    for fields in _stations(dice, size):
         yield add(OFFICE, "stations", fields)
-    for fields in _landholders(dice):
+    for fields in _landholders(dice, size):
         yield add(OFFICE, "landholders", fields)
-    for number in range(1, 1801):
+    for number in range(1, size.inspections + 1):
         who = dice.choice(CREW)
-        yield add(who, "inspections", _inspection(dice, number, who))
-    for place in range(1, 901):
-        ticket = _ticket(dice, place)
+        yield add(who, "inspections", _inspection(dice, size, number, who))
+    for place in range(1, size.tickets + 1):
+        ticket = _ticket(dice, size, place)
         yield add(ticket["assignee"], "tickets", ticket)
-    for change in _changes(dice):
+    for change in _changes(dice, size):
         yield functools.partial(writer.update, *change)
 
 
-def fill(definitions: Definitions, database: Database, progress: Callable[[int, int], None]) -> int:
+def fill(
+    definitions: Definitions, database: Database, progress: Callable[[int, int], None], size: Size = WHOLE
+) -> int:
     """Fills an empty sample database and returns how many records it holds.
 
     `progress` is called with the steps done and the steps in all.
     """
     writer, dice = _Writer(definitions, database), random.Random(SEED)
     _accounts(writer.service)
-    steps = list(_steps(writer, dice))
+    steps = list(_steps(writer, dice, size))
     pause = timedelta(days=280) / len(steps)
     for done, step in enumerate(steps, 1):
         writer.clock.moment += pause

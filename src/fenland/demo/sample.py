@@ -7,7 +7,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from fenland.core.values.identity import timestamp
-from fenland.demo.data import START, fill
+from fenland.demo.data import START, WHOLE, Size, fill
 from fenland.service.project import Project, load_project
 from fenland.storage.door import Made, open_database, remove_database
 
@@ -17,7 +17,9 @@ _FILES = Path(__file__).with_name("project")
 _MARK = "filling"
 
 
-def lay_sample(folder: Path, progress: Callable[[int, int], None]) -> tuple[Project, int | None]:
+def lay_sample(
+    folder: Path, progress: Callable[[int, int], None], size: Size = WHOLE
+) -> tuple[Project, int | None]:
     """The sample project in `folder`, laid and filled if it is not there yet.
 
     Returns the project and the number of records written, None when they were there before.
@@ -37,7 +39,7 @@ def lay_sample(folder: Path, progress: Callable[[int, int], None]) -> tuple[Proj
     remove_database(path)
     database = open_database(path, project.definitions, made=Made(timestamp(START), via="demo"))
     try:
-        count = fill(project.definitions, database, progress)
+        count = fill(project.definitions, database, progress, size)
     finally:
         database.close()
     mark.unlink()

@@ -11,10 +11,10 @@ from fenland.core.definitions.validation import kind_of
 from fenland.core.limits import Limits, beyond
 from fenland.core.names import did_you_mean
 from fenland.core.problems import Malformed, UnsupportedMedia
+from fenland.service.changes.finding import UNCONDITIONAL, Address, Base, Preconditions, checked_reason
 from fenland.service.records.batch import Item, Resolve, Result, batch, read_action
 from fenland.service.records.create import CreateRequest
 from fenland.service.records.delete import DeleteRequest
-from fenland.service.records.finding import UNCONDITIONAL, Address, Base, Preconditions, checked_reason
 from fenland.service.records.putting import PutRequest
 from fenland.service.records.update import UpdateRequest
 from fenland.service.service import Service

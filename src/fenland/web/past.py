@@ -5,12 +5,12 @@ from __future__ import annotations
 from urllib.parse import quote
 
 from fenland.core.problems import Malformed
+from fenland.service.changes.finding import checked_reason
 from fenland.service.history.erasing import EraseRequest, erase
 from fenland.service.history.restoring import RestoreRequest, restore
 from fenland.service.history.restoring import preview as preview_restoring
 from fenland.service.history.timeline import Asked, timeline
 from fenland.service.history.tracing import difference
-from fenland.service.records.finding import checked_reason
 from fenland.service.upkeep.copies import names_of
 from fenland.web.describing.contents import one_body
 from fenland.web.http import parameters as p

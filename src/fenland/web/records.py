@@ -6,6 +6,7 @@ from urllib.parse import quote
 
 from fenland.core.changes.patches import Patch, Replacement
 from fenland.core.problems import Malformed
+from fenland.service.changes.saved import Saved
 from fenland.service.forms.explain import explain
 from fenland.service.forms.form import edit_form
 from fenland.service.history.listing import list_past
@@ -16,7 +17,6 @@ from fenland.service.records.including import Wanted
 from fenland.service.records.listing import ListRequest, list_records
 from fenland.service.records.putting import PutRequest, put
 from fenland.service.records.read import read
-from fenland.service.records.saved import Saved
 from fenland.service.records.update import UpdateRequest, preview, update
 from fenland.web.describing.contents import new_body, patch_body, record_body
 from fenland.web.edit_forms import form_json

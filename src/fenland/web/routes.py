@@ -5,6 +5,7 @@ from __future__ import annotations
 from fenland.web import (
     accounts,
     batch,
+    feed,
     files,
     history,
     many,
@@ -25,6 +26,7 @@ ROUTES: tuple[Route, ...] = (
     *past.ROUTES,
     *batch.ROUTES,
     *history.ROUTES,
+    *feed.ROUTES,
     *proofs.ROUTES,
     *schemas.ROUTES,
     *sessions.ROUTES,

@@ -1,7 +1,7 @@
 """Changes as values: what a use case has decided, before anything is written.
 
 Creating, updating and deleting decide a list of changes and nothing else. One function applies such a
-list (`service/records/applying.py`); a preview is the same list, not applied.
+list (`service/changes/applying.py`); a preview is the same list, not applied.
 """
 
 from __future__ import annotations

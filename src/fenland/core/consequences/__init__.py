@@ -2,5 +2,5 @@
 
 Here is how, on plain values; where records are found is handed in (`Lookups` of `spreading.py`). Which
 fields are derived, and what effects there are, definitions say (`core/definitions/derived.py`, `effects.py`);
-when it is done, `service/records/settling.py` and `following.py`.
+when it is done, `service/changes/settling.py` and `following.py`.
 """

@@ -2,7 +2,7 @@
 
 In the same record an effect happens once for a change, in the order of the file; where what one sets makes
 the condition of another hold that has not happened yet, that one happens too. Derived fields follow each of
-them. So it always ends. What reaches other records is carried out by `service/records/following.py`.
+them. So it always ends. What reaches other records is carried out by `service/changes/following.py`.
 """
 
 from __future__ import annotations

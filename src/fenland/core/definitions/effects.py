@@ -2,7 +2,7 @@
 
 An effect says when it happens (`on`), under which condition (`if`), and what it does: set fields of the
 record, or change, create or delete others. That is done by `core/consequences/effects.py` and, for others,
-`service/records/following.py`.
+`service/changes/following.py`.
 """
 
 from __future__ import annotations

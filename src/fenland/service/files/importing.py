@@ -19,6 +19,7 @@ from fenland.core.definitions.model import Right
 from fenland.core.expressions.budget import renew
 from fenland.core.limits import beyond
 from fenland.core.problems import Malformed, NotPermitted, Problem, Refusal
+from fenland.service.changes.drafting import Draft
 from fenland.service.files.rows import (
     MOST_SHOWN,
     MOST_TOLD,
@@ -30,7 +31,6 @@ from fenland.service.files.rows import (
     Repeated,
     identifying,
 )
-from fenland.service.records.drafting import Draft
 from fenland.service.records.once import Keeping, once
 from fenland.service.service import Resource, Service
 from fenland.service.work import Work, written

@@ -19,10 +19,10 @@ from fenland.core.definitions.model import Blank
 from fenland.core.definitions.validation import REFUSED
 from fenland.core.names import did_you_mean
 from fenland.core.problems import Invalid, Malformed, NotPermitted, Problem, Refusal, Unavailable, pointer_to
-from fenland.service.records.applying import apply
+from fenland.service.changes.applying import apply
+from fenland.service.changes.finding import Address
+from fenland.service.changes.following import derives_alone, follow_all
 from fenland.service.records.create import CreateRequest, NewRecord, creating_access, decide_new
-from fenland.service.records.finding import Address
-from fenland.service.records.following import derives_alone, follow_all
 from fenland.service.records.once import Once
 from fenland.service.records.update import UpdateRequest, decide
 from fenland.service.service import Resource

@@ -16,7 +16,7 @@ from fenland.core.expressions.evaluation import FOLLOW
 from fenland.core.expressions.reducing import reducer
 from fenland.service.accounts.accounts import find_account
 from fenland.service.accounts.callers import actor_of
-from fenland.service.records.finding import Address, find_any
+from fenland.service.changes.finding import Address, find_any
 from fenland.service.service import Service
 from fenland.service.work import View, snapshot
 from fenland.storage.door import Order, Page

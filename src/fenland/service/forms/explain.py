@@ -14,7 +14,7 @@ from fenland.core.consequences.telling import Consequence, consequences_of
 from fenland.core.definitions.model import EVERYONE, OWNER, RIGHTS, Rule
 from fenland.service.accounts.accounts import permit_managing, there
 from fenland.service.accounts.callers import actor_of
-from fenland.service.records.finding import Address, find
+from fenland.service.changes.finding import Address, find
 from fenland.service.service import Resource, Service
 from fenland.service.work import View, snapshot
 

@@ -13,13 +13,13 @@ from fenland.core.access.schemas import collection_schema
 from fenland.core.consequences.effects import Around
 from fenland.core.definitions.model import Collection, Field
 from fenland.core.values.plain import MISSING
+from fenland.service.changes.beginning import start_of
+from fenland.service.changes.finding import Address, find
+from fenland.service.changes.saved import Saved
 from fenland.service.history.erasing import erasable
 from fenland.service.history.past import NOW, When, as_it_was, subject
-from fenland.service.records.beginning import start_of
 from fenland.service.records.create import creating_access
-from fenland.service.records.finding import Address, find
 from fenland.service.records.labels import label_of
-from fenland.service.records.saved import Saved
 from fenland.service.service import Service
 from fenland.service.work import View, snapshot
 from fenland.storage.door import Order, Page

@@ -17,20 +17,20 @@ from fenland.core.changes.rules import Before
 from fenland.core.evolving.lineage import Span, always
 from fenland.core.names import did_you_mean
 from fenland.core.problems import Conflict, Invalid, Problem, pointer_to
-from fenland.service.history.past import Subject, newest_first, subject
-from fenland.service.records.applying import apply
-from fenland.service.records.finding import UNCONDITIONAL, Address, Preconditions, meet, permit
-from fenland.service.records.following import follow
-from fenland.service.records.once import SAVED, Once, once
-from fenland.service.records.proposal import Proposal
-from fenland.service.records.saved import Saved
-from fenland.service.records.settling import (
+from fenland.service.changes.applying import apply
+from fenland.service.changes.finding import UNCONDITIONAL, Address, Preconditions, meet, permit
+from fenland.service.changes.following import follow
+from fenland.service.changes.proposal import Proposal
+from fenland.service.changes.saved import Saved
+from fenland.service.changes.settling import (
     protected_problems,
     refused_fields,
     saved_as,
     settle,
     shown_as_saved,
 )
+from fenland.service.history.past import Subject, newest_first, subject
+from fenland.service.records.once import SAVED, Once, once
 from fenland.service.service import Resource, Service
 from fenland.service.work import Work, written
 

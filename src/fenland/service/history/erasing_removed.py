@@ -14,10 +14,10 @@ from fenland.core.changes.change import Change
 from fenland.core.history.entries import BEYOND_ALL, DEFINITIONS_ID, Entry
 from fenland.core.problems import Conflict, NotFound
 from fenland.service.accounts.entries import OPERATOR
+from fenland.service.changes.applying import apply
+from fenland.service.changes.finding import checked_reason
 from fenland.service.history.erasing import rewrite_outcomes
 from fenland.service.history.past import names_of
-from fenland.service.records.applying import apply
-from fenland.service.records.finding import checked_reason
 from fenland.service.service import Service
 from fenland.service.work import View, Work, snapshot, written
 

@@ -16,7 +16,7 @@ from fenland.core.history.entries import BEYOND_ALL, Entry
 from fenland.core.problems import Malformed, NotFound
 from fenland.core.reserved import RESERVED
 from fenland.core.values.identity import time_of
-from fenland.service.records.finding import Address, find, lookup_field, lookup_value, not_there
+from fenland.service.changes.finding import Address, find, lookup_field, lookup_value, not_there
 from fenland.service.service import Resource
 from fenland.service.work import View
 

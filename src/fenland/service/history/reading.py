@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from fenland.core.access.policy import Caller
 from fenland.core.problems import Malformed
+from fenland.service.changes.finding import Address
 from fenland.service.history.past import When, as_it_was, subject
-from fenland.service.records.finding import Address
 from fenland.service.records.including import Wanted, narrowed
 from fenland.service.records.read import Found
 from fenland.service.service import Service

@@ -16,15 +16,15 @@ from fenland.core.changes.rules import Before
 from fenland.core.definitions.model import Trigger
 from fenland.core.problems import Conflict, Invalid, Malformed, Problem
 from fenland.core.values.plain import same
+from fenland.service.changes.applying import apply
+from fenland.service.changes.finding import UNCONDITIONAL, Address, Base, Preconditions, permit
+from fenland.service.changes.followed import NOTHING, consequences
+from fenland.service.changes.following import follow
+from fenland.service.changes.proposal import Proposal
+from fenland.service.changes.saved import Saved
+from fenland.service.changes.settling import saved_as, settle, unseen
 from fenland.service.history.past import NOW, Subject, When, as_it_was, subject
-from fenland.service.records.applying import apply
-from fenland.service.records.finding import UNCONDITIONAL, Address, Base, Preconditions, permit
-from fenland.service.records.followed import NOTHING, consequences
-from fenland.service.records.following import follow
 from fenland.service.records.once import SAVED, Once, once
-from fenland.service.records.proposal import Proposal
-from fenland.service.records.saved import Saved
-from fenland.service.records.settling import saved_as, settle, unseen
 from fenland.service.records.update import Preview, UpdateRequest, preview_of, update_within
 from fenland.service.service import Service
 from fenland.service.work import View, Work, snapshot, written

@@ -11,9 +11,9 @@ from fenland.core.evolving.lineage import Lineage
 from fenland.core.history.entries import BEYOND_ALL, Entry
 from fenland.core.history.telling import Known, Telling, entry_json
 from fenland.core.problems import Malformed
+from fenland.service.changes.finding import Address
 from fenland.service.history.causing import seen_by, tell_causes
 from fenland.service.history.past import Subject, newest_first, subject
-from fenland.service.records.finding import Address
 from fenland.service.records.labels import labels_of
 from fenland.service.service import Service
 from fenland.service.work import View, snapshot

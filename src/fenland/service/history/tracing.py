@@ -13,9 +13,9 @@ from fenland.core.history.terms import BLOCK
 from fenland.core.problems import Malformed
 from fenland.core.values.differences import change_json, differing
 from fenland.core.values.identity import timestamp
+from fenland.service.changes.finding import Address
 from fenland.service.history.past import When, as_it_was, subject
 from fenland.service.history.searching import HistoryRequest, Question, Reader
-from fenland.service.records.finding import Address
 from fenland.service.service import Service
 from fenland.service.work import View, snapshot
 

@@ -19,14 +19,14 @@ from fenland.core.changes.patches import Exactly
 from fenland.core.expressions.budget import renew
 from fenland.core.history.entries import Entry
 from fenland.core.problems import Conflict, Refusal, Unavailable, pointer_to
+from fenland.service.changes.applying import apply
+from fenland.service.changes.drafting import Draft
+from fenland.service.changes.finding import Address, Base, Preconditions
 from fenland.service.history.past import Subject, deletion_of, last_copy, subject, today
 from fenland.service.history.restoring import RestoreRequest, bring_back
 from fenland.service.history.saves import Save, UndoRequest, saves_of
 from fenland.service.history.searching import Reader
-from fenland.service.records.applying import apply
 from fenland.service.records.delete import DeleteRequest, decide_deletion
-from fenland.service.records.drafting import Draft
-from fenland.service.records.finding import Address, Base, Preconditions
 from fenland.service.records.once import Keeping, once
 from fenland.service.records.update import UpdateRequest, carry_out, decide
 from fenland.service.service import Resource, Service

@@ -15,11 +15,11 @@ from fenland.core.access.policy import Caller
 from fenland.core.history.entries import Entry, Seal
 from fenland.core.history.leaves import leaf_of, leaf_value
 from fenland.core.problems import Malformed, NotFound, NotPermitted
+from fenland.service.changes.finding import Address
 from fenland.service.history.past import Subject, newest_first, subject
 from fenland.service.history.searching import Reader
 from fenland.service.history.timeline import telling_of
 from fenland.service.proof.signing_keys import SigningKey
-from fenland.service.records.finding import Address
 from fenland.service.service import Service
 from fenland.service.work import View, snapshot
 from fenland.storage.door import Head, Reading, Writing

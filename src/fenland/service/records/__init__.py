@@ -1,4 +1,4 @@
-"""Records as they are: finding, reading, listing and changing them, one by one and many at once.
+"""Records as they are: reading, listing and changing them, one by one and many at once.
 
-How they were is for `history/`, files of them for `files/`.
+What becomes of each change is for `changes/`, how records were for `history/`, files of them for `files/`.
 """

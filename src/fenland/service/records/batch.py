@@ -17,11 +17,11 @@ from fenland.core.definitions.model import Collection
 from fenland.core.limits import beyond, weight
 from fenland.core.problems import Malformed, NotFound, Refusal, Unavailable, refusal_data, refusal_from
 from fenland.core.values.plain import as_written
+from fenland.service.changes.saved import Saved
 from fenland.service.records.create import CreateRequest, create_within, read_new
 from fenland.service.records.delete import DeleteRequest, delete_within
 from fenland.service.records.once import SAVED, Keeping, Once, once
 from fenland.service.records.putting import PutRequest, put_within
-from fenland.service.records.saved import Saved
 from fenland.service.records.update import UpdateRequest, update_within
 from fenland.service.service import Service
 from fenland.service.work import Work, written

@@ -12,14 +12,14 @@ from fenland.core.changes.change import Change, creation
 from fenland.core.changes.rules import Before, lenient
 from fenland.core.definitions.model import Blank
 from fenland.core.problems import Invalid, Problem
-from fenland.service.records.applying import apply
-from fenland.service.records.beginning import Begun, start_of
-from fenland.service.records.finding import permit
-from fenland.service.records.following import follow
+from fenland.service.changes.applying import apply
+from fenland.service.changes.beginning import Begun, start_of
+from fenland.service.changes.finding import permit
+from fenland.service.changes.following import follow
+from fenland.service.changes.proposal import Proposal
+from fenland.service.changes.saved import Saved
+from fenland.service.changes.settling import derived, protected_problems, refused_fields, saved_as, settle
 from fenland.service.records.once import SAVED, Once, once
-from fenland.service.records.proposal import Proposal
-from fenland.service.records.saved import Saved
-from fenland.service.records.settling import derived, protected_problems, refused_fields, saved_as, settle
 from fenland.service.service import Resource, Service
 from fenland.service.work import View, Work, written
 

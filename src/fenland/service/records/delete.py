@@ -12,8 +12,8 @@ from fenland.core.changes.conflicts import refuse_conflicts
 from fenland.core.changes.rules import Before
 from fenland.core.definitions.model import Trigger
 from fenland.core.problems import Invalid, Problem
-from fenland.service.records.applying import apply
-from fenland.service.records.finding import (
+from fenland.service.changes.applying import apply
+from fenland.service.changes.finding import (
     UNCONDITIONAL,
     Address,
     Base,
@@ -23,9 +23,9 @@ from fenland.service.records.finding import (
     meet,
     permit,
 )
-from fenland.service.records.following import follow
+from fenland.service.changes.following import follow
+from fenland.service.changes.saved import Saved
 from fenland.service.records.once import SAVED, Once, once
-from fenland.service.records.saved import Saved
 from fenland.service.records.seen import as_seen
 from fenland.service.service import Resource, Service
 from fenland.service.work import View, Work, written

@@ -74,10 +74,10 @@ def filter_condition(view: View, caller: Caller, resource: Resource, wanted: Fil
     nodes = equalities(resource, wanted.equal)
     if wanted.where:
         checked = checked_filter(view.service, collection, wanted.where)
-        _refuse_unreadable(known, collection, checked.tree)
+        refuse_unreadable(known, collection, checked.tree)
         nodes.append(reducer(checked.tree, frozenset(AROUND))(sight.names))
     for node in nodes:
-        _refuse_unreadable(known, collection, node)
+        refuse_unreadable(known, collection, node)
 
     def guard(path: Path) -> Condition:
         return known.guard(collection, path)
@@ -85,7 +85,8 @@ def filter_condition(view: View, caller: Caller, resource: Resource, wanted: Fil
     return both(readable, *(condition_of(node, guard) for node in nodes))
 
 
-def _refuse_unreadable(known: Known, collection: str, node: Node) -> None:
+def refuse_unreadable(known: Known, collection: str, node: Node) -> None:
+    """Raises `NotPermitted` for an expression that asks for what its caller can read of no record."""
     for path in paths_in(node):
         if known.guard(collection, path) == NEVER:
             name = ".".join(step.name for step in path.steps)

@@ -19,9 +19,9 @@ from fenland.core.changes.patches import Patch
 from fenland.core.definitions.model import Blank, Right
 from fenland.core.limits import beyond
 from fenland.core.problems import Conflict, Malformed, NotPermitted, Refusal, Unavailable
+from fenland.service.changes.finding import Address
 from fenland.service.records.delete import DeleteRequest, decide_deletion, delete_within
 from fenland.service.records.filtering import Filter, filter_condition
-from fenland.service.records.finding import Address
 from fenland.service.records.once import Keeping, Once, is_kept, once
 from fenland.service.records.update import UpdateRequest, carry_out, decide
 from fenland.service.service import Service

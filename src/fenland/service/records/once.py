@@ -16,8 +16,8 @@ from fenland.core.access.policy import Caller
 from fenland.core.evolving.lineage import current_name
 from fenland.core.problems import KeyReused
 from fenland.core.reserved import RESERVED
-from fenland.service.records.finding import Address, not_there
-from fenland.service.records.saved import Saved
+from fenland.service.changes.finding import Address, not_there
+from fenland.service.changes.saved import Saved
 from fenland.service.work import View, Work
 from fenland.storage.door import Kept
 

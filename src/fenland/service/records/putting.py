@@ -11,8 +11,7 @@ from fenland.core.changes.patches import Replacement
 from fenland.core.definitions.model import Blank
 from fenland.core.problems import Invalid, NotFound, Problem, VersionMismatch, pointer_to
 from fenland.core.values.plain import same
-from fenland.service.records.create import CreateRequest, create_within, read_new
-from fenland.service.records.finding import (
+from fenland.service.changes.finding import (
     UNCONDITIONAL,
     Address,
     Base,
@@ -22,8 +21,9 @@ from fenland.service.records.finding import (
     lookup_value,
     not_there,
 )
+from fenland.service.changes.saved import Saved
+from fenland.service.records.create import CreateRequest, create_within, read_new
 from fenland.service.records.once import SAVED, Keeping, Once, once
-from fenland.service.records.saved import Saved
 from fenland.service.records.update import UpdateRequest, update_within
 from fenland.service.service import Service
 from fenland.service.work import Work, written

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from fenland.core.access.field_access import Record
 from fenland.core.access.policy import Caller
-from fenland.service.records.finding import Address, find
+from fenland.service.changes.finding import Address, find
 from fenland.service.records.including import Included, Wanted, included, narrowed
 from fenland.service.service import Service
 from fenland.service.work import View

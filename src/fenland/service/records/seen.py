@@ -9,7 +9,7 @@ from fenland.core.access.policy import Caller
 from fenland.core.history.entries import BEYOND_ALL, Entry
 from fenland.core.limits import weight
 from fenland.core.problems import Conflict, Malformed
-from fenland.service.records.finding import Base
+from fenland.service.changes.finding import Base
 from fenland.service.service import Resource
 from fenland.service.work import View
 

@@ -25,9 +25,8 @@ from fenland.core.changes.patches import Patch, Replacement
 from fenland.core.changes.rules import Before, lenient
 from fenland.core.definitions.model import Blank, Trigger
 from fenland.core.problems import MOST_PROBLEMS, Invalid, Problem
-from fenland.service.records.applying import apply
-from fenland.service.records.filtering import answered
-from fenland.service.records.finding import (
+from fenland.service.changes.applying import apply
+from fenland.service.changes.finding import (
     UNCONDITIONAL,
     Address,
     Base,
@@ -36,13 +35,14 @@ from fenland.service.records.finding import (
     meet,
     permit,
 )
-from fenland.service.records.followed import NOTHING, Consequences, consequences
-from fenland.service.records.following import follow
+from fenland.service.changes.followed import NOTHING, Consequences, consequences
+from fenland.service.changes.following import follow
+from fenland.service.changes.proposal import Proposal
+from fenland.service.changes.saved import Saved
+from fenland.service.changes.settling import saved_as, settle
+from fenland.service.records.filtering import answered
 from fenland.service.records.once import SAVED, Once, once
-from fenland.service.records.proposal import Proposal
-from fenland.service.records.saved import Saved
 from fenland.service.records.seen import as_seen
-from fenland.service.records.settling import saved_as, settle
 from fenland.service.service import Service
 from fenland.service.work import View, Work, snapshot, written
 

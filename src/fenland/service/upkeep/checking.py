@@ -8,7 +8,7 @@ from typing import Any
 
 from fenland.core.access.policy import Actor, Caller
 from fenland.core.problems import Problem
-from fenland.service.records.looking import names_around
+from fenland.service.changes.looking import names_around
 from fenland.service.service import Service
 from fenland.service.work import snapshot
 from fenland.storage.door import Page

@@ -27,9 +27,9 @@ from fenland.storage.postgres.engine import (
     make_engine,
     translated,
 )
-from fenland.storage.shared.accounts import token_hash
-from fenland.storage.shared.counting import Counters
-from fenland.storage.shared.preparing import Known, prepare
+from fenland.storage.shared.accounts.accounts import token_hash
+from fenland.storage.shared.accounts.counting import Counters
+from fenland.storage.shared.evolving.preparing import Known, prepare
 from fenland.storage.shared.protocols import Together, Writing
 from fenland.storage.shared.stores import Stores
 from fenland.storage.shared.tables import Tables

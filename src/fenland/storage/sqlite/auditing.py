@@ -21,10 +21,10 @@ from fenland.core.history.leaves import MARK, leaf_value
 from fenland.core.history.parts import LEAF_NAMES
 from fenland.core.history.terms import BLOCK
 from fenland.storage.shared.column_types import read_json_text
-from fenland.storage.shared.records import TableRecords
+from fenland.storage.shared.history.terms import block_of
+from fenland.storage.shared.records.records import TableRecords
 from fenland.storage.shared.stores import Stores
 from fenland.storage.shared.tables import LAYOUT, Tables
-from fenland.storage.shared.terms import block_of
 from fenland.storage.shared.values import Account, Archive, DatabaseRefused, Defined, Head
 from fenland.storage.sqlite import engine as sqlite
 

@@ -20,8 +20,8 @@ from fenland.core.expressions.budget import current
 from fenland.core.limits import Limits
 from fenland.core.problems import Unavailable
 from fenland.core.values.identity import timestamp
-from fenland.storage.shared.counting import Counters
-from fenland.storage.shared.preparing import Known, prepare
+from fenland.storage.shared.accounts.counting import Counters
+from fenland.storage.shared.evolving.preparing import Known, prepare
 from fenland.storage.shared.protocols import Writing
 from fenland.storage.shared.stores import Stores
 from fenland.storage.shared.tables import Tables

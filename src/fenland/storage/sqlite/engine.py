@@ -28,7 +28,7 @@ from sqlalchemy import Connection as SqlConnection
 from sqlalchemy.exc import DBAPIError
 
 from fenland.core.problems import StorageFull, Unavailable
-from fenland.storage.shared.condition_sql import CALL, evaluated
+from fenland.storage.shared.records.condition_sql import CALL, evaluated
 from fenland.storage.shared.tables import after_create
 from fenland.storage.shared.values import ReferenceBroken, ValueTaken
 

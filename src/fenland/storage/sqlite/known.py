@@ -16,7 +16,7 @@ from datetime import timedelta
 from pathlib import Path
 from typing import NamedTuple
 
-from fenland.storage.shared.accounts import token_hash
+from fenland.storage.shared.accounts.accounts import token_hash
 from fenland.storage.shared.growth import Growth
 from fenland.storage.shared.values import Admission
 

@@ -20,8 +20,8 @@ from fenland.core.consequences.network import Network
 from fenland.core.definitions.model import Definitions
 from fenland.core.evolving.comparing import Comparison
 from fenland.core.values.plain import same
-from fenland.storage.shared.definitions import Through, all_defined, define
-from fenland.storage.shared.layouts import (
+from fenland.storage.shared.evolving.definitions import Through, all_defined, define
+from fenland.storage.shared.evolving.layouts import (
     KEEPS_DEFINITIONS,
     WITHOUT_SALTS,
     add_own_columns,
@@ -29,9 +29,16 @@ from fenland.storage.shared.layouts import (
     enter_accounts,
     note_unsalted,
 )
-from fenland.storage.shared.migrating import MOVED, carry_out, moved_by, operations_on, remakings_of, sql_of
-from fenland.storage.shared.obstacles import Obstacles
-from fenland.storage.shared.preparing import (
+from fenland.storage.shared.evolving.migrating import (
+    MOVED,
+    carry_out,
+    moved_by,
+    operations_on,
+    remakings_of,
+    sql_of,
+)
+from fenland.storage.shared.evolving.obstacles import Obstacles
+from fenland.storage.shared.evolving.preparing import (
     compared,
     known_of,
     layout_of,
@@ -39,9 +46,9 @@ from fenland.storage.shared.preparing import (
     read_kept,
     refuse_foreign,
 )
-from fenland.storage.shared.records import TableRecords
-from fenland.storage.shared.rederiving import Stored, rederive
-from fenland.storage.shared.series import rename_series
+from fenland.storage.shared.evolving.rederiving import Stored, rederive
+from fenland.storage.shared.records.records import TableRecords
+from fenland.storage.shared.records.series import rename_series
 from fenland.storage.shared.tables import LAYOUT, Tables
 from fenland.storage.shared.values import DatabaseRefused, Defined, Made, Migration, Page, Progress
 from fenland.storage.sqlite import engine as sqlite

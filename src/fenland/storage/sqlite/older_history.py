@@ -14,8 +14,8 @@ from sqlalchemy import Connection, inspect
 from fenland.core.definitions.model import Definitions
 from fenland.core.history.entries import Entry
 from fenland.storage.shared.column_types import read_json_text
-from fenland.storage.shared.definitions import Through
-from fenland.storage.shared.history import TableHistory
+from fenland.storage.shared.evolving.definitions import Through
+from fenland.storage.shared.history.history import TableHistory
 from fenland.storage.shared.tables import Tables
 from fenland.storage.shared.values import Defined
 

@@ -5,8 +5,8 @@ from __future__ import annotations
 from urllib.parse import quote
 
 from fenland.core.problems import MOST_PROBLEMS
+from fenland.service.changes.saved import Saved
 from fenland.service.records.read import Found
-from fenland.service.records.saved import Saved
 from fenland.web.http.answers import PRIVATE, REPEATED, Answer, json_answer
 from fenland.web.http.calls import Call
 from fenland.web.http.parameters import IF_NONE_MATCH

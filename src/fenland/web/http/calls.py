@@ -18,9 +18,9 @@ from fenland.core.limits import Limits
 from fenland.core.names import did_you_mean
 from fenland.core.problems import Malformed, NotSignedIn, Refusal
 from fenland.core.reserved import RESERVED
+from fenland.service.changes.finding import UNCONDITIONAL, Address, Preconditions
 from fenland.service.history.past import NOW, When
 from fenland.service.records.filtering import Filter
-from fenland.service.records.finding import UNCONDITIONAL, Address, Preconditions
 from fenland.service.records.once import Once
 from fenland.service.service import Service
 from fenland.service.settings import Settings

@@ -5,6 +5,7 @@ A route names the rows that it takes; what it does not name is refused, and the 
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
@@ -16,9 +17,9 @@ from fenland.core.definitions.model import Blank
 from fenland.core.problems import Malformed
 from fenland.core.values.identity import read_etag, timestamp
 from fenland.core.values.plain import read_json
+from fenland.service.changes.finding import Base, checked_reason
 from fenland.service.files.rows import MODES, Mode
 from fenland.service.history.searching import EQUAL
-from fenland.service.records.finding import Base, checked_reason
 from fenland.service.records.listing import LARGEST_PAGE, USUAL_PAGE
 from fenland.service.records.once import LONGEST_KEY
 from fenland.web.http.body import MEDIA
@@ -84,6 +85,8 @@ def _preferences(_name: str, text: str) -> frozenset[str]:
 
 #: Seconds that a request may wait, at most.
 LONGEST_WAIT = 60
+#: How far a follower has come: the sequence of an entry, and within the next one the id of a record.
+_PLACE = re.compile(r"[0-9]{1,18}(\.[0-9a-f-]{36})?")
 
 
 def whole(name: str, text: str) -> int:
@@ -98,6 +101,12 @@ def _seconds(name: str, text: str) -> int:
     if seconds > LONGEST_WAIT:
         raise Malformed(f"{name} is {text[:80]}. It must be at most {LONGEST_WAIT} seconds; ask again after.")
     return seconds
+
+
+def _feed_place(name: str, text: str) -> str:
+    if not _PLACE.fullmatch(text):
+        raise Malformed(f"{name} is {text[:80]!r}. It must be the id of an event, or what rel=next says.")
+    return text
 
 
 def _page_size(name: str, text: str) -> int:
@@ -330,6 +339,31 @@ FROM = _times("from", "Not before this time.")
 TO = _times("to", "Not after this time.")
 AFTER_NOTICE = _numbers(
     "after", "In order, and only what is behind this; as `next` says.", "after_notice", least=0
+)
+FEED_AFTER = Parameter[str | None](
+    "after",
+    {"type": "string", "pattern": r"^[0-9]{1,18}(\.[0-9a-f-]{36})?$"},
+    "The id of the last event that one has; left out, the feed begins now.",
+    _feed_place,
+    None,
+    called="feed_after",
+)
+FOLLOWED = _maybe("collection", "Only this collection.", called="followed")
+EVENT_DATA = Parameter[str](
+    "data",
+    _enum("none", "changes", "record", default="none"),
+    "What stands beside each event: nothing, the fields that changed, or the record as it is now.",
+    one_of("none", "changes", "record"),
+    "none",
+    called="event_data",
+)
+FEED_WAIT = Parameter[int](
+    "wait",
+    {"type": "integer", "minimum": 0, "maximum": LONGEST_WAIT, "default": 0},
+    "Where there is nothing yet, wait for so many seconds, at most.",
+    _seconds,
+    0,
+    called="feed_wait",
 )
 AFTER = _numbers("after", "Of a file, only entries after this sequence.")
 COUNTED_BY = Parameter[str](

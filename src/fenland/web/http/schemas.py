@@ -7,7 +7,7 @@ from typing import Any
 
 from fenland.core.problems import REFUSALS
 from fenland.core.values.plain import MISSING
-from fenland.service.records.finding import LONGEST_REASON
+from fenland.service.changes.finding import LONGEST_REASON
 from fenland.web.http.body import JSON
 
 Schema = dict[str, Any]

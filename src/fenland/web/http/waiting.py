@@ -41,12 +41,19 @@ class Later(Answer):
         return super().__call__(environ, start_response)
 
 
+def waited_above(call: Call) -> int:
+    """Of a request that has waited, behind which entry it did: all up to there was looked through."""
+    waited: Wait | None = call.environ.get(WAITED)
+    return 0 if waited is None else waited.above
+
+
 def later(call: Call, above: int, seconds: int) -> Later | None:
     """What to answer while the history ends with the entry `above`, or before; None where there is more.
 
     None as well where the time is over, or the server cannot wait.
     """
-    until: float = call.environ.get(WAITED) or time.monotonic() + seconds
+    waited: Wait | None = call.environ.get(WAITED)
+    until = time.monotonic() + seconds if waited is None else waited.until
     if CAN_WAIT not in call.environ or call.service.database.growth.end > above:
         return None
     return Later(Wait(above, until)) if time.monotonic() < until else None

@@ -299,15 +299,15 @@ class Front:
         if self._waiting.add(exchange, wait, exchange.environ.get(ACCOUNT) or ""):
             exchange.left = lambda: self._left(exchange)
         else:
-            self._wake(exchange, time.monotonic())
+            self._wake(exchange, wait._replace(until=time.monotonic()))
 
     def _left(self, exchange: Exchange) -> None:
         self._waiting.drop(exchange)
 
-    def _wake(self, exchange: Exchange, until: float) -> None:
+    def _wake(self, exchange: Exchange, wait: Wait) -> None:
         """Has a request that waited answered anew."""
         exchange.left = None
-        exchange.environ[WAITED] = until
+        exchange.environ[WAITED] = wait
         self._hand(exchange)
 
     def _on_loop(self, work: Coroutine[Any, Any, None]) -> None:

@@ -31,9 +31,9 @@ class Waiting(Generic[Request]):
         loop: asyncio.AbstractEventLoop,
         growth: Growth,
         stopping: Callable[[], bool],
-        wake: Callable[[Request, float], None],
+        wake: Callable[[Request, Wait], None],
     ) -> None:
-        """`wake` is handed each request that need not wait any longer, and until when it was to wait."""
+        """`wake` is handed each request that need not wait any longer, and for what it was to, until when."""
         self._loop, self._growth, self._stopping, self._wake = loop, growth, stopping, wake
         self._waiting: dict[Request, tuple[Wait, str]] = {}
         #: The same, the nearest end first, so that a commit looks at none that wait for more; and a number
@@ -106,4 +106,4 @@ class Waiting(Generic[Request]):
     def _answer(self, request: Request, until: float) -> None:
         wait, _ = self._waiting[request]
         self.drop(request)
-        self._wake(request, min(wait.until, until))
+        self._wake(request, wait._replace(until=min(wait.until, until)))

@@ -14,9 +14,9 @@ from sqlalchemy.dialects import sqlite
 from sqlalchemy.schema import CreateColumn
 
 from fenland.core.history.entries import ACCOUNTS, Entry, account_id
-from fenland.storage.shared.accounts import TableAccounts
-from fenland.storage.shared.definitions import Through
-from fenland.storage.shared.history import TableHistory
+from fenland.storage.shared.accounts.accounts import TableAccounts
+from fenland.storage.shared.evolving.definitions import Through
+from fenland.storage.shared.history.history import TableHistory
 from fenland.storage.shared.tables import KEPT, OWN, UNSALTED, Tables
 from fenland.storage.shared.values import DatabaseRefused, Made
 

@@ -12,8 +12,8 @@ from fenland.core.definitions.model import place_of
 from fenland.core.history.entries import Entry
 from fenland.core.problems import Invalid
 from fenland.core.values.identity import timestamp
-from fenland.service.records.drafting import Draft
-from fenland.service.records.others import unique_taken
+from fenland.service.changes.drafting import Draft
+from fenland.service.changes.others import unique_taken
 from fenland.service.service import Resource
 from fenland.service.work import Work, just_changed
 from fenland.storage.door import Noticed, ReferenceBroken, ValueTaken

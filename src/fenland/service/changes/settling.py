@@ -19,12 +19,12 @@ from fenland.core.definitions.model import Right
 from fenland.core.limits import check_record
 from fenland.core.problems import Problem, pointer_to
 from fenland.core.values.plain import same
-from fenland.service.records.finding import demand_reason, permit
-from fenland.service.records.looking import names_around
-from fenland.service.records.others import check_others
-from fenland.service.records.proposal import Proposal
-from fenland.service.records.saved import Saved
-from fenland.service.records.sought import around
+from fenland.service.changes.finding import demand_reason, permit
+from fenland.service.changes.looking import names_around
+from fenland.service.changes.others import check_others
+from fenland.service.changes.proposal import Proposal
+from fenland.service.changes.saved import Saved
+from fenland.service.changes.sought import around
 from fenland.service.service import Resource
 from fenland.service.work import View, Work
 
@@ -216,25 +216,24 @@ def saved_as(
 ) -> Saved:
     """What is answered about a record that the first of these changes: as all of them have left it."""
     last = last_of(changes)
-    return shown_as_saved(work, caller, resource, last.result, dropped, gone=last.removes)
+    if last.removes:
+        return _unshown(resource, last.result, dropped)
+    return shown_as_saved(work, caller, resource, last.result, dropped)
 
 
 def shown_as_saved(
-    work: Work,
-    caller: Caller,
-    resource: Resource,
-    record: Record,
-    dropped: tuple[str, ...] = (),
-    *,
-    gone: bool = False,
+    work: Work, caller: Caller, resource: Resource, record: Record, dropped: tuple[str, ...] = ()
 ) -> Saved:
-    """What is answered about a record that was changed: what its caller will see when they read it next.
+    """What is answered about a record that was changed: what its caller will see when they read it next."""
+    sight = work.sight(caller)
+    if not resource.policy.may("read", sight, record):
+        return _unshown(resource, record, dropped)
+    access, name = resource.policy.fields(sight, record), resource.collection.name
+    return Saved(access.shown(record), True, resource.etag(record, access), name, dropped)
 
-    Of one that they may not read any more, or that is gone with it, nothing but its id and key.
-    """
-    sight, collection = work.sight(caller), resource.collection
-    if not gone and resource.policy.may("read", sight, record):
-        access = resource.policy.fields(sight, record)
-        return Saved(access.shown(record), True, resource.etag(record, access), collection.name, dropped)
-    known = {"id": record["id"], collection.key: record[collection.key]}
-    return Saved(known, True, "", collection.name, dropped, unseen=True)
+
+def _unshown(resource: Resource, record: Record, dropped: tuple[str, ...]) -> Saved:
+    """Of one that they may not read any more, or that is gone with it: nothing but its id and key."""
+    key = resource.collection.key
+    known = {"id": record["id"], key: record[key]}
+    return Saved(known, True, "", resource.collection.name, dropped, unseen=True)

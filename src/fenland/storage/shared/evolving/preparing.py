@@ -15,9 +15,9 @@ from sqlalchemy.schema import AddConstraint, CreateIndex, CreateTable
 from fenland.core.definitions.model import DefinitionMistakes, Definitions
 from fenland.core.evolving.comparing import Comparison, compare
 from fenland.core.values.plain import same, write_json
-from fenland.storage.shared.definitions import Through, all_defined, define
-from fenland.storage.shared.layouts import foreign
-from fenland.storage.shared.migrating import carry_out, operations_on
+from fenland.storage.shared.evolving.definitions import Through, all_defined, define
+from fenland.storage.shared.evolving.layouts import foreign
+from fenland.storage.shared.evolving.migrating import carry_out, operations_on
 from fenland.storage.shared.statements import Engine
 from fenland.storage.shared.tables import LAYOUT, Tables
 from fenland.storage.shared.values import DatabaseRefused, Defined, Made

@@ -23,9 +23,9 @@ from fenland.core.access.conditions import ALWAYS, Condition
 from fenland.core.access.field_access import Record
 from fenland.core.definitions.model import Collection, Field
 from fenland.core.limits import DEFAULTS, Limits
-from fenland.storage.shared.condition_sql import ConditionWriter, Parameters, condition_text, shape_of
 from fenland.storage.shared.protocols import Reading, Writing
-from fenland.storage.shared.rows import row_reader
+from fenland.storage.shared.records.condition_sql import ConditionWriter, Parameters, condition_text, shape_of
+from fenland.storage.shared.records.rows import row_reader
 from fenland.storage.shared.statements import Engine, Prepared, parameters_of
 from fenland.storage.shared.values import Order, Page, VersionRace
 

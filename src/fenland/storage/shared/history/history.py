@@ -31,11 +31,11 @@ from fenland.core.history.parts import LEAF_NAMES
 from fenland.core.history.terms import BLOCK
 from fenland.core.limits import DEFAULTS, Limits
 from fenland.core.values.canonical import canonical_plain
+from fenland.storage.shared.history.terms import Terms, block_of, has
+from fenland.storage.shared.history.tree import Tree
 from fenland.storage.shared.protocols import Reading, Writing
 from fenland.storage.shared.statements import Engine, Prepared, parameters_of
 from fenland.storage.shared.tables import UNSALTED, Tables
-from fenland.storage.shared.terms import Terms, block_of, has
-from fenland.storage.shared.tree import Tree
 from fenland.storage.shared.values import NONE_YET, Archive, Candidates, Last, Mark
 
 #: Where more than this part of a block is wanted, it is read whole.

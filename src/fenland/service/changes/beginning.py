@@ -12,9 +12,9 @@ from fenland.core.access.policy import Caller
 from fenland.core.changes.change import Change, Stamp, creation
 from fenland.core.problems import Problem
 from fenland.core.reserved import made
-from fenland.service.records.proposal import Proposal
-from fenland.service.records.settling import settle_by_rule
-from fenland.service.records.sought import around
+from fenland.service.changes.proposal import Proposal
+from fenland.service.changes.settling import settle_by_rule
+from fenland.service.changes.sought import around
 from fenland.service.service import Resource
 from fenland.service.work import View
 

@@ -11,7 +11,7 @@ from typing import Any
 from fenland.core.access.policy import Caller
 from fenland.core.problems import Problem, pointer_to
 from fenland.core.values.plain import MISSING, as_written
-from fenland.service.records.proposal import Proposal
+from fenland.service.changes.proposal import Proposal
 from fenland.service.work import View
 
 

@@ -14,7 +14,7 @@ from fenland.core.evolving.moving import FieldMover, Mover
 from fenland.core.problems import Problem
 from fenland.core.values.plain import as_written, frozen
 from fenland.storage.shared.protocols import Reading
-from fenland.storage.shared.records import TableRecords
+from fenland.storage.shared.records.records import TableRecords
 from fenland.storage.shared.values import Obstacle, Page
 
 #: How many of the records are named.

@@ -25,13 +25,13 @@ from fenland.core.expressions.budget import spend
 from fenland.core.limits import beyond, weight
 from fenland.core.problems import Conflict, Invalid, Problem
 from fenland.core.values.plain import same
-from fenland.service.records.beginning import Begun, made_by_rule
-from fenland.service.records.deleting import with_referring
-from fenland.service.records.drafting import Draft
-from fenland.service.records.looking import names_around
-from fenland.service.records.proposal import Proposal
-from fenland.service.records.settling import judge_derived, settle_by_rule, unseen, with_consequences
-from fenland.service.records.sought import found_by, one_of
+from fenland.service.changes.beginning import Begun, made_by_rule
+from fenland.service.changes.deleting import with_referring
+from fenland.service.changes.drafting import Draft
+from fenland.service.changes.looking import names_around
+from fenland.service.changes.proposal import Proposal
+from fenland.service.changes.settling import judge_derived, settle_by_rule, unseen, with_consequences
+from fenland.service.changes.sought import found_by, one_of
 from fenland.service.service import Resource, Service
 from fenland.service.work import View
 

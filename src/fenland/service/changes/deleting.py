@@ -16,8 +16,8 @@ from fenland.core.changes.change import Change, alteration, deletion
 from fenland.core.definitions.model import Collection, Field
 from fenland.core.limits import beyond
 from fenland.core.problems import Conflict
-from fenland.service.records.proposal import Proposal
-from fenland.service.records.settling import judge, with_consequences
+from fenland.service.changes.proposal import Proposal
+from fenland.service.changes.settling import judge, with_consequences
 from fenland.service.service import Resource
 from fenland.service.work import View
 

@@ -11,7 +11,7 @@ from sqlalchemy import Connection, select
 from fenland.core.evolving.comparing import Comparison
 from fenland.core.history.entries import DEFINITIONS, DEFINITIONS_ID, ROLES, Entry
 from fenland.core.values.plain import MISSING, same
-from fenland.storage.shared.history import TableHistory
+from fenland.storage.shared.history.history import TableHistory
 from fenland.storage.shared.statements import Engine
 from fenland.storage.shared.tables import Tables
 from fenland.storage.shared.values import Defined, Made

@@ -16,7 +16,7 @@ from fenland.core.definitions.validation import REFUSED
 from fenland.core.problems import Problem
 from fenland.core.values.plain import as_written, same
 from fenland.storage.shared.protocols import Reading
-from fenland.storage.shared.records import TableRecords
+from fenland.storage.shared.records.records import TableRecords
 from fenland.storage.shared.statements import Engine, Prepared
 from fenland.storage.shared.tables import Tables
 from fenland.storage.shared.values import DatabaseRefused, Order, Page

@@ -1,0 +1,73 @@
+"""Following the feed of changes."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from contextlib import suppress
+from typing import Any
+
+import typer
+
+from fenland.cli.signing import PANEL, TIMEOUT, signed_in
+from fenland.cli.terminal import err, escape, json_option, moment, out, print_json, shown
+
+_RESET = "What you may see is another now: read the list again."
+
+
+def follow(
+    collection: str | None = typer.Argument(None, help="Only this collection; without it, all of them."),
+    where: str | None = typer.Option(
+        None, help="Only records for which this holds, as lists take it; the others leave."
+    ),
+    after: str | None = typer.Option(
+        None, metavar="ID", help="Go on behind this event; without it, from now on."
+    ),
+    once: bool = typer.Option(
+        False, "--once", help="End once there are no more, instead of waiting for them."
+    ),
+    data: str = typer.Option(
+        "changes", help="With --json, what stands beside each event: none, changes or record."
+    ),
+    timeout: float = TIMEOUT,
+    as_json: bool = json_option(),
+) -> None:
+    """Show changes as they are saved, a line each, until Ctrl+C.
+
+    A record that comes to be yours to see, or meets the condition, arrives; one that does no more leaves.
+    Where the service cannot be reached it is asked again, and nothing is missed. With --json a line is an
+    event.
+
+    Example: [bold]fenland follow tickets --where 'state == "open"'[/]
+    """
+    last = after
+    with signed_in(timeout) as client, suppress(KeyboardInterrupt):
+        wait, data = 0 if once else max(1, min(20, int(timeout * 0.6))), data if as_json else "changes"
+        for event in client.changes(after, collection=collection, where=where, data=data, wait=wait):
+            last = event["id"]
+            if as_json:
+                print_json(event)
+            else:
+                out.print(_line(event), soft_wrap=True)
+    if last is not None and not as_json:
+        err.print(f"[dim]To go on from here: --after {escape(last)}[/]")
+
+
+def _line(event: Mapping[str, Any]) -> str:
+    time, did = moment(event["time"]), event["type"].rpartition(".")[2]
+    if did == "reset":
+        return f"{time}  [yellow]{_RESET}[/]"
+    name = event["source"].rpartition("/")[2]
+    who = f" by {escape(event['actor'])}" if "actor" in event else ""
+    what = f"{time}  {escape(name)} [bold]{escape(event['subject'])}[/] {did}{who}"
+    if did != "updated":
+        return what
+    changes = event.get("data", {}).get("changes", {})
+    told = ", ".join(
+        f"{field} {shown(pair['before'])} → {shown(pair['after'])}" for field, pair in changes.items()
+    )
+    return f"{what}: {escape(told or 'what you may not see')}"
+
+
+def register(app: typer.Typer) -> None:
+    """Adds the commands of this file."""
+    app.command(rich_help_panel=PANEL)(follow)

@@ -1,0 +1,76 @@
+"""States: records as they stood right behind an entry of the history, for rules to be asked about.
+
+Who follows closely asks about what has hardly changed since: a record is taken as it is, and what was changed
+later is taken back from it, the newest first.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+from fenland.core.access.field_access import Record
+from fenland.core.history.entries import Entry
+from fenland.service.history.past import last_copy, names_of, newest_first, today
+from fenland.service.service import Resource
+from fenland.service.work import View
+
+#: Records whose later entries are remembered.
+_MOST_KEPT = 1_000
+
+
+class States:
+    """What records were, whoever asks; `lowest` is the earliest entry that may be asked about."""
+
+    def __init__(self, view: View, lowest: int) -> None:
+        self._view, self._lowest = view, lowest
+        self._later: dict[str, list[Entry]] = {}
+
+    def by_id(self, resource: Resource, record_id: str, sequence: int) -> Record | None:
+        """The record of this id as it stood behind the entry; None where there was none."""
+        view, state = self._view, self._view.find(resource, "id", record_id)
+        entries = self._entries(resource, record_id)
+        for entry in entries:
+            if (entry.sequence or 0) <= sequence:
+                return None if state is None else state | entry.kept()
+            state = self._before(resource, entry, state)
+        # All of its entries are later, but for those in archives: then it was there before them.
+        return state if entries and view.history.first(view.reading) > 1 else None
+
+    def by_key(self, resource: Resource, key: Any, sequence: int) -> Record | None:
+        """The record of this key as it stood behind the entry; None where there was none."""
+        view, collection = self._view, resource.collection
+        found = view.find(resource, collection.key, key)
+        state = None if found is None else self.by_id(resource, found["id"], sequence)
+        if state is not None:
+            return state
+        # One that had the key before it, and is gone.
+        for name in names_of(view, resource):
+            gone = view.history.last_deleted(view.reading, name, key)
+            if gone is not None:
+                return self.by_id(resource, gone.record_id, sequence)
+        return None
+
+    def _entries(self, resource: Resource, record_id: str) -> list[Entry]:
+        """The record's entries behind the lowest, newest first, and one that is not."""
+        found = self._later.get(record_id)
+        if found is None:
+            if len(self._later) >= _MOST_KEPT:
+                self._later.clear()
+            found = self._later[record_id] = []
+            for entry in newest_first(self._view, record_id):
+                found.append(today(self._view, resource, entry))
+                if (entry.sequence or 0) <= self._lowest:
+                    break
+        return found
+
+    def _before(self, resource: Resource, entry: Entry, state: Record | None) -> Record | None:
+        """The record as it stood before an entry, but for what the service keeps itself."""
+        if entry.action in ("create", "restore"):
+            return None
+        if entry.action == "delete":
+            return last_copy(self._view, resource, entry)
+        if state is None:
+            # What was erased of one that is gone.
+            return None
+        old = {name: pair[0] for name, pair in entry.changes.items() if name in resource.collection.fields}
+        return state | old

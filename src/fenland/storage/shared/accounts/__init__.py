@@ -1,0 +1,1 @@
+"""Accounts and tokens in tables, and what is kept of callers: counts, outcomes of requests, and notices."""

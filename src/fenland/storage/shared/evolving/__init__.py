@@ -1,0 +1,1 @@
+"""Tables that change with the definitions or the service: obstacles, moves, older layouts."""

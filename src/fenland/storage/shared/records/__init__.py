@@ -1,0 +1,1 @@
+"""Records in tables: their rows, conditions as SQL, and series of numbers."""

@@ -1,0 +1,103 @@
+"""The route of the feed: changes in the order of their commits, as CloudEvents 1.0."""
+
+from __future__ import annotations
+
+from typing import Any
+from urllib.parse import urlencode
+
+from fenland.core.problems import Malformed
+from fenland.core.values.plain import write_json
+from fenland.service.feed.changes import Changes, Event, Following, Place, changes_after, end_of
+from fenland.web.http import parameters as p
+from fenland.web.http.answers import PRIVATE, Answer
+from fenland.web.http.calls import Call
+from fenland.web.http.replies import Reply
+from fenland.web.http.route import Route
+from fenland.web.http.waiting import later, waited_above
+
+CHANGES = "/v1/changes"
+#: CloudEvents JSON format, section 4: several events as one JSON array.
+BATCH = "application/cloudevents-batch+json"
+
+
+def event_json(event: Event, prefix: str) -> dict[str, Any]:
+    """An event in the JSON format of CloudEvents 1.0."""
+    told: dict[str, Any] = {"specversion": "1.0", "id": str(event.place)}
+    if event.did == "reset":
+        return told | {"source": prefix + CHANGES, "type": "fenland.reset", "time": event.entry.time}
+    told |= {
+        "source": f"{prefix}/v1/records/{event.collection}",
+        "type": f"fenland.record.{event.did}",
+        "time": event.entry.time,
+        "subject": str(event.key),
+        "recordid": event.record_id,
+    }
+    if event.version is not None:
+        told["recordversion"] = event.version
+    if event.own:
+        # Of who changed something else, or what is not theirs any more, nothing is told.
+        entry = event.entry
+        told |= {"action": entry.action, "actor": entry.actor}
+        told |= {} if entry.client is None else {"client": entry.client}
+    data: dict[str, Any] = {}
+    if event.changes is not None:
+        pairs = event.changes.items()
+        data["changes"] = {name: {"before": old, "after": new} for name, (old, new) in pairs}
+    if event.record is not None:
+        data["record"] = event.record
+    return told | ({"datacontenttype": "application/json", "data": data} if data else {})
+
+
+def place_of(text: str) -> Place:
+    """The place that an id stands for."""
+    sequence, _, record_id = text.partition(".")
+    return Place(int(sequence), record_id)
+
+
+def _asked(call: Call) -> Following:
+    after, collection, where = call.get(p.FEED_AFTER), call.get(p.FOLLOWED), call.get(p.WHERE)
+    if where and collection is None:
+        raise Malformed("where is a condition over records of one collection. Name it with collection.")
+    place = end_of(call.service) if after is None else place_of(after)
+    # What a request that waited has looked through, it need not look through again.
+    place = max(place, Place(waited_above(call)))
+    return Following(place, collection, where, call.get(p.LIMIT), call.get(p.EVENT_DATA))  # type: ignore[arg-type]
+
+
+def _changes(call: Call) -> Answer:
+    asked, wait = _asked(call), call.get(p.FEED_WAIT)
+    call.check()
+    while True:
+        found = changes_after(call.service, call.caller, asked)
+        if found.events or found.more or not wait:
+            break
+        if (waiting := later(call, found.after.sequence, wait)) is not None:
+            return waiting
+        if call.service.database.growth.end <= found.after.sequence:
+            break
+        asked = asked._replace(after=found.after)
+    return _answer(call, found)
+
+
+def _answer(call: Call, found: Changes) -> Answer:
+    onward = {**call.query, "after": str(found.after)}
+    headers = {
+        "Content-Type": BATCH,
+        "Cache-Control": PRIVATE,
+        "Vary": "Authorization, Cookie",
+        "Link": f'<{call.prefix}{CHANGES}?{urlencode(onward)}>; rel="next"',
+    }
+    events = [event_json(one, call.prefix) for one in found.events]
+    return Answer(write_json(events), 200, headers)
+
+
+ROUTES: tuple[Route, ...] = (
+    Route(
+        "GET", CHANGES, "listChanges", "Changes, in the order of their commits", _changes,
+        (p.FEED_AFTER, p.FOLLOWED, p.WHERE, p.LIMIT, p.EVENT_DATA, p.FEED_WAIT),
+        {200: Reply("Events; Link with rel=next says where to go on.", "Events", types=(BATCH,))},
+        ("not-permitted", "not-found", "archived"), late=True,
+        description="What the caller may see, none missed and none twice. Records that come to be theirs "
+        "arrive, and those that are not any more leave.",
+    ),
+)  # fmt: skip
