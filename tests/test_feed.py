@@ -298,7 +298,7 @@ def test_one_who_breaks_off_again_and_again_has_every_change_of_two_processes_on
         told, until = list[str](), time.monotonic() + 300
         while (len(told) < many or any(one.is_alive() for one in writers)) and time.monotonic() < until:
             # Some hang up before they are answered, and ask again.
-            patience = 30.0 if dice.random() < 0.8 else 0.01
+            patience = httpx.Timeout(30.0, read=30.0 if dice.random() < 0.8 else 0.01)
             try:
                 answer = http.get("/v1/changes", params={"after": after, "wait": 5, "limit": dice.choice([1, 7, 200])}, timeout=patience)  # fmt: skip
             except httpx.TimeoutException:
