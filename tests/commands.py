@@ -165,6 +165,8 @@ def in_shells() -> Iterator[Path]:
 
 def _become(asked: Mapping[str, Any]) -> None:
     """Runs a command in this process, and ends it."""
+    # Whoever runs the tests beside something else may have it ignored, which a command at a terminal has not.
+    signal.signal(signal.SIGINT, signal.default_int_handler)
     for number, name in enumerate(("stdin", "stdout", "stderr")):
         flags = os.O_RDONLY if number == 0 else os.O_WRONLY | os.O_CREAT | os.O_APPEND
         os.dup2(os.open(asked[name], flags, 0o600), number)

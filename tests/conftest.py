@@ -13,6 +13,7 @@ from playwright.sync_api import Browser, Page, sync_playwright
 
 import postgres as postgres_server
 from browser import chromium, opened_page
+from fenland.core.definitions.model import Definitions
 from fenland.core.definitions.reading import definitions_from
 from fenland.core.limits import Limits
 from fenland.service.accounts.accounts import NewAccount, add_account
@@ -138,10 +139,18 @@ def engine(request: pytest.FixtureRequest) -> str:
     return str(request.param)
 
 
+@pytest.fixture(scope="session")
+def definitions() -> Definitions:
+    """The workshop's."""
+    return definitions_from(_exact(WORKSHOP), ["office", "crew"])
+
+
 @pytest.fixture
-def service(engine: str, tmp_path: Path, request: pytest.FixtureRequest) -> Iterator[Service]:
+def service(
+    engine: str, definitions: Definitions, tmp_path: Path, request: pytest.FixtureRequest
+) -> Iterator[Service]:
     """The workshop's service over a new database, with the usual accounts."""
-    definitions, limits = definitions_from(_exact(WORKSHOP), ["office", "crew"]), Limits(body=20_000)
+    limits = Limits(body=20_000)
     if engine == "postgres":
         address = request.getfixturevalue("postgres").new_database()
         found = Service(definitions, open_postgres(address, definitions, limits), limits)

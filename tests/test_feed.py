@@ -323,6 +323,7 @@ def test_the_examples_of_the_page_run(sample: Running) -> None:
     known: dict[str, Any] = {}
     for block in re.findall(r"```python\n(.*?)```", page, re.DOTALL):
         exec(block, known)
+    known["fenland"].close()
     with Client(sample.address, "sample-office") as fenland:
         assert {one["code"] for one in fenland.list("stations", where='status == "running"')} == known[
             "running"
