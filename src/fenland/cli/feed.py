@@ -58,14 +58,16 @@ def _line(event: Mapping[str, Any]) -> str:
         return f"{time}  [yellow]{_RESET}[/]"
     name = event["source"].rpartition("/")[2]
     who = f" by {escape(event['actor'])}" if "actor" in event else ""
-    what = f"{time}  {escape(name)} [bold]{escape(event['subject'])}[/] {did}{who}"
+    # What merely follows from a change of another record is nobody's own doing.
+    told = "derived" if event.get("action") == "derive" else did
+    what = f"{time}  {escape(name)} [bold]{escape(event['subject'])}[/] {told}{who}"
     if did != "updated":
         return what
     changes = event.get("data", {}).get("changes", {})
-    told = ", ".join(
+    said = ", ".join(
         f"{field} {shown(pair['before'])} → {shown(pair['after'])}" for field, pair in changes.items()
     )
-    return f"{what}: {escape(told or 'what you may not see')}"
+    return f"{what}: {escape(said or 'what you may not see')}"
 
 
 def register(app: typer.Typer) -> None:

@@ -231,8 +231,8 @@ class _Follower:
             return Event(place, "left", entry, name, entry.record_id, key)
         subject = subject_of(self._view, self._caller, resource, entry.record_id)
         if subject is None:
-            # Not theirs any more: an entry further on says so.
-            return None
+            # Not theirs any more: an entry further on says so, but of one that is gone there may be none.
+            return Event(place, "left", entry, name, entry.record_id, key) if has is None else None
         did: Did = "deleted" if after is None else "updated" if had == has else "arrived"
         did = "created" if before is None else did
         event = Event(place, did, entry, name, entry.record_id, key, entry.version, own=True)
