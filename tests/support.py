@@ -22,6 +22,7 @@ from commands import Beside, fenland
 from fenland.core.definitions.reading import definitions_from
 from fenland.core.limits import DEFAULTS, Limits
 from fenland.core.problems import Conflict
+from fenland.demo.data import Size
 from fenland.service.accounts.accounts import NewAccount, add_account
 from fenland.service.accounts.tokens import NewToken, issue_token
 from fenland.service.opening import open_service
@@ -32,6 +33,8 @@ from fenland.web.serving.app import create_app
 
 #: Whether tests that can be as long as one likes are to be long. Taken out of the environment, since the
 #: services that tests start refuse variables of theirs that they do not know.
+#: As little of the sample as shows all of it, for tests that go through the whole history again and again.
+SMALL = Size(20, 50, 100, 80, (80, 30, 20, 10))
 NIGHTLY = os.environ.pop("FENLAND_TESTS", "") == "nightly"
 
 #: Every service that was started, so that none outlives a test that failed.

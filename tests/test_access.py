@@ -210,6 +210,21 @@ class Asked:
             secrets,
             "include: field",
         )
+        told = {}
+        for data in ("changes", "record"):
+            query: dict[str, Any] = {"collection": "things", "data": data, "limit": 200}
+            # An account that was changed is told to read its lists again, once.
+            reset = self.get("/v1/changes", **query, after=0).json()[0]["id"]
+            for event in self.get("/v1/changes", **query, after=reset).json():
+                told.setdefault(event["subject"], []).append(event)
+        shown = {
+            key
+            for key, events in told.items()
+            if events[-1]["type"].rpartition(".")[2] not in ("left", "deleted")
+        }
+        self.same(shown & world.records.keys(), seen, "feed")
+        with_secret = {key for key, events in told.items() if '"secret"' in json.dumps(events)}
+        self.same(with_secret - secrets.keys(), set(), "feed: field")
         for wanted in ("x", "sT1", "sT4"):
             having = {key for key, value in secrets.items() if value == wanted}
             for way, query in (

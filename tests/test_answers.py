@@ -18,13 +18,12 @@ import pytest
 
 from fenland.core.definitions.model import DefinitionMistakes
 from fenland.core.definitions.reading import definitions_from
-from fenland.demo.data import SMALL
 from fenland.demo.sample import lay_sample
 from fenland.service.opening import open_service
 from fenland.service.project import load_project
 from fenland.service.service import Service
 from fenland.web.serving.app import create_app
-from support import NIGHTLY, bearer, workshop_of
+from support import NIGHTLY, SMALL, bearer, workshop_of
 
 VALUES = [
     "null", "true", "0", "-1", "1.5", "1e20", "1e400", "18446744073709551616", "9223372036854775808", '""', '"x"', '"2031-04-09"',

@@ -19,8 +19,11 @@ import pytest
 
 from commands import Beside, fenland
 from fenland.client import AsyncClient, Client
+from fenland.core.limits import Limits
 from fenland.service.proof.archiving import archive
 from fenland.service.service import Service
+from fenland.service.settings import Settings
+from fenland.web.serving.app import create_app
 from support import NIGHTLY, STARTED, Running, bearer, new_project, start, workshop_of
 
 OFFICE = ["office"]
@@ -81,8 +84,8 @@ class Follower:
         self.copy = listed(self.http, self.who, self.followed)
         return answer.links["next"]["url"].partition("after=")[2]
 
-    def page(self) -> int:
-        """Takes in one page; how many events it had."""
+    def page(self) -> bool:
+        """Takes in one page; whether it led on."""
         asked = {
             **self.followed,
             "after": self.after,
@@ -95,9 +98,10 @@ class Follower:
         events = answer.json()
         for event in events:
             self.take(event)
+        before = self.after
         self.after = httpx.QueryParams(answer.links["next"]["url"].partition("?")[2])["after"]
         assert not events or order({"id": self.after}) >= order(events[-1])
-        return len(events)
+        return self.after != before
 
     def take(self, event: dict[str, Any]) -> None:
         self.told.append(event)
@@ -327,6 +331,158 @@ def test_one_who_breaks_off_again_and_again_has_every_change_of_two_processes_on
         slugs = [one["key"] for one in entries if one["action"] == "create"]
     assert running.stop() == 0
     assert told == slugs and len(set(told)) == len(told) >= many
+
+
+@pytest.fixture(scope="module")
+def notes(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Running]:
+    folder = new_project(tmp_path_factory.mktemp("feed") / "notes")
+    running = start("start", folder, folder / "log")
+    yield running
+    assert running.stop() == 0
+
+
+def waiting(running: Running, **asked: str) -> tuple[threading.Thread, list[httpx.Response]]:
+    """A request that waits at the service by now, and its answer, once there is one."""
+    answers: list[httpx.Response] = []
+
+    def ask() -> None:
+        with running.client((running.folder / "token").read_text()) as http:
+            answers.append(http.get("/v1/changes", params={"wait": "30", **asked}, timeout=60))
+
+    thread = threading.Thread(target=ask)
+    thread.start()
+    time.sleep(1)
+    assert not answers
+    return thread, answers
+
+
+def test_one_who_waits_from_now_on_is_told_of_what_comes(notes: Running) -> None:
+    thread, answers = waiting(notes)
+    with notes.client((notes.folder / "token").read_text()) as http:
+        http.post("/v1/records/notes", json={"slug": "now", "title": "1"}).raise_for_status()
+    thread.join(20)
+    assert [one["subject"] for one in answers[0].json()] == ["now"]
+
+
+def test_one_who_is_woken_for_what_is_not_theirs_waits_on_and_misses_nothing(notes: Running) -> None:
+    thread, answers = waiting(notes, collection="notes", where='title == "mine"')
+    with notes.client((notes.folder / "token").read_text()) as http:
+        for number in range(20):
+            http.post("/v1/records/notes", json={"slug": f"o{number}", "title": "other"}).raise_for_status()
+        assert not answers
+        http.post("/v1/records/notes", json={"slug": "mine", "title": "mine"}).raise_for_status()
+    thread.join(20)
+    assert [one["subject"] for one in answers[0].json()] == ["mine"]
+    # Twenty changes of others do not have it asked twenty times; each time has a line in the log at the end.
+    lines = [line for line in notes.log.read_text().splitlines() if "path=/v1/changes" in line]
+    assert len(lines) == 2
+
+
+def test_a_token_that_is_taken_back_ends_the_waiting(notes: Running) -> None:
+    token = (notes.folder / "token").read_text()
+    with Client(notes.address, token) as client:
+        fresh = client.issue_token("short")
+    answers: list[httpx.Response] = []
+
+    def ask() -> None:
+        with notes.client(fresh) as http:
+            answers.append(http.get("/v1/changes?wait=30", timeout=60))
+
+    thread = threading.Thread(target=ask)
+    thread.start()
+    time.sleep(1)
+    with Client(notes.address, token) as client:
+        [found] = [one for one in client.tokens() if one["label"] == "short"]
+        client.revoke_token(found["id"])
+    thread.join(5)
+    assert [one.status_code for one in answers] == [401]
+
+
+def test_a_client_of_little_patience_waits_no_longer_than_that(notes: Running) -> None:
+    with Client(notes.address, (notes.folder / "token").read_text(), timeout=2) as client:
+        after = client.feed_end()
+
+        def later() -> None:
+            time.sleep(4)
+            with Client(notes.address, (notes.folder / "token").read_text()) as other:
+                other.create("notes", {"slug": "late", "title": "1"})
+
+        writer = threading.Thread(target=later)
+        writer.start()
+        assert next(client.changes(after))["subject"] == "late"
+        writer.join()
+
+
+def test_a_page_holds_no_more_than_an_answer_may(tmp_path: Path) -> None:
+    with workshop_of(WORKS, tmp_path / "x.db", Limits(answer=20_000)) as (_, http):
+        for number in range(30):
+            http.post(
+                "/v1/records/jobs", json={"code": f"J{number}", "title": "x" * 3_000}
+            ).raise_for_status()
+        olga = Follower(http, "olga", {"collection": "jobs"}, random.Random(1))
+        olga.after = str(olga.http.get("/v1/history?limit=100").json()["items"][29]["sequence"] - 1)
+        for data in ("changes", "record"):
+            after, told = olga.after, []
+            while events := http.get(
+                "/v1/changes", params={"after": after, "limit": 200, "data": data}
+            ).json():
+                assert sum(map(len, map(json.dumps, events))) < 40_000
+                told += [one["subject"] for one in events]
+                after = events[-1]["id"]
+            assert told == [f"J{number}" for number in range(30)]
+
+
+def test_much_that_is_not_theirs_does_not_look_like_the_end(
+    monkeypatch: pytest.MonkeyPatch, tmp_path: Path
+) -> None:
+    monkeypatch.setattr("fenland.service.feed.changes._MOST_LOOKED", 5)
+    monkeypatch.setattr("fenland.service.feed.changes._AT_A_TIME", 5)
+    with workshop_of(WORKS, tmp_path / "x.db") as (service, http):
+        http.post("/v1/records/boards", json={"code": "first"}).raise_for_status()
+        for number in range(20):
+            http.post("/v1/records/jobs", json={"code": f"J{number}"}).raise_for_status()
+        http.post("/v1/records/boards", json={"code": "last"}).raise_for_status()
+        transport = httpx.WSGITransport(create_app(service, Settings()))
+        with Client(
+            "http://workshop", bearer("carl")["Authorization"].split()[1], transport=transport
+        ) as client:
+            told = [one.get("subject") for one in client.changes("0", wait=0)]
+    assert told == [None, "first", "last"]
+
+
+def test_what_would_take_too_much_to_tell_is_a_reset_that_goes_on_at_the_end(tmp_path: Path) -> None:
+    with workshop_of(WORKS, tmp_path / "x.db", Limits(consequences=12)) as (_, http):
+        http.post("/v1/records/sites", json={"code": "S"}).raise_for_status()
+        for number in range(20):
+            http.post("/v1/records/jobs", json={"code": f"J{number}", "site": "S"}).raise_for_status()
+        carl = Follower(http, "carl", {"collection": "jobs"}, random.Random(1))
+        http.patch("/v1/records/sites/S", json={"open": True}).raise_for_status()
+        http.patch("/v1/records/sites/S", json={"open": False}).raise_for_status()
+        http.patch("/v1/records/sites/S", json={"open": True}).raise_for_status()
+        carl.catch_up()
+        assert [one["type"] for one in carl.told] == ["fenland.reset"]
+        assert carl.copy == listed(http, "carl", carl.followed) and len(carl.copy) == 20
+
+
+def test_one_far_behind_a_record_that_changed_very_often_is_not_told_each_time_by_going_back(
+    works: tuple[Service, httpx.Client], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Where every record is theirs nothing has to be worked out about how it was; elsewhere that is bounded."""
+    _, http = works
+    http.post("/v1/records/boards", json={"code": "B"}).raise_for_status()
+    http.post("/v1/records/jobs", json={"code": "J", "by": "carl"}).raise_for_status()
+    board, job = (
+        Follower(http, "carl", {"collection": name}, random.Random(1)) for name in ("boards", "jobs")
+    )
+    for number in range(30):
+        http.patch("/v1/records/boards/B", json={"area": f"a{number}"}).raise_for_status()
+        http.patch("/v1/records/jobs/J", json={"title": f"t{number}"}).raise_for_status()
+    monkeypatch.setattr("fenland.service.feed.states.MOST_BACK", 10)
+    for one in (board, job):
+        one.catch_up()
+        assert one.copy == listed(http, "carl", one.followed)
+    assert [one["type"].rpartition(".")[2] for one in board.told] == ["updated"] * 30
+    assert [one["type"] for one in job.told] == ["fenland.reset"]
 
 
 def test_the_examples_of_the_page_run(sample: Running) -> None:

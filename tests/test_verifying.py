@@ -25,7 +25,6 @@ from hypothesis import strategies as st
 
 from commands import fenland
 from fenland.core.history.merkle import leaf_hash
-from fenland.demo.data import SMALL
 from fenland.demo.sample import lay_sample
 from fenland.service.opening import open_project_service, open_service
 from fenland.service.proof.archiving import archive, read_archive
@@ -37,7 +36,7 @@ from fenland.service.proof.verifying_files import verify_evidence, verify_export
 from fenland.storage.door import back_up, kept_definitions
 from fenland.storage.sqlite.engine import guards
 from fenland.web.serving.app import create_app
-from support import NIGHTLY, start
+from support import NIGHTLY, SMALL, start
 
 SCRIPT = Path(__file__).parents[1] / "docs" / "verify_history.py"
 DATABASE = "sedgemarsh.db"

@@ -267,6 +267,33 @@ def test_who_waits_for_what_is_far_ahead_makes_no_change_dearer() -> None:
     asyncio.run(run())
 
 
+def test_one_that_was_woken_for_nothing_rests_before_it_is_woken_again(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    monkeypatch.setattr(requests, "REST", 0.2)
+    woken: list[int] = []
+
+    async def run() -> None:
+        growth, until = Growth(), time.monotonic() + 60
+        kept = requests.Waiting[int](
+            asyncio.get_running_loop(), growth, lambda: False, lambda one, _: woken.append(one)
+        )
+        assert kept.add(1, Wait(0, until, again=True), "a") and kept.add(2, Wait(0, until), "a")
+        assert kept.add(3, Wait(0, until, again=True), "a") and kept.drop(3)
+        growth.note(5)
+        await asyncio.sleep(0.05)
+        assert woken == [2]
+        await asyncio.sleep(0.4)
+        assert woken == [2, 1]
+        # Its time ends whether it rests or not.
+        assert kept.add(4, Wait(9, time.monotonic() + 0.05, again=True), "a")
+        await asyncio.sleep(0.15)
+        assert woken == [2, 1, 4]
+        await asyncio.sleep(0.3)
+
+    asyncio.run(run())
+
+
 def test_a_service_that_stops_answers_who_waits(folder: Path) -> None:
     running = start("start", folder, folder / "log")
     with running.client("waiting-4") as http:

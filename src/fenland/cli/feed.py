@@ -41,7 +41,7 @@ def follow(
     """
     last = after
     with signed_in(timeout) as client, suppress(KeyboardInterrupt):
-        wait, data = 0 if once else max(1, min(20, int(timeout * 0.6))), data if as_json else "changes"
+        wait, data = 0 if once else 20, data if as_json else "changes"
         for event in client.changes(after, collection=collection, where=where, data=data, wait=wait):
             last = event["id"]
             if as_json:

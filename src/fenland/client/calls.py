@@ -257,6 +257,10 @@ def changes(after: str | None, followed: Followed) -> Flow[tuple[list[Mapping[st
     return read_json(response.content), onward["after"][0]
 
 
+#: Statuses of a service that will answer later.
+PASSING = frozenset({429, 502, 503, 504})
+
+
 def pause(seconds: float) -> Flow[None]:
     """Waits."""
     yield Pause(seconds)

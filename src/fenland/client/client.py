@@ -15,7 +15,7 @@ import httpx
 from fenland.client import calls, flows
 from fenland.client.calls import Base, How, Related, Seen, Walk, Which, import_asked, many_asked
 from fenland.client.drafts import Draft
-from fenland.client.errors import ConflictError, UnreachableError
+from fenland.client.errors import ConflictError, ProblemError, UnreachableError
 from fenland.client.flows import Flow, Request, Response, checked, headers_for, request_for
 from fenland.client.past import Past
 from fenland.client.records import BatchResult, Entry, Form, Preview, Record
@@ -547,22 +547,27 @@ class Client:
 
         They begin behind the event of the id `after`, or now; keep the `id` of the last to go on later.
         `where` is a condition over records of a `collection`; `data` is `none`, `changes` or `record`. Where
-        the service cannot be reached it is asked again. With `wait=0` they end once there are no more.
+        the service cannot be reached, or has no time, it is asked again. With `wait=0` they end once there
+        are no more.
         """
-        followed, failed = calls.Followed(collection, where, data, wait), 0
+        # No longer than the client itself waits for an answer.
+        patience = min(wait, max(1, int(self._timeout * 0.6)))
+        followed, failed = calls.Followed(collection, where, data, patience), 0
         while True:
             try:
-                events, after = self._run(calls.changes(after, followed))
-            except UnreachableError:
-                if not wait:
+                events, onward = self._run(calls.changes(after, followed))
+            except (UnreachableError, ProblemError) as error:
+                if not wait or getattr(error, "status", 503) not in calls.PASSING:
                     raise
                 failed += 1
                 self._run(calls.pause(min(30, 2**failed)))
                 continue
             failed = 0
             yield from events
-            if not wait and not events:
+            if not wait and onward == after:
+                # An answer may be empty, and still have gone on over what is not theirs.
                 return
+            after = onward
 
     def choices(
         self, collection: str, field: str, *, q: str | None = None, limit: int | None = None

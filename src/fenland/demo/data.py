@@ -131,8 +131,6 @@ class Size:
 
 #: As the sample is shown.
 WHOLE = Size()
-#: As little as shows all of it, for tests that go through the whole history again and again.
-SMALL = Size(20, 50, 100, 80, (80, 30, 20, 10))
 
 
 class _Clock:

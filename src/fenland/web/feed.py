@@ -58,9 +58,13 @@ def _asked(call: Call) -> Following:
     after, collection, where = call.get(p.FEED_AFTER), call.get(p.FOLLOWED), call.get(p.WHERE)
     if where and collection is None:
         raise Malformed("where is a condition over records of one collection. Name it with collection.")
-    place = end_of(call.service) if after is None else place_of(after)
-    # What a request that waited has looked through, it need not look through again.
-    place = max(place, Place(waited_above(call)))
+    # What a request that waited has looked through, it need not look through again; and one that was to
+    # begin where the history ended then does not begin where it ends by now.
+    waited = waited_above(call)
+    if waited is not None:
+        place = Place(waited)
+    else:
+        place = end_of(call.service) if after is None else place_of(after)
     return Following(place, collection, where, call.get(p.LIMIT), call.get(p.EVENT_DATA))  # type: ignore[arg-type]
 
 

@@ -21,6 +21,8 @@ from fenland.core.values.plain import MAX_NUMBER_LENGTH
 
 #: Lists and mappings within each other, at most.
 _DEEPEST = 50
+#: Members of all of them together, at most.
+_MOST_MEMBERS = 100_000
 #: Whole numbers have fewer bits than `MAX_NUMBER_LENGTH` digits have.
 _BITS = MAX_NUMBER_LENGTH * 3
 _SHORT = reprlib.Repr()
@@ -54,8 +56,12 @@ def is_text(value: Any) -> bool:
     return True
 
 
-def taken(value: Any, depth: int = 0) -> Any:
+def taken(value: Any) -> Any:
     """A value that a function gives, as expressions know it. Raises `EvaluationError`."""
+    return _taken(value, 0, [_MOST_MEMBERS])
+
+
+def _taken(value: Any, depth: int, room: list[int]) -> Any:
     if value is None or isinstance(value, bool):
         return value
     if isinstance(value, str):
@@ -66,10 +72,14 @@ def taken(value: Any, depth: int = 0) -> Any:
     if isinstance(value, (Mapping, list, tuple)):
         if depth >= _DEEPEST:
             raise EvaluationError(f"it nests more than {_DEEPEST} deep")
+        # What stands in many places is counted in each, also where no request keeps a budget.
+        room[0] -= len(value)
+        if room[0] < 0:
+            raise EvaluationError(f"it has more than {_MOST_MEMBERS} members")
         spend(len(value))
         if isinstance(value, Mapping):
-            return {_name(name): taken(one, depth + 1) for name, one in value.items()}
-        return [taken(one, depth + 1) for one in value]
+            return {_name(name): _taken(one, depth + 1, room) for name, one in value.items()}
+        return [_taken(one, depth + 1, room) for one in value]
     return _number(value) if isinstance(value, (int, float, Decimal, Fraction)) else _time(value)
 
 

@@ -14,8 +14,6 @@ from typing import Any, Literal, NamedTuple
 from fenland.core.access.field_access import Record
 from fenland.core.access.policy import Caller
 from fenland.core.history.entries import (
-    ACCOUNTS,
-    BEYOND_ALL,
     DEFINITIONS,
     DEFINITIONS_ID,
     Entry,
@@ -23,23 +21,29 @@ from fenland.core.history.entries import (
 )
 from fenland.core.history.leaves import leaf_value
 from fenland.core.history.terms import term, value_term
+from fenland.core.limits import weight
 from fenland.core.problems import Archived
 from fenland.core.values.plain import same
 from fenland.service.feed.membership import Leads, Membership
-from fenland.service.feed.states import States
-from fenland.service.history.past import Subject, names_of, subject_of, today
+from fenland.service.feed.states import MOST_BACK, States, TooMuch
+from fenland.service.history.past import Subject, names_of, newest_first, subject_of, today
 from fenland.service.history.searching import Reader
 from fenland.service.service import Resource, Service
 from fenland.service.work import View, snapshot
 from fenland.storage.door import Candidates
 
-#: Entries that one page looks through, and how many are read at a time.
-_MOST_LOOKED, _AT_A_TIME = 5_000, 200
+#: Entries that one page looks through, and how many are read at a time; those that are searched for records
+#: which referred to another then.
+_MOST_LOOKED, _AT_A_TIME, _MOST_SEARCHED = 5_000, 200, 20_000
+#: Characters of an event beside its data.
+_LEAST = 400
 #: What of an account decides what it sees.
 _RIGHTS = frozenset({"roles", "attributes", "disabled"})
 
 Did = Literal["created", "updated", "deleted", "arrived", "left", "reset"]
 Data = Literal["none", "changes", "record"]
+#: The fields of a record that somebody may not see; None where they may not see it at all.
+Seen = frozenset[str] | None
 
 
 class Place(NamedTuple):
@@ -60,10 +64,10 @@ class Following(NamedTuple):
     """
 
     after: Place
-    collection: str | None = None
-    where: str = ""
-    limit: int = 100
-    data: Data = "none"
+    collection: str | None
+    where: str
+    limit: int
+    data: Data
 
 
 @dataclass(frozen=True, slots=True)
@@ -82,6 +86,12 @@ class Event:
     record: Record | None = None
     #: Whether it is of the record that the entry is of, and may be told who changed it.
     own: bool = False
+
+    @property
+    def weight(self) -> int:
+        """About how many characters of an answer it makes."""
+        pairs = (self.changes or {}).values()
+        return _LEAST + weight(self.record) + sum(weight(one) for pair in pairs for one in pair)
 
 
 @dataclass(frozen=True, slots=True)
@@ -106,9 +116,8 @@ def changes_after(service: Service, caller: Caller, request: Following) -> Chang
     """
     with snapshot(service, caller) as view:
         follower = _Follower(view, caller, request)
-        first = view.history.first(view.reading)
-        last = view.history.last(view.reading).sequence
-        if request.after.sequence < first - 1 and last:
+        if request.after.sequence < view.history.first(view.reading) - 1:
+            last = view.history.last(view.reading).sequence
             raise Archived(
                 f"The entries behind {request.after.sequence} were moved to an archive. Read the list again, "
                 f"and follow from after={last}.",
@@ -139,7 +148,7 @@ class _Follower:
         for member in self._members.values():
             for leads in member.leads:
                 self._led.setdefault((leads.collection, leads.field), []).append((member, leads))
-        self._last = view.history.last(view.reading).sequence
+        self._last, self._searched = view.history.last(view.reading).sequence, 0
         self._today = {name: one for one in service.resources.values() for name in names_of(view, one)}
 
     def page(self) -> Changes:
@@ -151,110 +160,111 @@ class _Follower:
             place = Place(reset.sequence or 0)
             return Changes(place, [Event(place, "reset", reset)], more=True)
         found, after, looked = list[Event](), request.after, 0
-        above = after.sequence
+        room = view.limits.answer
         while looked < _MOST_LOOKED:
-            entries = view.history.following(view.reading, above, _AT_A_TIME)
+            entries = view.history.following(view.reading, after.sequence, _AT_A_TIME)
             for entry in entries:
-                for event in self._events(entry):
-                    if event.place > request.after:
+                try:
+                    for event in self._events(entry, after):
                         found.append(event)
-                        after = event.place
-                        if len(found) == request.limit:
+                        after, room = event.place, room - event.weight
+                        if len(found) == request.limit or room < 0:
                             return Changes(after, found, more=True)
-                above = entry.sequence or 0
-                after = Place(above)
-            looked += _AT_A_TIME
+                except TooMuch:
+                    if after > request.after:
+                        # What was found out is told first.
+                        return Changes(after, found, more=True)
+                    after = Place(self._last)
+                    return Changes(after, [Event(after, "reset", entry)], more=True)
+                after = Place(entry.sequence or 0)
+            # There may be fewer since they are large.
+            if not entries or after.sequence >= self._last:
+                return Changes(after, found)
+            looked += len(entries)
             view.breathe()
-            if len(entries) < _AT_A_TIME:
-                # There may be fewer since they are large.
-                if above >= self._last:
-                    return Changes(max(after, request.after), found)
-                if not entries:
-                    break
-        return Changes(max(after, request.after), found, more=True)
+        return Changes(after, found, more=True)
 
     def _reset(self) -> Entry | None:
         """The last entry behind the place that changed what the caller may see at all."""
         ids = [DEFINITIONS_ID, account_id(self._caller.actor.name)]
         if self._caller.acting is not None:
             ids.append(account_id(self._caller.acting.name))
-        found = [one for record_id in ids for one in self._resetting(record_id)]
+        found = [one for one in map(self._resetting, ids) if one is not None]
         return max(found, key=lambda one: one.sequence or 0, default=None)
 
-    def _resetting(self, record_id: str) -> Iterator[Entry]:
-        history, below, more = self._view.history, BEYOND_ALL, True
-        while more:
-            entries, more = history.of_record(self._view.reading, record_id, below=below, limit=8)
-            for entry in entries:
-                if (entry.sequence or 0) <= self._request.after.sequence:
-                    return
-                if entry.collection == DEFINITIONS or not _RIGHTS.isdisjoint(entry.changes):
-                    yield entry
-                    return
-            below = entries[-1].version if entries else 0
+    def _resetting(self, record_id: str) -> Entry | None:
+        for place, entry in enumerate(newest_first(self._view, record_id)):
+            if (entry.sequence or 0) <= self._request.after.sequence:
+                break
+            # An account that signed in ever so often is not looked through to the end for each page.
+            if entry.collection == DEFINITIONS or not _RIGHTS.isdisjoint(entry.changes) or place > MOST_BACK:
+                return entry
+        return None
 
     # --- one entry ---------------------------------------------------------------------------------------
 
-    def _events(self, entry: Entry) -> Iterator[Event]:
-        """What an entry is to the follower: records of others that it took in or out first, by their ids."""
-        if entry.collection in (ACCOUNTS, DEFINITIONS):
-            return
+    def _events(self, entry: Entry, after: Place) -> Iterator[Event]:
+        """What an entry is to the follower, behind a place: records of others that it took in or out first,
+        by their ids. Raises `TooMuch`.
+        """
         resource = self._today.get(entry.collection)
         if resource is None:
+            # Of accounts or definitions, or of a collection that is no more.
             return
-        others = self._referring(resource, entry)
-        if len(others) > self._view.limits.consequences:
-            # To read the list again is less than to be told of each.
-            yield Event(Place(entry.sequence or 0), "reset", entry)
-            return
-        for record_id, member in sorted(others.items()):
-            event = self._moved(member, entry, record_id)
-            if event is not None:
-                yield event
+        for record_id, member in sorted(self._referring(resource, entry).items()):
+            if Place((entry.sequence or 0) - 1, record_id) > after:
+                yield from self._moved(member, entry, record_id)
         own = self._members.get(resource.collection.name)
         if own is not None:
-            event = self._own(own, entry)
-            if event is not None:
-                yield event
+            yield from self._own(own, entry)
 
-    def _own(self, member: Membership, entry: Entry) -> Event | None:
-        """The event of the record that an entry is of."""
+    def _sides(self, member: Membership, entry: Entry) -> tuple[Seen, Seen, bool]:
+        """How the follower saw the record of an entry before and behind it; whether it is there behind."""
         sequence, states, resource = entry.sequence or 0, self._states, member.resource
+        if member.plain and entry.action != "erase":
+            # Nothing has to be known of the record but whether it was there.
+            new, there = entry.action in ("create", "restore"), entry.action != "delete"
+            return None if new else member.hidden, member.hidden if there else None, there
         before = states.by_id(resource, entry.record_id, sequence - 1)
         after = states.by_id(resource, entry.record_id, sequence)
         had, has = member.seen(states, before, sequence - 1), member.seen(states, after, sequence)
-        place, name = Place(sequence), resource.collection.name
-        if had is None and has is None:
-            return None
-        key = (after or before or {})[resource.collection.key]
-        if has is None and after is not None:
-            return Event(place, "left", entry, name, entry.record_id, key)
-        subject = subject_of(self._view, self._caller, resource, entry.record_id)
-        if subject is None:
-            # Not theirs any more: an entry further on says so, but of one that is gone there may be none.
-            return Event(place, "left", entry, name, entry.record_id, key) if has is None else None
-        did: Did = "deleted" if after is None else "updated" if had == has else "arrived"
-        did = "created" if before is None else did
-        event = Event(place, did, entry, name, entry.record_id, key, entry.version, own=True)
-        return self._with_data(event, subject)
+        return had, has, after is not None
 
-    def _moved(self, member: Membership, entry: Entry, record_id: str) -> Event | None:
+    def _own(self, member: Membership, entry: Entry) -> Iterator[Event]:
+        """The event of the record that an entry is of, if it is one to the follower."""
+        had, has, there = self._sides(member, entry)
+        if had is None and has is None:
+            return
+        place, name = Place(entry.sequence or 0), member.resource.collection.name
+        event = Event(place, "left", entry, name, entry.record_id, entry.key)
+        subject = None
+        if has is not None or not there:
+            subject = subject_of(self._view, self._caller, member.resource, entry.record_id)
+        if subject is not None:
+            new = entry.action in ("create", "restore")
+            did: Did = (
+                "created" if new else "deleted" if has is None else "updated" if had == has else "arrived"
+            )
+            yield self._with_data(replace(event, did=did, version=entry.version, own=True), subject)
+        elif has is None:
+            yield event
+        # Otherwise it is not theirs any more, and an entry further on says so.
+
+    def _moved(self, member: Membership, entry: Entry, record_id: str) -> Iterator[Event]:
         """The event of a record that an entry of another took in or out, or shows otherwise."""
         sequence, states, resource = entry.sequence or 0, self._states, member.resource
         record = states.by_id(resource, record_id, sequence)
-        if record is None or (resource.collection.name, record_id) == (entry.collection, entry.record_id):
-            return None
+        if record is None or record_id == entry.record_id:
+            return
         had, has = member.seen(states, record, sequence - 1), member.seen(states, record, sequence)
-        if had == has:
-            return None
         place, key = Place(sequence - 1, record_id), record[resource.collection.key]
-        if has is None:
-            return Event(place, "left", entry, resource.collection.name, record_id, key)
-        subject = subject_of(self._view, self._caller, resource, record_id)
-        if subject is None:
-            return None
-        name, version = resource.collection.name, record["version"]
-        return self._with_data(Event(place, "arrived", entry, name, record_id, key, version), subject)
+        event = Event(place, "left", entry, resource.collection.name, record_id, key)
+        if had != has and has is None:
+            yield event
+        elif had != has:
+            subject = subject_of(self._view, self._caller, resource, record_id)
+            if subject is not None:
+                yield self._with_data(replace(event, did="arrived", version=record["version"]), subject)
 
     def _with_data(self, event: Event, subject: Subject) -> Event:
         """The event with what is wanted beside it; one that arrives has all of the record."""
@@ -275,7 +285,10 @@ class _Follower:
     # --- what refers to it ---------------------------------------------------------------------------------
 
     def _referring(self, resource: Resource, entry: Entry) -> dict[str, Membership]:
-        """The records, by their ids, whose membership may have changed with what an entry changed."""
+        """The records, by their ids, whose membership may have changed with what an entry changed.
+
+        Raises `TooMuch` for more than may follow from a change.
+        """
         found: dict[str, Membership] = {}
         if not self._led:
             return found
@@ -286,11 +299,17 @@ class _Follower:
 
     def _along(self, resource: Resource, leads: Leads, entry: Entry) -> set[str]:
         """The ids of the records that the references lead from to the record of an entry, now or then."""
-        service, records = self._view.service, {entry.record_id: entry.key}
+        service, records, most = (
+            self._view.service,
+            {entry.record_id: entry.key},
+            self._view.limits.consequences,
+        )
         holders = [resource, *(service.resources[str(one.references)] for one in leads.way[:-1])]
         for holder, step in zip(reversed(holders), reversed(leads.way), strict=True):
             found: dict[str, Any] = {}
             for key in records.values():
+                if len(found) + self._view.count_referring(holder, step.name, key) > most:
+                    raise TooMuch
                 for one in self._view.all_referring(holder, step.name, key):
                     found[one["id"]] = one[holder.collection.key]
                 found |= self._moved_away(holder, step.name, key, entry.sequence or 0)
@@ -304,12 +323,17 @@ class _Follower:
         if above + 1 >= below:
             return found
         lineage = view.service.lineage(holder)
-        terms = (term("field", name), value_term(name, leaf_value(key))) if lineage is None else ()
+        # Entries from before a field was called so have other terms.
+        renamed = lineage is not None and lineage.older_names(name)
+        terms = () if renamed else (term("field", name), value_term(name, leaf_value(key)))
         wanted = Candidates(terms, {"collection": names_of(view, holder)}, above)
         for _, entries in view.history.candidates(view.reading, wanted, below=below):
             for one in entries:
                 pair = today(view, holder, one).changes.get(name)
                 if pair is not None and same(pair[0], key):
                     found[one.record_id] = one.key
+            self._searched += len(entries)
+            if self._searched > _MOST_SEARCHED:
+                raise TooMuch
             view.breathe()
         return found

@@ -17,9 +17,6 @@ from fenland.service.records.filtering import checked_filter, refuse_unreadable
 from fenland.service.service import Resource
 from fenland.service.work import View
 
-#: Of a record that a follower does not have, the fields that they may not see of it.
-_ABSENT = None
-
 
 @dataclass(frozen=True, slots=True)
 class Leads:
@@ -38,13 +35,12 @@ class Membership:
         """Raises `Malformed`, and `NotPermitted` for a condition on what they can read of no record."""
         self._view, self._caller, self.resource = view, caller, resource
         sight = view.sight(caller)
-        self._where: Checked | None = None
-        if where:
-            self._where = checked_filter(view.service, resource.collection.name, where)
-            refuse_unreadable(Known(view.service.policies, sight), resource.collection.name, self._where.tree)
-        self._run = None if self._where is None else compiled(self._where.tree)
+        checked = checked_filter(view.service, resource.collection.name, where) if where else None
+        if checked is not None:
+            refuse_unreadable(Known(view.service.policies, sight), resource.collection.name, checked.tree)
+        self._run = None if checked is None else compiled(checked.tree)
         self._sights: dict[int, Sight] = {}
-        asked = list(_asked(view.service.policies, sight, resource, self._where))
+        asked = list(_asked(view.service.policies, sight, resource, checked))
         #: What of other collections it depends on.
         self.leads = tuple(dict.fromkeys(one for node in asked for one in _leads(node)))
         #: Whether every record is theirs, and all of them in the same way.
@@ -54,19 +50,19 @@ class Membership:
     def seen(self, states: States, record: Record | None, sequence: int) -> frozenset[str] | None:
         """The fields that they may not see of a record as it stood then; None where it is not theirs."""
         if record is None:
-            return _ABSENT
+            return None
         if self.plain:
             return self.hidden
         sight, policy = self._sight(states, sequence), self.resource.policy
         if not policy.may("read", sight, record):
-            return _ABSENT
+            return None
         if self._run is not None:
             known = Known(self._view.service.policies, sight)
             try:
                 if self._run(known.names(self.resource.collection.name, record)) is not True:
-                    return _ABSENT
+                    return None
             except EvaluationError:
-                return _ABSENT
+                return None
         return policy.fields(sight, record).hidden
 
     def _sight(self, states: States, sequence: int) -> Sight:

@@ -14,12 +14,19 @@ from fenland.service.history.past import last_copy, names_of, newest_first, toda
 from fenland.service.service import Resource
 from fenland.service.work import View
 
-#: Records whose later entries are remembered.
-_MOST_KEPT = 1_000
+#: Records whose later entries are remembered, and entries of one that are taken back at most.
+_MOST_KEPT, MOST_BACK = 1_000, 2_000
+
+
+class TooMuch(Exception):
+    """What an entry means to a follower takes more to find out than to read their list again."""
 
 
 class States:
-    """What records were, whoever asks; `lowest` is the earliest entry that may be asked about."""
+    """What records were, whoever asks; `lowest` is the earliest entry that may be asked about.
+
+    Raises `TooMuch` for one that has changed very often since.
+    """
 
     def __init__(self, view: View, lowest: int) -> None:
         self._view, self._lowest = view, lowest
@@ -61,6 +68,9 @@ class States:
                 found.append(today(self._view, resource, entry))
                 if (entry.sequence or 0) <= self._lowest:
                     break
+                if len(found) > MOST_BACK:
+                    del self._later[record_id]
+                    raise TooMuch
         return found
 
     def _before(self, resource: Resource, entry: Entry, state: Record | None) -> Record | None:

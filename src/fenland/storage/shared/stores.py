@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from fenland.core.limits import DEFAULTS, Limits
 from fenland.storage.shared.accounts.accounts import TableAccounts
-from fenland.storage.shared.accounts.notices import TableNotices
 from fenland.storage.shared.accounts.outcomes import TableOutcomes
 from fenland.storage.shared.evolving.preparing import Known
 from fenland.storage.shared.growth import Growth
 from fenland.storage.shared.history.heads import TableHeads
 from fenland.storage.shared.history.history import TableHistory
+from fenland.storage.shared.notices import TableNotices
 from fenland.storage.shared.records.records import TableRecords
 from fenland.storage.shared.records.series import TableSeries
 from fenland.storage.shared.statements import Engine

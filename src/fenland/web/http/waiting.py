@@ -20,10 +20,14 @@ if TYPE_CHECKING:
 
 
 class Wait(NamedTuple):
-    """What is waited for: entries after this one, until then by `time.monotonic`."""
+    """What is waited for: entries after this one, until then by `time.monotonic`.
+
+    `again` is whether it was woken before, and had nothing to be told of.
+    """
 
     above: int
     until: float
+    again: bool = False
 
 
 class Later(Answer):
@@ -41,10 +45,10 @@ class Later(Answer):
         return super().__call__(environ, start_response)
 
 
-def waited_above(call: Call) -> int:
+def waited_above(call: Call) -> int | None:
     """Of a request that has waited, behind which entry it did: all up to there was looked through."""
     waited: Wait | None = call.environ.get(WAITED)
-    return 0 if waited is None else waited.above
+    return None if waited is None else waited.above
 
 
 def later(call: Call, above: int, seconds: int) -> Later | None:
@@ -56,4 +60,4 @@ def later(call: Call, above: int, seconds: int) -> Later | None:
     until = time.monotonic() + seconds if waited is None else waited.until
     if CAN_WAIT not in call.environ or call.service.database.growth.end > above:
         return None
-    return Later(Wait(above, until)) if time.monotonic() < until else None
+    return Later(Wait(above, until, waited is not None)) if time.monotonic() < until else None

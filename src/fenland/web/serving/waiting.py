@@ -17,6 +17,8 @@ from fenland.web.http.waiting import Wait
 
 #: Seconds between looks at what other processes added, while anybody waits.
 _LOOK_PAUSE = 0.025
+#: Seconds before one that was woken for nothing is woken again: many may wait, and each is asked anew.
+REST = 0.5
 #: Requests of one account that may wait in one process.
 _MOST = 200
 
@@ -50,15 +52,22 @@ class Waiting(Generic[Request]):
         if self._accounts[account] >= _MOST:
             return False
         self._waiting[request] = (wait, account)
-        heapq.heappush(self._by_end, (wait.above, next(self._numbers), request))
         self._accounts[account] += 1
         self._soonest = min(self._soonest, wait.until)
-        # It may have grown since it was asked.
-        self._look_at_end()
+        if wait.again:
+            self._loop.call_later(REST, self._heed, request, wait)
+        else:
+            self._heed(request, wait)
         if not self._looking:
             self._looking = True
             self._loop.call_later(_LOOK_PAUSE, self._look)
         return True
+
+    def _heed(self, request: Request, wait: Wait) -> None:
+        """Has a request woken from now on, if it is still kept."""
+        heapq.heappush(self._by_end, (wait.above, next(self._numbers), request))
+        # It may have grown since it was asked.
+        self._look_at_end()
 
     def drop(self, request: Request) -> bool:
         """Forgets a request; whether it waited."""

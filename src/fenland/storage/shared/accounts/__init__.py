@@ -1,1 +1,1 @@
-"""Accounts and tokens in tables, and what is kept of callers: counts, outcomes of requests, and notices."""
+"""Accounts and tokens in tables, and what is kept of callers: counts, and outcomes of requests."""
