@@ -31,10 +31,10 @@ from fenland.service.service import Service
 from fenland.service.settings import Settings
 from fenland.web.serving.app import create_app
 
-#: Whether tests that can be as long as one likes are to be long. Taken out of the environment, since the
-#: services that tests start refuse variables of theirs that they do not know.
 #: As little of the sample as shows all of it, for tests that go through the whole history again and again.
 SMALL = Size(20, 50, 100, 80, (80, 30, 20, 10))
+#: Whether tests that can be as long as one likes are to be long. Taken out of the environment, since the
+#: services that tests start refuse variables of theirs that they do not know.
 NIGHTLY = os.environ.pop("FENLAND_TESTS", "") == "nightly"
 
 #: Every service that was started, so that none outlives a test that failed.

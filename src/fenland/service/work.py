@@ -5,15 +5,14 @@ A use case opens one, and hands it to all that it does within; nothing keeps it 
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Collection, Iterator
 from contextlib import contextmanager
-from dataclasses import replace
 from typing import Any, TypeVar
 
 from fenland.core.access.conditions import Among, Column, Condition
 from fenland.core.access.field_access import Record
 from fenland.core.access.policy import Caller, Sight
-from fenland.core.changes.change import ALONE, Act, Stamp
+from fenland.core.changes.change import ALONE, Act, Change, Stamp
 from fenland.core.definitions.model import Field, place_of
 from fenland.core.history.entries import Entry
 from fenland.core.limits import Limits
@@ -39,7 +38,7 @@ _AT_A_TIME = 500
 class View:
     """What a use case can see."""
 
-    __slots__ = ("_found", "_missed", "_sight", "act", "follows_later", "reading", "service")
+    __slots__ = ("_ahead", "_found", "_missed", "_sight", "act", "follows_later", "reading", "service")
 
     def __init__(self, service: Service, reading: Reading, act: Act = ALONE) -> None:
         self.service = service
@@ -53,6 +52,8 @@ class View:
         self._found: tuple[Resource, Record] | None = None
         #: What was last looked for in vain: a row that may be new has its key looked for, and then as unique.
         self._missed: tuple[Resource, str, Any] | None = None
+        #: Records that were read together, by collection and id, as long as nothing is written to them here.
+        self._ahead: dict[tuple[str, str], Record] = {}
 
     @property
     def history(self) -> History:
@@ -106,12 +107,24 @@ class View:
         missed = self._missed
         if missed is not None and missed[0] is resource and missed[1:] == (field, value):
             return None
+        found = self._ahead.get((resource.collection.name, value)) if field == "id" else None
+        if found is not None:
+            self._found = (resource, found)
+            return found
         found = resource.records.find(self.reading, field, value)
         if found is None:
             self._missed = (resource, field, value)
         else:
             self._found = (resource, found)
         return found
+
+    def look_ahead(self, resource: Resource, ids: Collection[str]) -> None:
+        """Reads records at once that are about to be looked for by their ids, one after the other."""
+        name, column = resource.collection.name, Column(("id",))
+        page = Page(Among(column, tuple(ids)), order=(Order("id"),), limit=len(ids))
+        # Where they are too large to be read together, some are read one by one.
+        found, _ = resource.records.page(self.reading, page)
+        self._ahead.update(((name, one["id"]), one) for one in found)
 
     def referring(self, resource: Resource, field: str, key: Any, limit: int) -> list[Record]:
         """Records of a collection whose reference holds this key, up to so many; whoever asks."""
@@ -183,14 +196,25 @@ class View:
         """What marks changes that the caller makes now."""
         return Stamp(self.service.now(), caller.actor.name, reason, self.act)
 
-    @contextmanager
-    def doing(self, **parts: Any) -> Iterator[None]:
+    def doing(self, *, undoes: int | None = None, restores: int | None = None) -> _Doing:
         """Has the changes of the body taken for a part of something; see `Act`."""
-        before, self.act = self.act, replace(self.act, **parts)
-        try:
-            yield
-        finally:
-            self.act = before
+        act = self.act
+        return _Doing(self, Act(act.batch, undoes or act.undoes, restores or act.restores))
+
+
+class _Doing:
+    """The body of a with statement, whose changes are part of an act. There may be very many of them."""
+
+    __slots__ = ("_act", "_view")
+
+    def __init__(self, view: View, act: Act) -> None:
+        self._view, self._act = view, act
+
+    def __enter__(self) -> None:
+        self._act, self._view.act = self._view.act, self._act
+
+    def __exit__(self, *_: object) -> None:
+        self._view.act = self._act
 
 
 class Work(View):
@@ -233,6 +257,10 @@ class Work(View):
             series.keep(self.writing, place, found + PORTION - 1)
             self.put_by[place] = (found + 1, found + PORTION - 1)
         return found
+
+    def wrote(self, change: Change) -> None:
+        """To be called with each change that is written: what was read of its record is so no more."""
+        self._ahead.pop((change.collection, change.record_id), None)
 
     def enter(self, entry: Entry) -> int:
         """Adds an entry to the history; its sequence."""

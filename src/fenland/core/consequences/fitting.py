@@ -22,6 +22,8 @@ from fenland.core.problems import Problem, pointer_to
 
 #: Numbers of 64 bits have 19 digits; this leaves room for all that is divided and multiplied on the way.
 _EXACT = Context(prec=100)
+#: Numbers of fewer digits before the point have room for all those behind it.
+_SHORT = 60
 #: What is kept as it comes out.
 _PLAIN = (str, bool)
 _NUMBERS = (int, float, Decimal, Fraction)
@@ -35,6 +37,8 @@ class Fitting:
         self._check = compile_field(item)
         #: What the values of the field are whole multiples of; None where they need not be of anything.
         self.step = _step_of(item)
+        #: Whether that is a power of ten, by which rounding is to leave off digits.
+        self._by_digits = self.step is not None and self.step == Decimal(1).scaleb(self.step.adjusted())
 
     def value(self, found: Any, problems: list[Problem]) -> Any:
         """The value as it is kept, or `REFUSED` with a problem. Raises `EvaluationError`."""
@@ -62,6 +66,8 @@ class Fitting:
             return _EXACT.multiply(Decimal(round(found / Fraction(step))), step)
         # A double is what its shortest text says, as everywhere.
         exact = Decimal(repr(found)) if isinstance(found, float) else Decimal(found)
+        if self._by_digits and exact.adjusted() < _SHORT:
+            return exact.quantize(step, ROUND_HALF_EVEN, _EXACT)
         steps = _EXACT.divide(exact, step).to_integral_value(ROUND_HALF_EVEN, _EXACT)
         return _EXACT.multiply(steps, step)
 

@@ -108,12 +108,16 @@ def _bound(code: str, words: str, holds: Callable[[Any, Any], bool]) -> Callable
     return make
 
 
-def _multiple_of(step: Decimal, _field: Field) -> Rule:
+def _multiple_of(step: Decimal, field: Field) -> Rule:
+    if field.scale is not None and step == Decimal(1).scaleb(-field.scale):
+        # The values are kept as whole multiples of it, and those that are none are refused as they are read.
+        return lambda _value: None
+    step_top, step_bottom = step.as_integer_ratio()
+
     def rule(value: Any) -> Finding:
         number = Decimal(exact(value))
         # Python's remainder stops at 28 digits; whole-number ratios do not.
         top, bottom = number.as_integer_ratio()
-        step_top, step_bottom = step.as_integer_ratio()
         if (top * step_bottom) % (bottom * step_top) == 0:
             return None
         return "multiple_of", f"Must be a multiple of {step}.", {"multiple_of": step}

@@ -88,13 +88,13 @@ def _read_float(value: Any) -> tuple[Any, Finding]:
 def _decimal_reader(scale: int) -> Callable[[Any], tuple[Any, Finding]]:
     """Exact decimals of at most `scale` digits after the point, held as 64-bit counts of the last digit."""
     quantum = Decimal(1).scaleb(-scale)
-    zero = Decimal(0).quantize(quantum)
+    zero, lowest, highest = Decimal(0).quantize(quantum), LOWEST_INTEGER * quantum, HIGHEST_INTEGER * quantum
 
     def read(value: Any) -> tuple[Any, Finding]:
         if isinstance(value, bool) or not isinstance(value, (int, float, Decimal)):
             return None, _of_type("number", value)
         number = Decimal(repr(value)) if isinstance(value, float) else Decimal(value)
-        if not LOWEST_INTEGER * quantum <= number <= HIGHEST_INTEGER * quantum:
+        if not lowest <= number <= highest:
             return None, ("range", f"Is too large to be kept with {scale} digits after the point.", {})
         kept = number.quantize(quantum)
         if kept != number:

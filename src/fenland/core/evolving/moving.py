@@ -74,20 +74,24 @@ class _Derived:
     """The value of a derived field, by the other fields as they come out."""
 
     def __init__(self, formula: Fitted, others: Mapping[str, Move]) -> None:
-        names = formula.inputs
+        movers = {name: FieldMover(others[name], others) for name in formula.inputs if name not in RESERVED}
         self._formula = formula
-        self._asked = {name: FieldMover(others[name], others) for name in names if name not in RESERVED}
-        self._reserved = [name for name in names if name in RESERVED]
+        self._moved = {name: one for name, one in movers.items() if not one.plain or one.source is None}
+        #: What the others were called. Most are carried over as they are, in very many records.
+        self._plain = [(name, str(one.source)) for name, one in movers.items() if name not in self._moved]
+        self._plain += [(name, name) for name in formula.inputs if name in RESERVED]
 
     @property
     def asks(self) -> list[str]:
-        return [*(name for mover in self._asked.values() for name in mover.asks), *self._reserved]
+        moved = (name for mover in self._moved.values() for name in mover.asks)
+        return [*moved, *(source for _, source in self._plain)]
 
     def value(self, older: Mapping[str, Any]) -> Any:
-        record = {name: mover.value(older) for name, mover in self._asked.items()}
-        record |= {name: older[name] for name in self._reserved}
-        if any(value is REFUSED for value in record.values()):
-            return REFUSED
+        record = {name: older[source] for name, source in self._plain}
+        for name, mover in self._moved.items():
+            record[name] = mover.value(older)
+            if record[name] is REFUSED:
+                return REFUSED
         problems: list[Problem] = []
         try:
             value = self._formula.value({"record": record}, problems)

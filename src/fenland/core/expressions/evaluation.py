@@ -9,7 +9,7 @@ from __future__ import annotations
 import operator
 from collections.abc import Callable, Iterable, Mapping
 from datetime import timedelta
-from decimal import Decimal, DecimalException, localcontext
+from decimal import Context, Decimal, DecimalException
 from typing import Any
 
 from fenland.core.expressions.budget import spend
@@ -327,6 +327,10 @@ _TIMES: Mapping[tuple[str, str, str], Callable[[Any, Any], Any]] = {
 #: What the specification lets lie between two timestamps: nanoseconds that fit in 64 bits.
 _FARTHEST_APART = timedelta(microseconds=(2**63 - 1) // 1000)
 _NUMERIC: Mapping[str, Callable[[Any, Any], Any]] = {"+": operator.add, "-": operator.sub, "*": operator.mul}
+#: Room for the digits of whatever fields hold, multiplied again and again.
+_DIGITS = Context(prec=200)
+#: The same of decimals, of which one side may be a whole number.
+_EXACT = {"+": _DIGITS.add, "-": _DIGITS.subtract, "*": _DIGITS.multiply}
 
 
 def _divided(one: int, other: int) -> int:
@@ -363,11 +367,10 @@ def _decimal(symbol: str, one: Any, other: Any) -> Any:
         if other == 0:
             raise EvaluationError("Division by zero.")
         return float(one) / float(other)
-    with localcontext(prec=200):
-        try:
-            return _NUMERIC[symbol](Decimal(one), Decimal(other))
-        except DecimalException:
-            raise EvaluationError("The decimal has too many digits.") from None
+    try:
+        return _EXACT[symbol](one, other)
+    except DecimalException:
+        raise EvaluationError("The decimal has too many digits.") from None
 
 
 def _arithmetic(symbol: str) -> Callable[[Any, Any], Any]:

@@ -84,9 +84,14 @@ def _is_beyond(text: str) -> bool:
     return abs(int(text)) > LARGEST_EXACT
 
 
+def held_changes(changes: Mapping[str, Pair]) -> dict[str, list[Any]]:
+    """Changes as leaves hold them: by field, the value before and the one after."""
+    return {name: [leaf_value(old), leaf_value(new)] for name, (old, new) in changes.items()}
+
+
 def changes_text(changes: Mapping[str, Pair]) -> bytes:
-    """The canonical JSON of changes: by field, the value before and the one after."""
-    return canonical_plain({name: [leaf_value(old), leaf_value(new)] for name, (old, new) in changes.items()})
+    """The canonical JSON of that."""
+    return canonical_plain(held_changes(changes))
 
 
 def changes_from(text: str | bytes) -> dict[str, Pair]:

@@ -68,6 +68,7 @@ def _write(work: Work, change: Change) -> None:
         return
     resource = work.service.resources[change.collection]
     records = resource.records
+    work.wrote(change)
     if resource.rules.series and change.after is not None:
         # Ahead of the record, which may yet be refused: it is none of those that there were.
         _note_numbers(work, resource, change)

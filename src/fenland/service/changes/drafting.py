@@ -6,7 +6,7 @@ who writes has to wait for it.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Collection, Iterable, Iterator
 from contextlib import contextmanager
 from typing import Any, cast
 
@@ -128,6 +128,10 @@ class Draft(Work):
             return self._records[name, record_id]
         found = self._beneath.find(resource, field, value)
         return None if found is None or (name, found["id"]) in self._records else found
+
+    def look_ahead(self, resource: Resource, ids: Collection[str]) -> None:
+        """See `View`."""
+        self._beneath.look_ahead(resource, ids)
 
     def _here(self, resource: Resource, field: str, key: Any) -> list[Record]:
         """Those changed here whose reference holds this key."""

@@ -192,13 +192,21 @@ class _Run:
     root: int = 0
 
     def look_ahead(self, saves: list[Save]) -> None:
-        """Reads the entries of saves at once, where they stand close together and are not many."""
+        """Reads the entries of saves, and their records, at once, where they are close together and few."""
         wanted = {sequence for save in saves for sequence in save}
         if not wanted or len(wanted) > _AHEAD or max(wanted) - min(wanted) > 2 * _AHEAD:
             return
         history, first, last = self.work.history, min(wanted), max(wanted)
         for one in history.following(self.work.reading, first - 1, 2 * _AHEAD + 1, last + 1):
             self.ahead[one.sequence or 0] = one
+        ids: dict[str, set[str]] = {}
+        for sequence in wanted & self.ahead.keys():
+            one = self.ahead[sequence]
+            ids.setdefault(one.collection, set()).add(one.record_id)
+        for name, these in ids.items():
+            resource = self.work.service.resources.get(name)
+            if resource is not None:
+                self.work.look_ahead(resource, these)
 
     def entry(self, sequence: int) -> Entry | None:
         """An entry, or None where it is in an archive."""

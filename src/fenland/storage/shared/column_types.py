@@ -33,6 +33,9 @@ _VERBATIM = json.JSONDecoder(parse_float=orjson.Fragment)
 
 def read_json_text(text: str) -> Any:
     """JSON that this service wrote, with decimals exact."""
+    if text.startswith('"'):
+        # A text, as most keys are: nothing in it is a number.
+        return orjson.loads(text)
     return _DECODER.decode(text)
 
 

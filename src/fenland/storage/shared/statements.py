@@ -124,12 +124,18 @@ class Prepared:
         found: list[Any] = reading.execute(self.text, self.values(given)).fetchall()
         return found
 
-    def some(self, reading: Reading, given: Mapping[str, Any], characters: int) -> tuple[list[Any], bool]:
-        """Rows until they hold so many characters, one at least; and whether there were more."""
+    def some(
+        self, reading: Reading, given: Mapping[str, Any], characters: int, places: Sequence[int] | None = None
+    ) -> tuple[list[Any], bool]:
+        """Rows until they hold so many characters, one at least; and whether there were more.
+
+        `places` are those of the columns whose values may be long, where not all are counted.
+        """
         rows: list[Any] = []
         cursor = reading.execute(self.text, self.values(given))
         for row in cursor:
-            characters -= sum(len(value) for value in row if isinstance(value, str))
+            values = row if places is None else [row[place] for place in places]
+            characters -= sum([len(value) for value in values if isinstance(value, str)])
             if characters < 0 and rows:
                 cursor.close()
                 return rows, True

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator, Mapping
-from typing import Any
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from typing import Any, Protocol
 
 from sqlalchemy import bindparam, update
 
@@ -81,8 +81,15 @@ class Stored:
             after = (found[-1]["id"],) if found else None
 
 
+class Driver(Protocol):
+    """The driver's connection, in the transaction of the migration."""
+
+    def executemany(self, text: str, rows: Iterable[Any], /) -> Any:
+        """Runs a statement once for each row of parameters."""
+
+
 def rederive(
-    driver: Reading, tables: Tables, found: Stored, engine: Engine, told: Callable[[int], None]
+    driver: Driver, tables: Tables, found: Stored, engine: Engine, told: Callable[[int], None]
 ) -> None:
     """Works out anew what is derived between records, and writes what differs; `told` is how many were seen.
 
@@ -92,18 +99,22 @@ def rederive(
     for collection, nodes in Network(tables.project).passes:
         table, names = tables.records[collection.name], [node.field.name for node in nodes]
         statement = update(table).where(table.c.id == bindparam("x_id", type_=table.c.id.type))
-        given = {name: bindparam(f"x_{name}", type_=table.c[name].type) for name in names}
-        prepared = Prepared(statement.values(given), engine)
+        given = {f"x_{name}": bindparam(f"x_{name}", type_=table.c[name].type) for name in names}
+        prepared = Prepared(statement.values(dict(zip(names, given.values(), strict=True))), engine)
         # What is written in one pass is asked for in none but later ones.
         found.forget()
+        rows: list[Sequence[Any]] = []
         for record in found.all_of(collection.name):
-            values = {node.field.name: _value(deriving, node, record) for node in nodes}
-            if any(not same(record[name], value) for name, value in values.items()):
-                row = {"x_id": record["id"], **{f"x_{name}": value for name, value in values.items()}}
-                driver.execute(prepared.text, prepared.values(row))
+            values = [_value(deriving, node, record) for node in nodes]
+            if not all(map(same, map(record.__getitem__, names), values)):
+                row = dict(zip(given, values, strict=True))
+                rows.append(prepared.values({"x_id": record["id"], **row}))
             done += 1
             if not done % _AT_A_TIME:
+                driver.executemany(prepared.text, rows)
+                rows = []
                 told(done)
+        driver.executemany(prepared.text, rows)
 
 
 def _value(deriving: Deriving, node: Node, record: Record) -> Any:

@@ -19,8 +19,8 @@ from fenland.core.history.entries import Entry, Seal
 from fenland.core.history.leaves import (
     SALT,
     changes_from,
-    changes_text,
     from_leaf,
+    held_changes,
     leaf_text,
     leaf_value,
     open_changes,
@@ -31,7 +31,7 @@ from fenland.core.history.parts import LEAF_NAMES
 from fenland.core.history.terms import BLOCK
 from fenland.core.limits import DEFAULTS, Limits
 from fenland.core.values.canonical import canonical_plain
-from fenland.storage.shared.history.terms import Terms, block_of, has
+from fenland.storage.shared.history.terms import Gathered, Terms, block_of, has
 from fenland.storage.shared.history.tree import Tree
 from fenland.storage.shared.protocols import Reading, Writing
 from fenland.storage.shared.statements import Engine, Prepared, parameters_of
@@ -51,15 +51,16 @@ class TableHistory:
 
     def __init__(self, tables: Tables, engine: Engine, limits: Limits = DEFAULTS) -> None:
         self._limits = limits
-        #: In one epoch of the connection that writes, the newest entry, and the peaks of the tree as far as
-        #: they are known.
+        #: In one epoch of the connection that writes, the newest entry, the peaks of the tree as far as they
+        #: are known, and the terms of the block that is being filled.
         self._epoch: int | None = None
-        self._kept_last, self._peaks = NONE_YET, dict[int, bytes]()
+        self._kept_last, self._peaks, self._gathered = NONE_YET, dict[int, bytes](), Gathered()
         self.tree = Tree(tables, engine)
         self.terms = Terms(tables.tree.terms, tables.history, engine)
         table, secrets = tables.history, tables.tree.sealed
         self._columns = [column.name for column in table.columns]
         self._places = {name: place for place, name in enumerate(self._columns)}
+        self._long = [self._places[name] for name in ("key", "reason", "changes", "sealed")]
         attributes = [name for name in self._columns if name not in _STORED]
         #: What leaves call the parts of an entry, in the order of the columns.
         self._names = [LEAF_NAMES[name] for name in attributes]
@@ -191,7 +192,7 @@ class TableHistory:
         if row is not None:
             found = Last(*(self._last.converted(row) if self._last.conversions else row))
         if epoch is not None:
-            self._epoch, self._kept_last, self._peaks = epoch, found, {}
+            self._epoch, self._kept_last, self._peaks, self._gathered = epoch, found, {}, Gathered()
         return found
 
     def asked_since(self, epoch: int) -> bool:
@@ -206,13 +207,15 @@ class TableHistory:
         # Whatever the clock does, no entry is from before the one before it.
         time = max(entry.time, last.time)
         parts = self._get_parts(entry)
-        changes = changes_text(open_changes(entry) if entry.seals else entry.changes)
-        seals = sealed_text(entry.seals)
-        leaf = {name: value for name, value in zip(self._names, parts, strict=True) if value is not None}
+        named = dict(zip(self._names, parts, strict=True))
+        held = held_changes(open_changes(entry) if entry.seals else entry.changes)
+        changes, seals = canonical_plain(held), sealed_text(entry.seals)
+        leaf = {name: value for name, value in named.items() if value is not None}
         salt = os.urandom(SALT).hex()
         leaf["sequence"], leaf["time"], leaf["salt"] = sequence, time, salt
         # Without epochs nothing tells whether what is remembered was undone.
-        peaks = self._peaks if getattr(writing, "epoch", None) is not None else {}
+        remembers = getattr(writing, "epoch", None) is not None
+        peaks, gathered = (self._peaks, self._gathered) if remembers else ({}, Gathered())
         nodes = self.tree.completed(writing, last, leaf_text(leaf, changes, seals), peaks)
         # In the order of the columns.
         row = (
@@ -227,8 +230,9 @@ class TableHistory:
         self._add.added(writing, row)
         if entry.seals:
             self._keep_secrets(writing, sequence, entry)
+        gathered.take(sequence, named, held, entry.seals)
         if sequence % BLOCK == 0:
-            self.terms.add(writing, sequence)
+            self.terms.add(writing, sequence, gathered)
         self._kept_last = Last(sequence, time, nodes)
         return self._kept_last
 
@@ -263,7 +267,7 @@ class TableHistory:
     ) -> tuple[list[Entry], bool]:
         """See `History`."""
         given = {"record_id": record_id, "below": below, "x_limit": limit + 1}
-        rows, cut = self._of_record.some(reading, given, self._limits.answer)
+        rows, cut = self._of_record.some(reading, given, self._limits.answer, self._long)
         return [self._entry(reading, row) for row in rows[:limit]], cut or len(rows) > limit
 
     def settled(self, reading: Reading, record_id: str) -> int | None:

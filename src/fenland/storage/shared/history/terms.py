@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from functools import partial, reduce
 from operator import and_
 from typing import Any
@@ -27,6 +27,24 @@ _SEGMENT = 2_048
 _NAMED = (*EQUALS, "reason")
 
 
+class Gathered:
+    """The terms of a block that is being filled, as far as its entries were seen as they came."""
+
+    __slots__ = ("count", "found")
+
+    def __init__(self) -> None:
+        self.found, self.count = dict[int, int](), 0
+
+    def take(
+        self, sequence: int, named: Mapping[str, Any], changes: Mapping[str, Any], sealed: Iterable[str]
+    ) -> None:
+        """Notes the terms of the entry that comes next, by its parts and changes in the form of leaves."""
+        if sequence % BLOCK == 1:
+            self.found, self.count = {}, 0
+        self.count += 1
+        take_terms(self.found, _bit(sequence), named, changes, sealed)
+
+
 class Terms:
     """The blocks that terms are in. A block is numbered by the sequence of its last entry."""
 
@@ -44,9 +62,9 @@ class Terms:
             Prepared(partial(_blocks_with, table, count), engine) for count in range(1, _MOST + 1)
         ]
 
-    def add(self, writing: Writing, block: int) -> None:
-        """Keeps the terms of a block that is full."""
-        found = self.due(writing, block)
+    def add(self, writing: Writing, block: int, gathered: Gathered) -> None:
+        """Keeps the terms of a block that is full. What was not seen as it came is read."""
+        found = gathered.found if gathered.count == BLOCK else self.due(writing, block)
         left, segment = sorted(found), segment_of(block)
         while left:
             count = next(rows for rows in _ROWS if rows <= len(left))

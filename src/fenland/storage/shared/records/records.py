@@ -50,6 +50,12 @@ class TableRecords:
         self._table = table
         self._engine = engine
         self._columns = list(table.columns)
+        #: Where what its writers chose stands, and may be long.
+        self._long = [
+            place
+            for place, column in enumerate(self._columns)
+            if (item := collection.fields.get(column.name)) and item.type in ("string", "array", "object")
+        ]
         self._updates: dict[tuple[str, ...], Prepared] = {}
         self._lists: dict[Any, Prepared] = {}
         self._referring: dict[str, Prepared] = {}
@@ -145,7 +151,7 @@ class TableRecords:
             given[f"after_{place}"] = value
         if self.small:
             return prepared.all(reading, given), False
-        return prepared.some(reading, given, self._limits.answer)
+        return prepared.some(reading, given, self._limits.answer, self._long)
 
     def _shape(self, page: Page) -> tuple[Any, ...]:
         searched = tuple(name for name, _ in page.searched)
