@@ -19,7 +19,9 @@ from fenland.storage.sqlite.engine import WritingConnection
 from fenland.web.serving.app import create_app
 from fenland.web.serving.front import Front, Served
 from fenland.web.serving.http1 import Exchange
+from fenland.web.serving.serve import feed_of
 from fenland.web.serving.short import Short
+from fenland.web.serving.streams import Bounds
 from support import NIGHTLY, bearer
 
 PLAIN = WritingConnection.execute
@@ -188,7 +190,7 @@ def _send_through_the_front(http: httpx.Client, service: Service, pieces: Any) -
         Served(
             app=create_app(service, Settings()).wsgi_app, turn=database.turn, together=database.together,
             short=lambda environ: Short.CHANGE, at_once=lambda path: False, close=lambda: None, threads=4,
-            body_limit=lambda environ: 10**6, body_timeout=10,
+            body_limit=lambda environ: 10**6, body_timeout=10, feed=feed_of(service), streams=Bounds(1, 1),
         )
     )  # fmt: skip
     sent = {what: _exchange(*piece) for what, piece in pieces.items()}

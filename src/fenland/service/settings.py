@@ -217,6 +217,8 @@ class Settings(BaseSettings):
     long_reads: int = Field(4, ge=1, description="Long searches of one account at a time.")
     read_timeout: float = Field(20, ge=1, description="Seconds that a search may take.")
     connections: int = Field(10_000, ge=16, description="Connections held open, per process.")
+    streams: int = Field(8_000, ge=1, description="Streams of changes held open, per process.")
+    account_streams: int = Field(200, ge=1, description="Those of one account, per process.")
     head_timeout: float = Field(20, ge=1, description="Seconds for a request's head, or between requests.")
     body_timeout: float = Field(20, ge=1, description="Seconds for the whole of a request's body.")
     send_timeout: float = Field(

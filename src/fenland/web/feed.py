@@ -1,4 +1,4 @@
-"""The route of the feed: changes in the order of their commits, as CloudEvents 1.0."""
+"""The route of the feed: changes in the order of their commits, as CloudEvents 1.0, in pages or a stream."""
 
 from __future__ import annotations
 
@@ -7,17 +7,23 @@ from urllib.parse import urlencode
 
 from fenland.core.problems import Malformed
 from fenland.core.values.plain import write_json
-from fenland.service.feed.changes import Changes, Event, Following, Place, changes_after, end_of
+from fenland.service.feed.changes import Changes, Event, Following, Place, changes_after, end_of, followed
 from fenland.web.http import parameters as p
 from fenland.web.http.answers import PRIVATE, Answer
 from fenland.web.http.calls import Call
 from fenland.web.http.replies import Reply
 from fenland.web.http.route import Route
+from fenland.web.http.schemas import TEXT
+from fenland.web.http.streaming import EVENT_STREAM, Made, Stream, Streamed, lasting
 from fenland.web.http.waiting import later, waited_above
 
 CHANGES = "/v1/changes"
 #: CloudEvents JSON format, section 4: several events as one JSON array.
 BATCH = "application/cloudevents-batch+json"
+#: Milliseconds after which a stream that ended is asked for again.
+_RETRY = 2_000
+#: Events that are made at a time for a stream.
+_AT_A_TIME = 200
 
 
 def event_json(event: Event, prefix: str) -> dict[str, Any]:
@@ -60,7 +66,8 @@ def _asked(call: Call) -> Following:
         raise Malformed("where is a condition over records of one collection. Name it with collection.")
     # What a request that waited has looked through, it need not look through again; and one that was to
     # begin where the history ended then does not begin where it ends by now.
-    waited = waited_above(call)
+    waited, last = waited_above(call), call.header(p.LAST_EVENT)
+    after = last or after
     if waited is not None:
         place = Place(waited)
     else:
@@ -70,6 +77,8 @@ def _asked(call: Call) -> Following:
 
 def _changes(call: Call) -> Answer:
     asked, wait = _asked(call), call.get(p.FEED_WAIT)
+    if call.request.accept_mimetypes.best_match((BATCH, EVENT_STREAM)) == EVENT_STREAM:
+        return _stream(call, asked)
     call.check()
     while True:
         found = changes_after(call.service, call.caller, asked)
@@ -83,12 +92,39 @@ def _changes(call: Call) -> Answer:
     return _answer(call, found)
 
 
+def _stream(call: Call, asked: Following) -> Answer:
+    """The answer that goes on. What is wrong with the request is found by its first page."""
+    if "wait" in call.values:
+        raise Malformed("A stream stays open by itself. Leave out wait.")
+    asked = asked._replace(limit=_AT_A_TIME)
+    call.check()
+    service, caller, prefix = call.service, call.caller, call.prefix
+
+    def make(place: Place, upto: int) -> Made:
+        found = changes_after(service, caller, asked._replace(after=place), upto)
+        return Made(_event_texts(found, prefix), found.after, found.more)
+
+    found, group = changes_after(service, caller, asked), followed(service, caller, asked)
+    key = (group.key, asked.collection, asked.where, asked.data, prefix)
+    begun = b"retry: %d\n\n%b" % (_RETRY, _event_texts(found, prefix))
+    return Streamed(begun, Stream(key, group.interest, found.after, make, lasting(call)))
+
+
+def _event_texts(found: Changes, prefix: str) -> bytes:
+    """Events as a stream has them: JSON of ours holds no line breaks."""
+    texts = [
+        b"id: %b\ndata: %b\n\n" % (str(one.place).encode(), write_json(event_json(one, prefix)))
+        for one in found.events
+    ]
+    return b"".join(texts)
+
+
 def _answer(call: Call, found: Changes) -> Answer:
     onward = {**call.query, "after": str(found.after)}
     headers = {
         "Content-Type": BATCH,
         "Cache-Control": PRIVATE,
-        "Vary": "Authorization, Cookie",
+        "Vary": "Authorization, Cookie, Accept",
         "Link": f'<{call.prefix}{CHANGES}?{urlencode(onward)}>; rel="next"',
     }
     events = [event_json(one, call.prefix) for one in found.events]
@@ -98,8 +134,12 @@ def _answer(call: Call, found: Changes) -> Answer:
 ROUTES: tuple[Route, ...] = (
     Route(
         "GET", CHANGES, "listChanges", "Changes, in the order of their commits", _changes,
-        (p.FEED_AFTER, p.FOLLOWED, p.WHERE, p.LIMIT, p.EVENT_DATA, p.FEED_WAIT),
-        {200: Reply("Events; Link with rel=next says where to go on.", "Events", types=(BATCH,))},
+        (p.FEED_AFTER, p.FOLLOWED, p.WHERE, p.LIMIT, p.EVENT_DATA, p.FEED_WAIT, p.LAST_EVENT),
+        {200: Reply(
+            "Events; Link with rel=next says where to go on. As a stream (HTML Standard, section 9.2) there "
+            "is no end of them, and each is one message whose data is the event.",
+            "Events", types=(BATCH,), also={EVENT_STREAM: TEXT},
+        )},
         ("not-permitted", "not-found", "archived"), late=True,
         description="What the caller may see, none missed and none twice. Records that come to be theirs "
         "arrive, and those that are not any more leave.",

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from datetime import datetime, timedelta
 
 from fenland.core.access.policy import Actor, Caller, Scope
 from fenland.core.problems import NotPermitted, NotSignedIn, TooMany
@@ -11,6 +12,8 @@ from fenland.storage.door import Account, Token
 
 #: Seconds for which requests are counted.
 _MINUTE = 60
+#: For how long nobody asks again whether a token of an outside issuer still lets in.
+_OUTSIDE = timedelta(seconds=1)
 
 
 @dataclass(frozen=True, slots=True)
@@ -87,6 +90,18 @@ def count_request(service: Service, origin: Origin, whose: str) -> None:
             f"These are more than {most} requests a minute. Wait {found.left} seconds.",
             headers={"Retry-After": str(found.left), "RateLimit-Policy": policy, "RateLimit": left},
         )
+
+
+def ends_at(service: Service, secret: str) -> datetime | None:
+    """Until when a token, or a session, lets in, as far as that is known; None for one without an end.
+
+    Of those of an outside issuer nothing is remembered, so that they are to be asked about again and again.
+    """
+    found, now = service.database.admitted(secret, service.clock()), service.clock()
+    if found is None:
+        return now + _OUTSIDE
+    ends = found.token.expires_at
+    return None if ends is None else datetime.fromisoformat(ends)
 
 
 def on_behalf(service: Service, caller: Caller, name: str) -> Caller:

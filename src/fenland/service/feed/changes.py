@@ -24,6 +24,7 @@ from fenland.core.history.terms import term, value_term
 from fenland.core.limits import weight
 from fenland.core.problems import Archived
 from fenland.core.values.plain import same
+from fenland.service.feed.groups import Group, group_of
 from fenland.service.feed.membership import Leads, Membership
 from fenland.service.feed.states import MOST_BACK, States, TooMuch
 from fenland.service.history.past import Subject, names_of, newest_first, subject_of, today
@@ -109,13 +110,14 @@ def end_of(service: Service) -> Place:
         return Place(service.database.history.last(reading).sequence)
 
 
-def changes_after(service: Service, caller: Caller, request: Following) -> Changes:
+def changes_after(service: Service, caller: Caller, request: Following, upto: int | None = None) -> Changes:
     """The next events of a follower.
 
+    With `upto`, none behind that entry, and whoever asks sees to it that their rights are as they were.
     Raises `Malformed`, `NotFound`, `NotPermitted`, and `Archived` where the next entries are in an archive.
     """
     with snapshot(service, caller) as view:
-        follower = _Follower(view, caller, request)
+        follower = _Follower(view, caller, request, upto)
         if request.after.sequence < view.history.first(view.reading) - 1:
             last = view.history.last(view.reading).sequence
             raise Archived(
@@ -126,10 +128,16 @@ def changes_after(service: Service, caller: Caller, request: Following) -> Chang
         return follower.page()
 
 
+def followed(service: Service, caller: Caller, request: Following) -> Group:
+    """With whom a follower is told the same, and what concerns them. Raises what `changes_after` raises."""
+    with snapshot(service, caller) as view:
+        return group_of(_Follower(view, caller, request).members, caller, request.where)
+
+
 class _Follower:
     """One caller, who follows."""
 
-    def __init__(self, view: View, caller: Caller, request: Following) -> None:
+    def __init__(self, view: View, caller: Caller, request: Following, upto: int | None = None) -> None:
         self._view, self._caller, self._request = view, caller, request
         self._reader, self._states = Reader(view, caller), States(view, request.after.sequence)
         service = view.service
@@ -138,23 +146,24 @@ class _Follower:
             if request.collection is None
             else [service.resource(request.collection)]
         )
-        self._members = {
+        self.members = {
             one.collection.name: Membership(view, caller, one, request.where)
             for one in chosen
             if one.policy.ever("read", view.sight(caller))
         }
         #: By a field of a collection, in which others' membership may change with it.
         self._led: dict[tuple[str, str], list[tuple[Membership, Leads]]] = {}
-        for member in self._members.values():
+        for member in self.members.values():
             for leads in member.leads:
                 self._led.setdefault((leads.collection, leads.field), []).append((member, leads))
-        self._last, self._searched = view.history.last(view.reading).sequence, 0
+        self._searched, self._upto = 0, upto
+        self._last = view.history.last(view.reading).sequence if upto is None else upto
         self._today = {name: one for one in service.resources.values() for name in names_of(view, one)}
 
     def page(self) -> Changes:
         """The events behind the place, and the place to go on from."""
         request, view = self._request, self._view
-        reset = self._reset()
+        reset = self._reset() if self._upto is None else None
         if reset is not None:
             # What was told before it is of no use; what comes behind is judged by the same rights.
             place = Place(reset.sequence or 0)
@@ -162,7 +171,7 @@ class _Follower:
         found, after, looked = list[Event](), request.after, 0
         room = view.limits.answer
         while looked < _MOST_LOOKED:
-            entries = view.history.following(view.reading, after.sequence, _AT_A_TIME)
+            entries = view.history.following(view.reading, after.sequence, _AT_A_TIME, self._last + 1)
             for entry in entries:
                 try:
                     for event in self._events(entry, after):
@@ -214,7 +223,7 @@ class _Follower:
         for record_id, member in sorted(self._referring(resource, entry).items()):
             if Place((entry.sequence or 0) - 1, record_id) > after:
                 yield from self._moved(member, entry, record_id)
-        own = self._members.get(resource.collection.name)
+        own = self.members.get(resource.collection.name)
         if own is not None:
             yield from self._own(own, entry)
 

@@ -109,6 +109,10 @@ class PostgresDatabase(Stores):
         """See `Database`."""
         return self.write(work)
 
+    def accounts_stamp(self) -> bytes | None:
+        """See `Database`."""
+        return None
+
     def admitted(self, token: str, moment: datetime) -> Admission | None:
         """See `Database`."""
         with self.reading() as connection:

@@ -208,6 +208,9 @@ class History(Protocol):
     def following(self, reading: Reading, above: int, limit: int, below: int = ...) -> list[Entry]:
         """The entries after this sequence, oldest first, up to so many."""
 
+    def changed_since(self, reading: Reading, above: int) -> tuple[int, frozenset[str]]:
+        """The sequence of the last entry, and the collections, by their names then, of all after this one."""
+
     def at(self, reading: Reading, time: str) -> int:
         """The sequence of the last entry up to this time."""
 
@@ -420,6 +423,9 @@ class Database(Protocol):
 
     def change_accounts(self, work: Callable[[Writing], Result]) -> Result:
         """The same for a change of accounts or tokens, which every process then heeds at once."""
+
+    def accounts_stamp(self) -> bytes | None:
+        """Another one after each change of accounts or tokens, by whichever process; None: nobody knows."""
 
     def admitted(self, token: str, moment: datetime) -> Admission | None:
         """Whom a token lets in at a moment, looked up or remembered; or None. Notes that it was used."""

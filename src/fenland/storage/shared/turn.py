@@ -13,6 +13,8 @@ from __future__ import annotations
 
 import threading
 import time
+from collections.abc import Iterator
+from contextlib import contextmanager
 
 #: How long one thread may work, in seconds, before it lets others in between.
 _SPELL = 0.005
@@ -106,6 +108,15 @@ class Turn:
             with self.aside():
                 time.sleep(min(worked, _LONGEST_REST))
             mine.rested = mine.asked = time.monotonic()
+
+    @contextmanager
+    def taken(self) -> Iterator[None]:
+        """Holds the turn for the body."""
+        self.take()
+        try:
+            yield
+        finally:
+            self.give()
 
     def aside(self) -> _Aside:
         """Gives the turn on, if this thread has it, while the body waits; then takes it again.

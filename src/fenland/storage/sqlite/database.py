@@ -187,6 +187,10 @@ class SqliteDatabase(Stores):
         with self._known.changing():
             return self.write(work)
 
+    def accounts_stamp(self) -> bytes | None:
+        """See `Database`."""
+        return self.mark.read()
+
     def admitted(self, token: str, moment: datetime) -> Admission | None:
         """See `Database`."""
         return self._known.admitted(token, timestamp(moment), lambda digest: self._look_up(digest, moment))

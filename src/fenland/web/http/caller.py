@@ -9,6 +9,7 @@ import base64
 import binascii
 import re
 from collections.abc import Mapping
+from datetime import datetime
 from typing import Any
 
 from flask import Request
@@ -20,6 +21,7 @@ from fenland.service.accounts.callers import (
     caller_by_session,
     caller_by_token,
     count_request,
+    ends_at,
     on_behalf,
 )
 from fenland.service.service import Service
@@ -59,6 +61,25 @@ def caller_of(request: Request, service: Service) -> Caller:
         caller = on_behalf(service, caller, behalf)
     environ[ACCOUNT] = caller.actor.name if caller.acting is None else caller.acting.name
     return caller
+
+
+def caller_again(environ: Mapping[str, Any], service: Service) -> tuple[Caller, datetime | None]:
+    """Who asked, as of now, and until when that is known; not counted as another request.
+
+    Raises `NotSignedIn` or `NotPermitted` where they would not be let in any more.
+    """
+    origin = Origin(counts=False)
+    caller, behalf = _signed_in(environ, service, origin), environ.get("HTTP_FENLAND_ON_BEHALF_OF")
+    until = ends_at(service, _secret(environ))
+    return (on_behalf(service, caller, behalf) if behalf else caller), until
+
+
+def _secret(environ: Mapping[str, Any]) -> str:
+    """The token or the secret of the session that a request is let in by, which it has."""
+    scheme, _, rest = environ.get("HTTP_AUTHORIZATION", "").partition(" ")
+    if scheme:
+        return _basic(rest.strip())[1] if scheme.lower() == "basic" else rest.strip()
+    return session_of(environ) or ""
 
 
 def _signed_in(environ: Mapping[str, Any], service: Service, origin: Origin) -> Caller:

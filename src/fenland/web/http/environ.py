@@ -12,6 +12,8 @@ GONE = "fenland.gone"
 #: Where the front says that it can wait; where a view then says what for; and, when a request that waited is
 #: answered anew, until when it was to wait.
 CAN_WAIT, LATER, WAITED = "fenland.can_wait", "fenland.later", "fenland.waited"
+#: Where a view leaves the stream that an answer begins, for a front that can go on with it.
+STREAM = "fenland.stream"
 
 
 def about(environ: Mapping[str, Any]) -> dict[str, Any]:

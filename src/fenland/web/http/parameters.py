@@ -86,7 +86,9 @@ def _preferences(_name: str, text: str) -> frozenset[str]:
 #: Seconds that a request may wait, at most.
 LONGEST_WAIT = 60
 #: How far a follower has come: the sequence of an entry, and within the next one the id of a record.
-_PLACE = re.compile(r"[0-9]{1,18}(\.[0-9a-f-]{36})?")
+#: A place of the feed, as the ids of its events have it.
+PLACE_PATTERN = r"^[0-9]{1,18}(\.[0-9a-f-]{36})?$"
+_PLACE = re.compile(PLACE_PATTERN, re.ASCII)
 
 
 def whole(name: str, text: str) -> int:
@@ -342,7 +344,7 @@ AFTER_NOTICE = _numbers(
 )
 FEED_AFTER = Parameter[str | None](
     "after",
-    {"type": "string", "pattern": r"^[0-9]{1,18}(\.[0-9a-f-]{36})?$"},
+    {**TEXT, "pattern": PLACE_PATTERN},
     "The id of the last event that one has; left out, the feed begins now.",
     _feed_place,
     None,
@@ -404,6 +406,13 @@ ONCE = _headers(
 )
 PREFER = _headers(
     "Prefer", "return=minimal, handling=lenient (RFC 7240), by comma.", _preferences, frozenset[str]()
+)
+LAST_EVENT: Parameter[str | None] = _headers(
+    "Last-Event-ID",
+    "Of a stream that is asked for again: the id of the last event that came. It counts more than after.",
+    _feed_place,
+    None,
+    pattern=PLACE_PATTERN,
 )
 CLIENT = _headers("Fenland-Client", "A name the client keeps: its own changes are not others'.", _text, "")
 

@@ -24,21 +24,23 @@ import signal
 import threading
 import time
 from collections.abc import Callable, Coroutine, Iterable
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from typing import Any
 
 import structlog
 
 from fenland.core.problems import BodyTimeout, Internal, Malformed, Refusal, Unavailable
-from fenland.storage.door import MOST_TOGETHER, Growth, Together, Turn, WouldWait
+from fenland.storage.door import MOST_TOGETHER, Together, Turn, WouldWait
 from fenland.web.http.body import BODY, STREAMED
-from fenland.web.http.environ import ACCOUNT, GONE, LATER, WAITED, about
+from fenland.web.http.environ import ACCOUNT, GONE, LATER, STREAM, WAITED, about
 from fenland.web.http.errors import bare_problem
+from fenland.web.http.streaming import Stream
 from fenland.web.http.waiting import Wait
 from fenland.web.serving.http1 import Exchange
 from fenland.web.serving.incoming import UNREAD, Environ, Incoming
 from fenland.web.serving.listening import Listening
 from fenland.web.serving.short import Short
+from fenland.web.serving.streams import Bounds, Feed, Streams
 from fenland.web.serving.waiting import Waiting
 
 App = Callable[[Environ, Callable[..., Any]], Iterable[bytes]]
@@ -67,14 +69,15 @@ class Served:
     #: Whether a path is answered without the turn, whoever works.
     at_once: Callable[[str], bool]
     close: Callable[[], None]
+    #: What requests that wait for more of the history, and streams, go by; and how many streams may be open.
+    feed: Feed
+    streams: Bounds
     threads: int
     #: By a request's environ, how many bytes of its body are read.
     body_limit: Callable[[Environ], int]
     body_timeout: float
     #: Stripped from paths that begin with it, where a proxy leaves it in.
     prefix: str = ""
-    #: How far the history has come, for requests that wait for more.
-    growth: Growth = field(default_factory=Growth)
     #: The process that ends with all its workers; 0 for whoever is the parent now.
     parent: int = 0
 
@@ -104,13 +107,16 @@ class Front:
         began()
         await told.wait()
         self._stopping = True
+        self._streams.stop()
         await listening.stop()
         self.end()
 
     def begin(self, loop: asyncio.AbstractEventLoop) -> None:
         """Begins: to be called before the first request."""
         self._loop = loop
-        self._waiting = Waiting[Exchange](loop, self._served.growth, lambda: self._stopping, self._wake)
+        feed = self._served.feed
+        self._waiting = Waiting[Exchange](loop, feed.growth, lambda: self._stopping, self._wake)
+        self._streams = Streams(loop, feed, self._served.streams)
         self._threads = [
             threading.Thread(target=self._work, name=f"request-{number}", daemon=True)
             for number in range(self._served.threads)
@@ -281,9 +287,11 @@ class Front:
                 found = self._call(exchange.environ)
             finally:
                 turn.give()
-            wait = exchange.environ.pop(LATER, None)
+            wait, stream = exchange.environ.pop(LATER, None), exchange.environ.pop(STREAM, None)
             try:
-                if wait is not None:
+                if stream is not None and exchange.method == "GET":
+                    self._loop.call_soon_threadsafe(self._follow, exchange, found, stream)
+                elif wait is not None:
                     self._loop.call_soon_threadsafe(self._wait, exchange, wait)
                 elif isinstance(found[2], bytes):
                     self._loop.call_soon_threadsafe(self._send, exchange, found)
@@ -300,6 +308,21 @@ class Front:
             exchange.left = lambda: self._left(exchange)
         else:
             self._wake(exchange, wait._replace(until=time.monotonic()))
+
+    def _follow(self, exchange: Exchange, answer: Answered, stream: Stream) -> None:
+        """Begins an answer that goes on."""
+        status, headers, begun = answer
+        account = exchange.environ.get(ACCOUNT) or ""
+        if exchange.gone() or self._stopping:
+            exchange.abort()
+        elif (refusal := self._streams.refusal(account)) is not None:
+            self._refuse(exchange, refusal)
+        else:
+            exchange.open_stream(status, [one for one in headers if one[0] != "Content-Length"])
+            # There may be many for long, and nothing more is asked of what the request was.
+            exchange.environ, exchange.headers = {}, []
+            exchange.push(begun)
+            self._streams.add(exchange, stream, account)
 
     def _left(self, exchange: Exchange) -> None:
         self._waiting.drop(exchange)

@@ -124,6 +124,12 @@ class Exchange:
             self._connection.write(framed, b"")
         await self._connection.taken()
 
+    def push(self, piece: bytes) -> int:
+        """Sends a piece of it at once; how many bytes wait for the client to take them."""
+        framed = b"%x\r\n%b\r\n" % (len(piece), piece) if self._stream_chunked else piece
+        self._connection.write(framed, b"")
+        return self._connection.unsent
+
     def close_stream(self) -> None:
         """Ends the answer properly."""
         if not self.gone():
@@ -213,6 +219,8 @@ class Connection(asyncio.Protocol):
         if answering is not None and answering.left is not None:
             answering.left()
         self._ended(self)
+        # It knows this, and this it: whoever looks for such circles seldom comes by.
+        del self._parser
 
     def pause_writing(self) -> None:
         """See `asyncio.Protocol`: the client is slow to take what is sent."""
@@ -243,6 +251,11 @@ class Connection(asyncio.Protocol):
         else:
             self._transport.write(head)
             self._transport.write(content)
+
+    @property
+    def unsent(self) -> int:
+        """How many bytes wait for the client to take them."""
+        return 0 if self.gone else self._transport.get_write_buffer_size()
 
     def abort(self) -> None:
         """Ends it at once."""

@@ -86,5 +86,5 @@ class Incoming:
 
 #: Headers that say what is to be done, or only if what holds, or by whom.
 _HEEDED = re.compile(
-    r"if-.*|idempotency-key|prefer|fenland-.*|x-http-method-override|content-.*|authorization|accept"
+    r"if-.*|idempotency-key|prefer|fenland-.*|x-http-method-override|content-.*|authorization|accept|last-event-id"
 )

@@ -15,7 +15,7 @@ Start = Callable[..., Any]
 SENT = (
     "Authorization", "Content-Type", "If-Match", "If-None-Match", "Idempotency-Key", "Prefer",
     "X-HTTP-Method-Override", "X-Request-ID", "Fenland-Via", "Fenland-Client", "Fenland-CSRF",
-    "Fenland-On-Behalf-Of",
+    "Fenland-On-Behalf-Of", "Last-Event-ID",
 )  # fmt: skip
 READ = (
     "ETag", "Location", "Link", "Accept-Patch", "Allow", "Preference-Applied", "Retry-After",

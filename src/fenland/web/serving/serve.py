@@ -39,6 +39,7 @@ from fenland.web.serving.http1 import Deadlines
 from fenland.web.serving.listening import Listening
 from fenland.web.serving.logs import configure
 from fenland.web.serving.short import short_requests
+from fenland.web.serving.streams import Bounds, Feed
 from fenland.web.serving.supervisor import Supervisor, listen
 
 #: Seconds between two times that last uses are kept.
@@ -120,10 +121,22 @@ def front_of(service: Service, settings: Settings, parent: int = 0) -> Front:
             body_limit=body_limits(service.limits),
             body_timeout=settings.body_timeout,
             prefix=settings.prefix,
-            growth=service.database.growth,
+            feed=feed_of(service),
+            streams=Bounds(settings.account_streams, settings.streams),
             parent=parent,
         )
     )
+
+
+def feed_of(service: Service) -> Feed:
+    """What streams over an open service are fed from."""
+    database = service.database
+
+    def changed_since(above: int) -> tuple[int, frozenset[str]]:
+        with database.reading() as reading:
+            return database.history.changed_since(reading, above)
+
+    return Feed(database.growth, database.turn, changed_since, database.accounts_stamp)
 
 
 def _allow_connections(wanted: int) -> None:

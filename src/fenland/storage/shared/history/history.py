@@ -88,7 +88,6 @@ class TableHistory:
         of_record = table.c.record_id == bindparam("record_id", type_=table.c.record_id.type)
         limited: BindParameter[int] = bindparam("x_limit")
         below: BindParameter[int] = bindparam("below")
-        above: BindParameter[int] = bindparam("above")
         self._of_record = Prepared(
             entries.where(of_record, table.c.version < below).order_by(table.c.version.desc()).limit(limited),
             engine,
@@ -127,9 +126,22 @@ class TableHistory:
             .limit(limited),
             engine,
         )
-        within = entries.where(table.c.sequence > above, table.c.sequence < below)
+        self._prepare_stretches(table, engine)
+
+    def _prepare_stretches(self, table: Table, engine: Engine) -> None:
+        """What reads entries by their sequence."""
+        limited: BindParameter[int] = bindparam("x_limit")
+        below: BindParameter[int] = bindparam("below")
+        above: BindParameter[int] = bindparam("above")
+        within = select(*table.columns).where(table.c.sequence > above, table.c.sequence < below)
         self._newest = Prepared(within.order_by(table.c.sequence.desc()).limit(limited), engine)
         self._oldest = Prepared(within.order_by(table.c.sequence).limit(limited), engine)
+        self._collections = Prepared(
+            select(table.c.collection, func.max(table.c.sequence))
+            .where(table.c.sequence > above)
+            .group_by(table.c.collection),
+            engine,
+        )
         self._time = Prepared(select(table.c.time).where(table.c.sequence == bindparam("sequence")), engine)
         self._first = Prepared(select(table.c.sequence).order_by(table.c.sequence).limit(1), engine)
         self._counts = Prepared(
@@ -329,6 +341,11 @@ class TableHistory:
     def following(self, reading: Reading, above: int, limit: int, below: int = 2**62) -> list[Entry]:
         """See `History`."""
         return self._within(reading, above, below, limit)
+
+    def changed_since(self, reading: Reading, above: int) -> tuple[int, frozenset[str]]:
+        """See `History`."""
+        rows = self._collections.all(reading, {"above": above})
+        return max((row[1] for row in rows), default=above), frozenset(row[0] for row in rows)
 
     def unsalted(self, reading: Reading) -> int:
         """See `History`."""

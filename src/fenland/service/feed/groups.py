@@ -1,0 +1,35 @@
+"""Groups: followers who are told the same, so that what they are told is worked out once for all of them."""
+
+from __future__ import annotations
+
+from collections.abc import Hashable, Mapping
+from typing import NamedTuple
+
+from fenland.core.access.policy import Actor, Caller
+from fenland.core.values.plain import write_json
+from fenland.service.feed.membership import Membership
+
+
+class Group(NamedTuple):
+    """Followers with equal keys who follow the same are told the same, at every place."""
+
+    key: Hashable
+    #: The collections whose changes can concern them; any other change is nothing to them.
+    interest: frozenset[str]
+
+
+def group_of(members: Mapping[str, Membership], caller: Caller, where: str) -> Group:
+    """The group of a follower, by what records of each collection they see."""
+    interest = {*members, *(leads.collection for one in members.values() for leads in one.leads)}
+    if not where and all(one.plain for one in members.values()):
+        # Whoever they are: all records are theirs, and the same of each.
+        return Group(frozenset((name, one.hidden) for name, one in members.items()), frozenset(interest))
+    rest = None if caller.scope is None else (caller.scope.rights, caller.scope.collections)
+    return Group((_who(caller.actor), _who(caller.acting), rest, caller.via), frozenset(interest))
+
+
+def _who(actor: Actor | None) -> Hashable:
+    """All that rules can ask of an actor."""
+    if actor is None:
+        return None
+    return actor.name, actor.title, actor.roles, write_json(dict(actor.attributes))
