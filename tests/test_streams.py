@@ -62,6 +62,10 @@ class Streaming(threading.Thread):
         self.copy = listed(self.http, "", self.asked)
 
     def run(self) -> None:
+        with closing(self.http):
+            self.follow()
+
+    def follow(self) -> None:
         while not self.ended.is_set():
             left = 10**9 if self.breaks is None else self.breaks.randrange(1, 12)
             headers = {**STREAM, "Last-Event-ID": self.after}
