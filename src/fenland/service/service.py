@@ -36,6 +36,7 @@ from fenland.core.limits import DEFAULTS, Limits
 from fenland.core.names import did_you_mean
 from fenland.core.problems import NotFound, Unavailable
 from fenland.core.values.identity import TICKS, etag, part_tag, timestamp, uuid7
+from fenland.service.last_changes import LastChanges
 from fenland.service.numbers import Numbers
 from fenland.service.ways_in import WaysIn
 from fenland.storage.door import Database, Records
@@ -120,6 +121,7 @@ class Service:
         #: Of series of which nothing is kept yet, the highest number of the records that there are.
         self.highest: dict[str, int] = {}
         self.numbers = Numbers()
+        self.last_changes = LastChanges()
         #: Filters that were read lately, by collection and text.
         self.filters: dict[tuple[str, str], Checked] = {}
 

@@ -6,6 +6,7 @@ from urllib.parse import quote
 
 from fenland.core.changes.patches import Patch, Replacement
 from fenland.core.problems import Malformed
+from fenland.core.values.identity import with_part
 from fenland.service.changes.saved import Saved
 from fenland.service.forms.explain import explain
 from fenland.service.forms.form import edit_form
@@ -13,6 +14,7 @@ from fenland.service.history.listing import list_past
 from fenland.service.history.reading import read_past
 from fenland.service.records.create import CreateRequest, create
 from fenland.service.records.delete import DeleteRequest, delete
+from fenland.service.records.freshness import form_tag, list_tag
 from fenland.service.records.including import Wanted
 from fenland.service.records.listing import ListRequest, list_records
 from fenland.service.records.putting import PutRequest, put
@@ -22,7 +24,14 @@ from fenland.web.describing.contents import new_body, patch_body, record_body
 from fenland.web.edit_forms import form_json
 from fenland.web.exporting import form_accepted, list_file
 from fenland.web.http import parameters as p
-from fenland.web.http.answering import fresh_answer, record_answer
+from fenland.web.http.answering import (
+    fresh_answer,
+    known_answer,
+    not_modified,
+    record_answer,
+    sent_as,
+    weak_tag,
+)
 from fenland.web.http.answers import Answer, json_answer
 from fenland.web.http.calls import Call
 from fenland.web.http.patch_formats import (
@@ -65,15 +74,19 @@ def _list(call: Call) -> Answer:
             raise Malformed("A file holds records as they are. Leave at out, or ask for JSON.")
         return list_file(call, asked, form)
     if when.at is not None:
-        listed = list_past(call.service, call.caller, asked, when.at)
+        tag, listed = None, list_past(call.service, call.caller, asked, when.at)
     else:
+        # Before anything is read: what is shown may be newer than its tag says, and never older.
+        tag = weak_tag(list_tag(call.service, call.caller, asked, sent_as(call)))
+        if tag is not None and (known := known_answer(call, tag)) is not None:
+            return known
         listed = list_records(call.service, call.caller, asked)
     body: dict[str, object] = {"items": listed.items, "next": listed.next}
     for name in ("count", "labels", "included"):
         if (part := getattr(listed, name)) is not None:
             body[name] = part
-    onward = None if listed.next is None else call.onward(cursor=listed.next)
-    return json_answer(body, headers=onward)
+    headers = {} if listed.next is None else call.onward(cursor=listed.next)
+    return json_answer(body, headers=headers if tag is None else {**headers, "ETag": tag})
 
 
 def _create(call: Call) -> Answer:
@@ -182,9 +195,16 @@ def _access(call: Call) -> Answer:
 
 
 def _form(call: Call) -> Answer:
-    form = edit_form(call.service, call.caller, call.address, call.when())
+    when = call.when()
+    part = None if when else form_tag(call.service, call.caller, call.address.collection, sent_as(call))
+    held = call.header(p.IF_NONE_MATCH) or ()
     call.check()
-    headers = {"ETag": form.saved.etag, "Accept-Patch": ACCEPT_PATCH} if form.saved else {}
+    if part is not None and (known := next((tag for tag in held if tag.endswith(f'.{part}"')), None)):
+        # Nothing has moved, and so the record is at the version that the tag names.
+        return not_modified(known)
+    form = edit_form(call.service, call.caller, call.address, when)
+    tag = "" if form.saved is None else form.saved.etag
+    headers = {"ETag": tag if part is None else with_part(tag, part), "Accept-Patch": ACCEPT_PATCH}
     return json_answer(form_json(form, call.prefix), headers=headers)
 
 
@@ -200,6 +220,7 @@ _PAGED = (
     p.LABELS,
     p.BLANK_FILTERS,
     p.AT,
+    p.IF_NONE_MATCH,
 )
 _SENT = (p.BLANK, p.COERCE, *p.CHANGING)
 #: What a change of one record may meet.
@@ -238,8 +259,10 @@ def _at(path: str) -> tuple[Route, ...]:
 ROUTES: tuple[Route, ...] = (
     Route(
         "GET", RECORDS, "list", "List and search {many}", _list, _PAGED,
-        {200: Reply("A page.", "{name}Page", LINK)}, ("not-permitted",),
-        description="Pages by cursor; no record is met twice.", filtered=True,
+        {200: Reply("A page.", "{name}Page", {**LINK, **ETAG}),
+         304: Reply("Nothing in it has moved since the client was given this ETag.")},
+        ("not-permitted",), filtered=True,
+        description="Pages by cursor; no record is met twice. 304 when If-None-Match has its ETag.",
     ),
     Route(
         "POST", RECORDS, "create", "Create a {one}", _create, _SENT,
@@ -265,8 +288,10 @@ ROUTES: tuple[Route, ...] = (
         description="Each right and field, with its rule.", late=True,
     ),
     Route(
-        "GET", f"{ONE}/form", "form", "All a form to edit a {one} needs", _form, (p.VERSION, p.AT),
-        {200: Reply("The form.", "{name}Form", TAGGED)},
+        "GET", f"{ONE}/form", "form", "All a form to edit a {one} needs", _form,
+        (p.VERSION, p.AT, p.IF_NONE_MATCH),
+        {200: Reply("The form.", "{name}Form", TAGGED),
+         304: Reply("Nothing in it has moved since the client was given this ETag.")},
         description="Values, schema, choices and who may set what.", late=True,
     ),
     *_at(BY_FIELD),

@@ -7,7 +7,7 @@ stored, so nobody passes by what they send; a rule that speaks of `next` is judg
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Hashable, Iterable, Mapping
 from contextlib import suppress
 from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime
@@ -33,6 +33,7 @@ from fenland.core.expressions.tree import (
     with_parts,
 )
 from fenland.core.expressions.types import STRING
+from fenland.core.values.plain import write_json
 
 #: Gives the record of a collection that a key names, or None.
 Follow = Callable[[str, Any], Mapping[str, Any] | None]
@@ -101,9 +102,21 @@ class Caller:
     by_rule: bool = False
 
     @property
+    def sees_as(self) -> Hashable:
+        """All that rules of reading can ask of who asks: those with the same see the same."""
+        scope = None if self.scope is None else write_json(self.scope.as_json())
+        return _known_of(self.actor), _known_of(self.acting), scope
+
+    @property
     def is_themselves(self) -> bool:
         """Whether they are the account they act as, with all that it may: not in part, nor for another."""
         return self.scope is None and self.acting is None and not self.outside
+
+
+def _known_of(actor: Actor | None) -> Hashable:
+    if actor is None:
+        return None
+    return actor.name, actor.title, tuple(sorted(actor.roles)), write_json(dict(actor.attributes))
 
 
 #: What no actor can be called: words of rules, and the service itself.

@@ -43,6 +43,11 @@ _ETAG = re.compile(
 )
 
 
+#: How answers are compressed, as entity tags tell it; what is preferred stands first.
+CODINGS = ("zstd", "gzip")
+_CODED = re.compile(rf'\+(?:{"|".join(CODINGS)})("?)$')
+
+
 def etag(record_id: str, version: int, moved: int = 0, part: str = "") -> str:
     """The strong entity tag of a record: id and version, so that a key used again never matches.
 
@@ -58,6 +63,22 @@ def part_tag(others: Iterable[str]) -> str:
     return hashlib.sha256("\n".join(sorted(others)).encode()).hexdigest()[:16]
 
 
+def with_part(tag: str, part: str) -> str:
+    """The same entity tag of a record, with another part."""
+    record_id, version, *_ = tag.strip('"').split(".")
+    return f'"{record_id}.{version}.{part}"'
+
+
+def coded_tag(tag: str, coding: str) -> str:
+    """The entity tag of a compressed answer: a strong one is another (RFC 9110 section 8.8.3.3)."""
+    return f'{tag[:-1]}+{coding}"' if tag.startswith('"') else tag
+
+
+def uncoded_tag(tag: str) -> str:
+    """The entity tag that this was before the answer was compressed."""
+    return _CODED.sub(r"\1", tag)
+
+
 def etag_alone(tag: str) -> str:
     """The entity tag of the record itself, whatever of it was shown, with what, and under which definitions.
 
@@ -69,5 +90,5 @@ def etag_alone(tag: str) -> str:
 
 def read_etag(text: str) -> tuple[str, int] | None:
     """The id and the version in an entity tag, its quotes or not; None where it is none of ours."""
-    found = _ETAG.fullmatch(text)
+    found = _ETAG.fullmatch(uncoded_tag(text))
     return None if found is None else (found["id"].lower(), int(found["version"]))

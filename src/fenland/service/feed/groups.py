@@ -5,8 +5,7 @@ from __future__ import annotations
 from collections.abc import Hashable, Mapping
 from typing import NamedTuple
 
-from fenland.core.access.policy import Actor, Caller
-from fenland.core.values.plain import write_json
+from fenland.core.access.policy import Caller
 from fenland.service.feed.membership import Membership
 
 
@@ -24,12 +23,4 @@ def group_of(members: Mapping[str, Membership], caller: Caller, where: str) -> G
     if not where and all(one.plain for one in members.values()):
         # Whoever they are: all records are theirs, and the same of each.
         return Group(frozenset((name, one.hidden) for name, one in members.items()), frozenset(interest))
-    rest = None if caller.scope is None else (caller.scope.rights, caller.scope.collections)
-    return Group((_who(caller.actor), _who(caller.acting), rest, caller.via), frozenset(interest))
-
-
-def _who(actor: Actor | None) -> Hashable:
-    """All that rules can ask of an actor."""
-    if actor is None:
-        return None
-    return actor.name, actor.title, actor.roles, write_json(dict(actor.attributes))
+    return Group(caller.sees_as, frozenset(interest))

@@ -208,8 +208,8 @@ class History(Protocol):
     def following(self, reading: Reading, above: int, limit: int, below: int = ...) -> list[Entry]:
         """The entries after this sequence, oldest first, up to so many."""
 
-    def changed_since(self, reading: Reading, above: int) -> tuple[int, frozenset[str]]:
-        """The sequence of the last entry, and the collections, by their names then, of all after this one."""
+    def changed_since(self, reading: Reading, above: int) -> tuple[int, dict[str, int]]:
+        """The sequence of the last entry, and of the last one of each collection with any after this one."""
 
     def at(self, reading: Reading, time: str) -> int:
         """The sequence of the last entry up to this time."""

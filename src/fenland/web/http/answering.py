@@ -44,14 +44,37 @@ def record_answer(call: Call, saved: Saved, location: str | None = None) -> Answ
     return json_answer(saved.record, status, headers)
 
 
+def sent_as(call: Call) -> str:
+    """A request as it was sent: what may make two answers differ, besides who asks and what there is."""
+    return f"{call.prefix}{call.request.path}?{call.environ.get('QUERY_STRING', '')}"
+
+
+def weak_tag(tag: str | None) -> str | None:
+    """As an entity tag of what may be written in several ways, such as compressed (RFC 9110, 8.8.1)."""
+    return None if tag is None else f'W/"{tag}"'
+
+
+def known_answer(call: Call, tag: str) -> Answer | None:
+    """304 where the client has what this tag stands for; None where it has not."""
+    held = call.header(IF_NONE_MATCH)
+    call.check()
+    if held is None or tag not in held:
+        return None
+    return not_modified(tag)
+
+
+def not_modified(tag: str) -> Answer:
+    """The client has what this tag stands for (RFC 9110, 15.4.5)."""
+    return Answer(None, 304, {"ETag": tag, "Cache-Control": PRIVATE, "Vary": "Authorization, Cookie"})
+
+
 def fresh_answer(call: Call, found: Found) -> Answer:
     """A record that was read: 304 when the client has this version already (RFC 9110, 13.1.2)."""
     held = call.header(IF_NONE_MATCH)
     call.check()
     # Reading compares weakly: a tag that a proxy has marked as weak still names this version.
     if held is not None and (held == ("*",) or found.etag in [tag.removeprefix("W/") for tag in held]):
-        headers = {"ETag": found.etag, "Cache-Control": PRIVATE, "Vary": "Authorization, Cookie"}
-        return Answer(None, 304, headers)
+        return not_modified(found.etag)
     headers = {"ETag": found.etag, "Accept-Patch": ACCEPT_PATCH}
     if found.included is None:
         return json_answer(found.record, headers=headers)

@@ -13,6 +13,7 @@ from flask import Request
 
 from fenland.core.limits import Limits
 from fenland.core.problems import Malformed
+from fenland.core.values.identity import uncoded_tag
 from fenland.service.records.once import LONGEST_KEY, Once
 from fenland.web.http.body import body_of
 
@@ -31,7 +32,8 @@ def entity_tags(name: str, text: str) -> tuple[str, ...] | None:
     tags = tuple(_ENTITY_TAG.findall(text))
     if not tags or not _ENTITY_TAGS.fullmatch(text):
         raise Malformed(f"{name} must be * or entity tags in double quotes, as ETag gave them.")
-    return tags
+    # Whether an answer was compressed says nothing of what it is an answer about.
+    return tuple(map(uncoded_tag, tags))
 
 
 def preferences(text: str) -> frozenset[str]:

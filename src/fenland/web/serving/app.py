@@ -20,6 +20,7 @@ from fenland.web.http.calls import Common
 from fenland.web.http.patch_formats import ACCEPT_PATCH
 from fenland.web.http.route import RECORDS
 from fenland.web.routes import ROUTES
+from fenland.web.serving.compression import Compression
 from fenland.web.serving.lean import Answering, LeanFlask
 from fenland.web.serving.logs import RequestLog
 from fenland.web.serving.origins import Origins
@@ -78,7 +79,7 @@ def create_app(service: Service, settings: Settings) -> Flask:
     console.register(app)
     _add_routes(app, service, settings)
     app.take_short_cuts()
-    served: Callable[..., Iterable[bytes]] = MethodOverride(app.wsgi_app)
+    served: Callable[..., Iterable[bytes]] = MethodOverride(Compression(app.wsgi_app))
     if settings.allowed_origins:
         served = Origins(served, settings.allowed_origins)
     app.wsgi_app = RequestLog(served, service.limits.evaluation, settings.trusted_proxies)  # type: ignore[method-assign]

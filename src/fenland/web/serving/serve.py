@@ -14,7 +14,7 @@ import resource
 import socket
 import threading
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 from contextlib import suppress
 from datetime import UTC, datetime
 from functools import partial
@@ -132,7 +132,7 @@ def feed_of(service: Service) -> Feed:
     """What streams over an open service are fed from."""
     database = service.database
 
-    def changed_since(above: int) -> tuple[int, frozenset[str]]:
+    def changed_since(above: int) -> tuple[int, Collection[str]]:
         with database.reading() as reading:
             return database.history.changed_since(reading, above)
 

@@ -16,7 +16,7 @@ import queue
 import threading
 import time
 from collections import Counter, deque
-from collections.abc import Callable, Hashable, Iterable, Iterator
+from collections.abc import Callable, Collection, Hashable, Iterable, Iterator
 from contextlib import suppress
 from dataclasses import dataclass, field
 from itertools import islice, takewhile
@@ -78,7 +78,7 @@ class Feed:
     growth: Growth
     turn: Turn
     #: Where the history ends, and the collections that were changed behind an entry.
-    changed_since: Callable[[int], tuple[int, frozenset[str]]]
+    changed_since: Callable[[int], tuple[int, Collection[str]]]
     #: See `Database.accounts_stamp`.
     stamp: Callable[[], bytes | None]
 

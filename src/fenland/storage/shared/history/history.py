@@ -342,10 +342,10 @@ class TableHistory:
         """See `History`."""
         return self._within(reading, above, below, limit)
 
-    def changed_since(self, reading: Reading, above: int) -> tuple[int, frozenset[str]]:
+    def changed_since(self, reading: Reading, above: int) -> tuple[int, dict[str, int]]:
         """See `History`."""
-        rows = self._collections.all(reading, {"above": above})
-        return max((row[1] for row in rows), default=above), frozenset(row[0] for row in rows)
+        found: dict[str, int] = dict(self._collections.all(reading, {"above": above}))
+        return max(found.values(), default=above), found
 
     def unsalted(self, reading: Reading) -> int:
         """See `History`."""
