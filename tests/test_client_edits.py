@@ -31,7 +31,7 @@ class InTasks(httpx.AsyncBaseTransport):
         answer = self.inner.handle_request(
             httpx.Request(request.method, request.url, headers=request.headers, content=await request.aread())
         )
-        return httpx.Response(answer.status_code, headers=answer.headers, content=answer.read())
+        return httpx.Response(answer.status_code, headers=answer.headers, content=b"".join(answer.stream))
 
 
 @pytest.fixture

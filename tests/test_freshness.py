@@ -121,7 +121,8 @@ def test_what_is_wrong_is_refused_whatever_the_client_has(works: Service) -> Non
     _, http = works
     tag = asked(http, "olga", "jobs").headers["ETag"]
     assert asked(http, "olga", "jobs?where=nothing ==", tag).status_code == 400
-    assert http.get("/v1/records/jobs", headers={"If-None-Match": "garbage"}).status_code == 400
+    for path, status in (("jobs", 400), ("nothing", 404), ("jobs/none/form", 404)):
+        assert asked(http, "olga", path, "garbage").status_code == status
     assert (
         http.get("/v1/records/jobs", headers={"If-None-Match": tag, "Authorization": "Bearer no"}).status_code
         == 401
@@ -146,3 +147,26 @@ def test_a_form_tells_whether_anything_in_it_moved_and_its_tag_is_still_the_reco
     assert (
         http.patch("/v1/records/sites/s", json={"open": False}, headers={"If-Match": tag}).status_code == 412
     )
+
+
+def test_the_titles_of_accounts_are_labels_as_well(tmp_path: Path) -> None:
+    owned = {
+        "notes": {
+            "key": "code",
+            "owner": "by",
+            "access": WORKS["boards"]["access"],
+            "fields": {"code": WORKS["boards"]["fields"]["code"], "by": {"type": "string"}},
+        }
+    }
+    with workshop_of(owned, tmp_path / "owned.db", account_managers=OFFICE) as (_, http):
+        http.post("/v1/records/notes", json={"code": "a"}).raise_for_status()
+        path = "notes?labels=true"
+        before = asked(http, "carl", path)
+        tag = http.get("/v1/accounts/olga").headers["ETag"]
+        http.patch(
+            "/v1/accounts/olga", json={"title": "Olga of Ferring"}, headers={"If-Match": tag}
+        ).raise_for_status()
+        after = asked(http, "carl", path, before.headers["ETag"])
+        assert (
+            after.json()["labels"]["by"]["olga"] == "Olga of Ferring" != before.json()["labels"]["by"]["olga"]
+        )

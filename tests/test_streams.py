@@ -301,7 +301,8 @@ def test_a_service_that_stops_ends_its_streams_properly_and_says_when_to_come_ag
         thread = threading.Thread(target=lambda: stopped.append(running.stop()))
         thread.start()
         # Were it cut short, reading on would raise.
-        assert [line for line in lines if line][-1] == "retry: 1000"
+        rest = [line for line in lines if line]
+        assert rest[0].startswith("id: ") and rest[-1] == "retry: 1000"
         thread.join(20)
     assert stopped == [0]
 
@@ -311,7 +312,7 @@ def test_a_server_that_cannot_go_on_sends_how_a_stream_begins(tmp_path: Path) ->
         after = http.get("/v1/changes").links["next"]["url"].partition("after=")[2]
         http.post("/v1/records/boards", json={"code": "b"}).raise_for_status()
         answer = http.get("/v1/changes?after=1", headers={**STREAM, "Last-Event-ID": after})
-        assert answer.text.startswith("retry: 2000\n\n") and '"subject":"b"' in answer.text
+        assert answer.text.startswith(f"retry: 2000\nid: {after}\n\n") and '"subject":"b"' in answer.text
 
 
 @pytest.mark.parametrize(("path", "headers", "status"), [

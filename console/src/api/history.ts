@@ -120,3 +120,6 @@ export async function eraseFields(collection: string, key: string, fields: strin
   });
   return [...copies.matchAll(/"([^"]*)"/g)].map(([, name]) => decodeURIComponent(name ?? ""));
 }
+
+/** Whether a query is of what the history holds, and not of what undoing would do, which somebody is looking at. */
+export const isSettledHistory = (key: readonly unknown[]) => key[0] === "history" && key[1] !== "undoing";

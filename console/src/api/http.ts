@@ -139,6 +139,17 @@ async function jsonOf(response: Response): Promise<unknown> {
   }
 }
 
+/** Asks for a stream of events, from the last one that came; nothing of it is read yet. Throws where no answer came. */
+export function askForStream(path: keyof paths, last: string | null, signal: AbortSignal): Promise<Response> {
+  const headers = () => {
+    const found = headersFor("get", undefined, null);
+    found.set("Accept", "text/event-stream");
+    if (last !== null) found.set("Last-Event-ID", last);
+    return found;
+  };
+  return fetched(`${basePath}${path}`, headers, { signal });
+}
+
 /** Asks for an answer as a file of this media type. Throws `ApiError` as `ask` does, also where it is cut short. */
 export async function askForFile<Path extends keyof paths>(
   path: Path,

@@ -11,7 +11,7 @@ export interface paths {
     };
     /**
      * List and search records
-     * @description Pages by cursor; no record is met twice.
+     * @description Pages by cursor; no record is met twice. 304 when If-None-Match has its ETag.
      */
     get: operations["listRecord"];
     put?: never;
@@ -2084,6 +2084,8 @@ export interface components {
     blank_filters: "keep" | "ignore";
     /** @description As it was at this time. */
     at: string;
+    /** @description Only if it has another (RFC 9110). */
+    "If-None-Match": string;
     /** @description What a blank means for every field. */
     blank: "store" | "keep" | "clear" | "reject";
     /** @description Texts in the body are read by their fields' types, as those of a form are. */
@@ -2104,8 +2106,6 @@ export interface components {
     include_beside: string;
     /** @description As it was at this version. */
     version: number;
-    /** @description Only if it has another (RFC 9110). */
-    "If-None-Match": string;
     /** @description Only if the record has this ETag (RFC 9110). */
     "If-Match": string;
     /** @description The ETag or version you saw; 409 where others changed the same. */
@@ -2182,6 +2182,8 @@ export interface components {
     event_data: "none" | "changes" | "record";
     /** @description Where there is nothing yet, wait for so many seconds, at most. */
     feed_wait: number;
+    /** @description Of a stream that is asked for again: the id of the last event that came. It counts more than after. */
+    "Last-Event-ID": string;
     /** @description Answered once there are more entries than this. */
     above: number;
     /** @description Wait for that for so many seconds, at most. */
@@ -2243,7 +2245,10 @@ export interface operations {
         /** @description A value it has; repeated: any of them. */
         any?: string[];
       };
-      header?: never;
+      header?: {
+        /** @description Only if it has another (RFC 9110). */
+        "If-None-Match"?: components["parameters"]["If-None-Match"];
+      };
       path: {
         collection: string;
       };
@@ -2255,11 +2260,19 @@ export interface operations {
       200: {
         headers: {
           Link?: string;
+          ETag?: string;
           [name: string]: unknown;
         };
         content: {
           "application/json": components["schemas"]["RecordPage"];
         };
+      };
+      /** @description Nothing in it has moved since the client was given this ETag. */
+      304: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
       };
       400: components["responses"]["malformed"];
       401: components["responses"]["not-signed-in"];
@@ -2954,7 +2967,10 @@ export interface operations {
         /** @description As it was at this time. */
         at?: components["parameters"]["at"];
       };
-      header?: never;
+      header?: {
+        /** @description Only if it has another (RFC 9110). */
+        "If-None-Match"?: components["parameters"]["If-None-Match"];
+      };
       path: {
         collection: string;
         /** @description The record's id. */
@@ -2974,6 +2990,13 @@ export interface operations {
         content: {
           "application/json": components["schemas"]["RecordForm"];
         };
+      };
+      /** @description Nothing in it has moved since the client was given this ETag. */
+      304: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
       };
       400: components["responses"]["malformed"];
       401: components["responses"]["not-signed-in"];
@@ -3686,19 +3709,23 @@ export interface operations {
         /** @description Where there is nothing yet, wait for so many seconds, at most. */
         wait?: components["parameters"]["feed_wait"];
       };
-      header?: never;
+      header?: {
+        /** @description Of a stream that is asked for again: the id of the last event that came. It counts more than after. */
+        "Last-Event-ID"?: components["parameters"]["Last-Event-ID"];
+      };
       path?: never;
       cookie?: never;
     };
     requestBody?: never;
     responses: {
-      /** @description Events; Link with rel=next says where to go on. */
+      /** @description Events; Link with rel=next says where to go on. As a stream (HTML Standard, section 9.2) there is no end of them, and each is one message whose data is the event. */
       200: {
         headers: {
           [name: string]: unknown;
         };
         content: {
           "application/cloudevents-batch+json": components["schemas"]["Events"];
+          "text/event-stream": string;
         };
       };
       400: components["responses"]["malformed"];

@@ -106,7 +106,8 @@ def _stream(call: Call, asked: Following) -> Answer:
 
     found, group = changes_after(service, caller, asked), followed(service, caller, asked)
     key = (group.key, asked.collection, asked.where, asked.data, prefix)
-    begun = b"retry: %d\n\n%b" % (_RETRY, _event_texts(found, prefix))
+    # Where it begins is told, so that who breaks off before the first event misses nothing.
+    begun = b"retry: %d\nid: %b\n\n%b" % (_RETRY, str(asked.after).encode(), _event_texts(found, prefix))
     return Streamed(begun, Stream(key, group.interest, found.after, make, lasting(call)))
 
 

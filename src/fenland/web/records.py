@@ -81,6 +81,7 @@ def _list(call: Call) -> Answer:
         if tag is not None and (known := known_answer(call, tag)) is not None:
             return known
         listed = list_records(call.service, call.caller, asked)
+    call.check()
     body: dict[str, object] = {"items": listed.items, "next": listed.next}
     for name in ("count", "labels", "included"):
         if (part := getattr(listed, name)) is not None:
@@ -198,11 +199,12 @@ def _form(call: Call) -> Answer:
     when = call.when()
     part = None if when else form_tag(call.service, call.caller, call.address.collection, sent_as(call))
     held = call.header(p.IF_NONE_MATCH) or ()
-    call.check()
-    if part is not None and (known := next((tag for tag in held if tag.endswith(f'.{part}"')), None)):
+    known = next((tag for tag in held if tag.endswith(f'.{part}"')), None)
+    if known is not None and call.refusal is None:
         # Nothing has moved, and so the record is at the version that the tag names.
         return not_modified(known)
     form = edit_form(call.service, call.caller, call.address, when)
+    call.check()
     tag = "" if form.saved is None else form.saved.etag
     headers = {"ETag": tag if part is None else with_part(tag, part), "Accept-Patch": ACCEPT_PATCH}
     return json_answer(form_json(form, call.prefix), headers=headers)

@@ -20,6 +20,9 @@ import { RecordCards } from "./RecordCards";
 import { RecordTable } from "./RecordTable";
 import { SearchBox } from "./SearchBox";
 import { useListView, type ListView } from "./useListView";
+import { useSteady } from "./useSteady";
+
+const NONE: ReadonlySet<string> = new Set();
 
 export function ListPage() {
   const { collection = "" } = useParams();
@@ -34,6 +37,9 @@ function List({ collection }: { collection: string }) {
   const found = useQuery(pageOf(collection, view, view.sort, view.after));
   const count = useQuery(countOf(collection, view)).data;
   const [changing, setChanging] = useState(false);
+  const seen = [collection, view.q, view.where, view.sort, view.after].join("\n");
+  // What is there while another page comes is of a view that is gone.
+  const steady = useSteady(found.isPlaceholderData ? undefined : found.data, seen);
   // What is wrong with the filter is said where it is written, and can be put right there.
   const wrong = view.where !== "" && found.error?.isRefused ? found.error : null;
 
@@ -51,6 +57,7 @@ function List({ collection }: { collection: string }) {
     );
 
   const Shown = narrow ? RecordCards : RecordTable;
+  const shown = steady?.page ?? found.data;
   return (
     <>
       <title>{info.data.title}</title>
@@ -64,8 +71,15 @@ function List({ collection }: { collection: string }) {
       {changing && (
         <ChangeManyDialog collection={collection} schema={schema.data} where={view.where} onClose={() => setChanging(false)} />
       )}
-      <Box sx={{ height: 4 }}>{found.isFetching && <LinearProgress aria-label="Loading records" />}</Box>
-      {found.data.items.length === 0 ? (
+      {steady && (steady.fresh > 0 || steady.moved) && (
+        <Box role="status" sx={{ textAlign: "center", mb: 1 }}>
+          <Button size="small" variant="outlined" onClick={steady.show}>
+            {steady.fresh > 0 ? `${steady.fresh} new` : "Others changed the order. Sort again"}
+          </Button>
+        </Box>
+      )}
+      <Box sx={{ height: 4 }}>{found.isPlaceholderData && <LinearProgress aria-label="Loading records" />}</Box>
+      {shown.items.length === 0 ? (
         <Typography color="textSecondary" sx={{ py: 6, textAlign: "center" }}>
           {view.where
             ? "No record meets this filter. Change or clear it."
@@ -76,11 +90,18 @@ function List({ collection }: { collection: string }) {
                 : "There are no records here yet."}
         </Typography>
       ) : (
-        <Shown collection={collection} schema={schema.data} page={found.data} sort={view.sort} onSort={view.order} />
+        <Shown
+          collection={collection}
+          schema={schema.data}
+          page={shown}
+          changed={steady?.changed ?? NONE}
+          sort={view.sort}
+          onSort={view.order}
+        />
       )}
       <Paging
         view={view}
-        shown={found.data.items.length}
+        shown={shown.items.length}
         next={found.isPlaceholderData ? null : found.data.next}
         count={count}
         coming={found.isPlaceholderData}

@@ -4,6 +4,7 @@ import Paper from "@mui/material/Paper";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { Link, useLocation } from "react-router";
+import { freshMark } from "../../ui/fresh";
 import { addressOf, cellText, columnsOf } from "./model";
 import type { RecordsProps } from "./RecordTable";
 
@@ -11,7 +12,7 @@ import type { RecordsProps } from "./RecordTable";
 const TOLD = 3;
 
 /** A page of records where there is no room for a table: of each what names it, and a little more. */
-export function RecordCards({ collection, schema, page, sort, onSort }: RecordsProps) {
+export function RecordCards({ collection, schema, page, changed, sort, onSort }: RecordsProps) {
   const from = { list: useLocation().search };
   const key = schema["x-key"];
   const naming = schema["x-naming"];
@@ -39,7 +40,16 @@ export function RecordCards({ collection, schema, page, sort, onSort }: RecordsP
       </TextField>
       <Paper component="ul" variant="outlined" aria-label="Records" sx={{ m: 0, p: 0, listStyle: "none" }}>
         {page.items.map((row) => (
-          <Box component="li" key={row.id} sx={{ borderTop: 1, borderColor: "divider", "&:first-of-type": { border: 0 } }}>
+          <Box
+            component="li"
+            key={row.id}
+            sx={{
+              borderTop: 1,
+              borderColor: "divider",
+              "&:first-of-type": { border: 0 },
+              ...(changed.has(row.id) ? freshMark(row.version) : {}),
+            }}
+          >
             <Box
               component={Link}
               to={addressOf(collection, row[key])}

@@ -1,8 +1,11 @@
 import Alert from "@mui/material/Alert";
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
+import Typography from "@mui/material/Typography";
 import { useEffect, useRef, useState, type KeyboardEvent, type ReactNode, type SyntheticEvent } from "react";
 import { Controller, useForm } from "react-hook-form";
+import { shown } from "../../lib/text";
+import { freshMark } from "../../ui/fresh";
 import type { ApiError } from "../../api/errors";
 import type { Fields, Form } from "../../api/types";
 import type { Json } from "../../lib/json";
@@ -14,6 +17,7 @@ import type { Kind } from "../../ui/fields";
 import { isReserved, kindIn, type Draft } from "./model";
 import { schemaAt, sentenceFor } from "../../ui/sentences";
 import { StoredValue } from "./StoredValue";
+import { useMerged } from "./useMerged";
 
 interface Props {
   form: Form;
@@ -29,6 +33,8 @@ interface Props {
   onPreview?: (draft: Draft) => void;
   /** Told of the draft as it is typed, once there is a pause; and what derived fields would hold then. */
   onTyped?: (draft: Draft) => void;
+  /** Told where others changed what is being changed here. */
+  onBoth?: () => void;
   derived?: Fields | undefined;
   children?: ReactNode;
 }
@@ -70,10 +76,11 @@ export function RecordForm({
   onCancel,
   onPreview,
   onTyped,
+  onBoth,
   derived,
   children,
 }: Props) {
-  const { control, formState, getValues, handleSubmit, reset, watch } = useForm<Draft>({ defaultValues: start });
+  const { control, formState, getValues, handleSubmit, reset, setValue, watch } = useForm<Draft>({ defaultValues: start });
   useEffect(() => {
     let timer: number | undefined;
     const typed = watch(() => {
@@ -86,6 +93,7 @@ export function RecordForm({
     };
   }, [watch, getValues, onTyped]);
   const changed = formState.isDirty;
+  const theirs = useMerged(start, { getValues, reset, setValue }, onBoth);
   const told = (error?.errors ?? []).map((one) => ({ ...one, sentence: sentenceFor(one, schemaAt(form.schema, one.pointer)) }));
   const errors = Object.fromEntries(told.map((one) => [one.pointer, one.sentence]));
   const placed = form.writable.map((name) => `/${name}`);
@@ -98,6 +106,7 @@ export function RecordForm({
   const discard = () => {
     setAsking(false);
     reset(start);
+    theirs.forget();
     onCancel();
   };
   const onKey = (event: KeyboardEvent) => {
@@ -159,7 +168,11 @@ export function RecordForm({
               />
             );
           return (
-            <Box key={name} className={WIDE.includes(kindIn(form, name)) ? "wide" : ""}>
+            <Box
+              key={name}
+              className={WIDE.includes(kindIn(form, name)) ? "wide" : ""}
+              sx={theirs.news.includes(name) ? { borderRadius: 1, ...freshMark(form.version ?? 0) } : {}}
+            >
               <Controller
                 name={name}
                 control={control}
@@ -179,6 +192,12 @@ export function RecordForm({
                   />
                 )}
               />
+              {theirs.both.includes(name) && (
+                <Typography role="status" variant="body2" sx={{ color: "secondary.main", mt: 0.5 }}>
+                  Others changed this to {shown(labelled(form, name) ?? null) || "nothing"} meanwhile. What you typed stays; you
+                  are asked which to keep when you save.
+                </Typography>
+              )}
             </Box>
           );
         })}

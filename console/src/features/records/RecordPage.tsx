@@ -4,13 +4,15 @@ import Link from "@mui/material/Link";
 import Paper from "@mui/material/Paper";
 import Typography from "@mui/material/Typography";
 import { useInfiniteQuery, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useCallback, useState } from "react";
+import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { Link as RouterLink, useLocation, useNavigate, useParams } from "react-router";
 import { schemaOf } from "../../api/collections";
+import { onTold } from "../../api/following";
 import { historyOf } from "../../api/history";
 import { previewRecord, updateRecord, formOf, refreshCollection, wouldBe } from "../../api/records";
 import type { Fields, Form } from "../../api/types";
 import { shown } from "../../lib/text";
+import { textOf } from "../../ui/fields";
 import { settled } from "../../ui/LeaveGuard";
 import { useTell } from "../../ui/messages";
 import { Trouble } from "../../ui/Trouble";
@@ -146,14 +148,37 @@ function Editor({ collection, recordKey, form, reload }: EditorProps) {
       }
       const merged = form.version !== null && row.version > form.version + 1;
       await reload();
+      setSeen(null);
+      setSaves((count) => count + 1);
       tell(`Saved. ${recordKey} is at version ${row.version} now${merged ? ", with what others changed meanwhile" : ""}.`);
       await refreshCollection(client, collection);
     },
     onError: (error) => (error.isConflict ? refreshCollection(client, collection) : undefined),
   });
   const check = useMutation({
-    mutationFn: (fields: Fields) => previewRecord(collection, recordKey, fields, form.etag),
+    mutationFn: (fields: Fields) => previewRecord(collection, recordKey, fields, base),
   });
+  // What the form was filled with when others changed what is being changed here: to be asked about at saving.
+  const [seen, setSeen] = useState<string | null>(null);
+  const [saves, setSaves] = useState(0);
+  const [gone, setGone] = useState(false);
+  const id = form.values["id"];
+  useEffect(
+    () =>
+      onTold((event) => {
+        if (event.recordid !== id) return;
+        if (event.type === "fenland.record.deleted" || event.type === "fenland.record.left") setGone(true);
+        else if ((event.recordversion ?? 0) > (form.version ?? 0)) void reload();
+      }),
+    [id, form.version, reload],
+  );
+  const before = useRef(form.etag);
+  const onBoth = useCallback(() => setSeen((was) => was ?? before.current), []);
+  useEffect(() => {
+    if (seen === null) before.current = form.etag;
+  }, [form.etag, seen]);
+  const start = useMemo(() => draftFrom(form), [form]);
+  const base = seen ?? form.etag;
   const conflict = save.error?.isConflict ? save.error : null;
   const change = save.variables;
   // What others wrote and is to stay is left out; the rest is sent again, over the version they made.
@@ -162,7 +187,11 @@ function Editor({ collection, recordKey, form, reload }: EditorProps) {
     save.reset();
     if (fields.length > 0)
       save.mutate({ fields: Object.fromEntries(fields), base: conflict?.version ? tagOf(form, conflict.version) : null });
-    else await reload();
+    else {
+      setSeen(null);
+      setSaves((count) => count + 1);
+      await reload();
+    }
   };
   return (
     <>
@@ -171,23 +200,30 @@ function Editor({ collection, recordKey, form, reload }: EditorProps) {
           You may read this record, and not change it.
         </Alert>
       )}
+      {gone && (
+        <Alert severity="warning" role="status" sx={{ mb: 2 }}>
+          This record was deleted meanwhile, or is not yours to see any more. What you typed is still here and cannot be saved.
+        </Alert>
+      )}
       {conflict && <ConflictPanel form={form} conflicts={conflict.conflicts} onDecide={(names) => void decide(names)} />}
       <RecordForm
-        // A newer version begins the form anew.
-        key={form.etag}
+        // What was saved here begins the form anew; what others saved is taken into it.
+        key={`${textOf(id)} ${saves}`}
         form={form}
-        start={draftFrom(form)}
+        start={start}
+        onBoth={onBoth}
         busy={save.isPending || check.isPending}
         error={conflict ? null : (save.error ?? check.error)}
         submitLabel="Save"
         onTyped={onTyped}
         derived={typed === null ? undefined : would}
-        onSubmit={(typed) => save.mutate({ fields: patchFrom(form, typed), base: form.etag })}
+        onSubmit={(typed) => save.mutate({ fields: patchFrom(form, typed), base })}
         onPreview={(typed) => {
           setDraft(typed);
           check.mutate(patchFrom(form, typed));
         }}
         onCancel={() => {
+          setSeen(null);
           save.reset();
           check.reset();
         }}
@@ -202,7 +238,7 @@ function Editor({ collection, recordKey, form, reload }: EditorProps) {
           onClose={() => check.reset()}
           onSave={() => {
             check.reset();
-            save.mutate({ fields: patchFrom(form, draft), base: form.etag });
+            save.mutate({ fields: patchFrom(form, draft), base });
           }}
         />
       )}

@@ -9,18 +9,21 @@ import TableRow from "@mui/material/TableRow";
 import TableSortLabel from "@mui/material/TableSortLabel";
 import { Link, useLocation, useNavigate } from "react-router";
 import type { CollectionSchema, Page } from "../../api/types";
+import { freshMark } from "../../ui/fresh";
 import { addressOf, cellText, columnsOf, isFigure } from "./model";
 
 export interface RecordsProps {
   collection: string;
   schema: CollectionSchema;
   page: Page;
+  /** The ids of rows that others changed just now. */
+  changed: ReadonlySet<string>;
   sort: string;
   onSort: (sort: string) => void;
 }
 
 /** A page of records as a table; a whole row leads to its record. */
-export function RecordTable({ collection, schema, page, sort, onSort }: RecordsProps) {
+export function RecordTable({ collection, schema, page, changed, sort, onSort }: RecordsProps) {
   const navigate = useNavigate();
   // What the record's page leads back to.
   const from = { list: useLocation().search };
@@ -52,7 +55,7 @@ export function RecordTable({ collection, schema, page, sort, onSort }: RecordsP
             <TableRow
               key={row.id}
               hover
-              sx={{ cursor: "pointer" }}
+              sx={{ cursor: "pointer", ...(changed.has(row.id) ? freshMark(row.version) : {}) }}
               onClick={() => void navigate(addressOf(collection, row[key]), { state: from })}
             >
               {columns.map((name) => (

@@ -1,4 +1,5 @@
 import MenuIcon from "@mui/icons-material/Menu";
+import Alert from "@mui/material/Alert";
 import Box from "@mui/material/Box";
 import Drawer from "@mui/material/Drawer";
 import IconButton from "@mui/material/IconButton";
@@ -13,6 +14,7 @@ import { health } from "../../api/health";
 import { useFocusKept } from "../../ui/focus";
 import { WaterMark } from "../../ui/WaterMark";
 import { SideBar } from "./SideBar";
+import { useLive } from "./useLive";
 
 /** Out of sight until it is reached by key: the first thing that is. */
 const skip = {
@@ -35,6 +37,7 @@ export function Shell() {
   const [open, setOpen] = useState(false);
   const content = useRef<HTMLElement>(null);
   useFocusKept();
+  const link = useLive();
   return (
     <Box
       sx={{
@@ -71,6 +74,12 @@ export function Shell() {
         tabIndex={-1}
         sx={{ p: { xs: 2, md: 3 }, minWidth: 0, "&:focus": { outline: "none" } }}
       >
+        {link === "away" && (
+          <Alert severity="warning" role="status" sx={{ mb: 2 }}>
+            The connection to the service is gone. What is shown may have changed since; it is brought up to date once the service
+            answers again.
+          </Alert>
+        )}
         <Outlet />
       </Box>
     </Box>

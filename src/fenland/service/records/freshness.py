@@ -32,7 +32,11 @@ def list_tag(service: Service, caller: Caller, request: ListRequest, asked: str)
     follows = request.labels or bool(request.wanted.include)
     where = request.filter.where
     trees = [checked_filter(service, collection.name, where).tree] if where else []
-    return _tag(service, caller, _concerned(service, collection, trees, follows=follows), asked)
+    found = _concerned(service, collection, trees, follows=follows)
+    if found is not None and request.labels:
+        # What people read in place of accounts' names.
+        found = found | {ACCOUNTS}
+    return _tag(service, caller, found, asked)
 
 
 def form_tag(service: Service, caller: Caller, name: str, asked: str) -> str | None:

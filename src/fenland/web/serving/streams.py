@@ -41,7 +41,7 @@ _AT_A_TIME = 100
 #: Pages that are made for one group before the others have theirs.
 _MOST_PAGES = 4
 #: A comment, which clients leave out.
-_ALIVE = b":\n\n"
+_ALIVE = b":\n"
 #: The last that a stream hears: come again soon.
 _ENDED = b"retry: 1000\n\n"
 
@@ -247,7 +247,10 @@ class Streams:
         self._hand(self._look_after)
         long_ago = self._loop.time() - _HEARTBEAT
         for follower in list(takewhile(lambda one: one.sent < long_ago, self._followers)):
-            self._push(follower, _ALIVE)
+            level = follower.group is not None and follower.group.place is None
+            # How far one has come who has been sent all of it: it need not be looked through again.
+            place = b"id: %d\n\n" % self._seen if level and not self._sending else b"\n"
+            self._push(follower, _ALIVE + place)
 
     # --- the thread ------------------------------------------------------------------------------------
 
