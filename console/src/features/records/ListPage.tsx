@@ -72,8 +72,9 @@ function List({ collection }: { collection: string }) {
         <ChangeManyDialog collection={collection} schema={schema.data} where={view.where} onClose={() => setChanging(false)} />
       )}
       {steady && (steady.fresh > 0 || steady.moved) && (
-        <Box role="status" sx={{ textAlign: "center", mb: 1 }}>
-          <Button size="small" variant="outlined" onClick={steady.show}>
+        // Beside the filter, so that nothing moves when it comes.
+        <Box role="status" sx={{ position: "relative", height: 0 }}>
+          <Button size="small" variant="outlined" onClick={steady.show} sx={{ position: "absolute", right: 0, bottom: 8 }}>
             {steady.fresh > 0 ? `${steady.fresh} new` : "Others changed the order. Sort again"}
           </Button>
         </Box>

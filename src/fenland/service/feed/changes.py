@@ -164,6 +164,9 @@ class _Follower:
         """The events behind the place, and the place to go on from."""
         request, view = self._request, self._view
         reset = self._reset() if self._upto is None else None
+        if self._upto is None and request.after.sequence > self._last:
+            # It is of a history that is not this one, such as before a backup was put back.
+            reset = view.history.entry(view.reading, self._last)
         if reset is not None:
             # What was told before it is of no use; what comes behind is judged by the same rights.
             place = Place(reset.sequence or 0)

@@ -222,7 +222,11 @@ class Streams:
 
     def _begin(self) -> None:
         """Begins a round, where something has come and none is under way."""
-        waits = bool(self._behind) or self._feed.growth.end != self._seen
+        end = self._feed.growth.end
+        # Who is ahead of the history, as after a backup was put back, waits for it to come.
+        waits = end != self._seen or any(
+            one.place is None or one.place.sequence <= end for one in self._behind
+        )
         if self._busy or self._sending or not self._followers or not waits:
             return
         left = self._next - self._loop.time()
