@@ -28,4 +28,4 @@ if [ -w /dev/shm ] && [ "$free" -gt 4000000 ]; then
   trap 'rm -rf "$TMPDIR"' EXIT
 fi
 step "Tests"
-"$bin/python" -m pytest -n 3 --dist loadfile --durations 30 --durations-min 5 "$@"
+"$bin/python" -m pytest -n 3 --dist loadfile --no-loadscope-reorder --durations 30 --durations-min 5 "$@"

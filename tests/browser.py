@@ -42,3 +42,16 @@ def sign_in(page: Page, token: str = "sample-office") -> None:
     page.get_by_label("Token").fill(token)
     page.keyboard.press("Enter")
     expect(page.get_by_role("navigation", name="Collections")).to_be_visible()
+
+
+#: Nothing more has been answered for a while; the stream of changes never is.
+_AT_REST = """async () => {
+  const answered = () => performance.getEntriesByType("resource").length;
+  for (let last = -1, same = 0; same < 4; same = answered() === last ? same + 1 : 0, last = answered())
+    await new Promise((done) => setTimeout(done, 100));
+}"""
+
+
+def come_to_rest(page: Page) -> None:
+    """Waits until the page has come to rest."""
+    page.evaluate(_AT_REST)

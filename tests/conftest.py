@@ -97,7 +97,7 @@ WORKSHOP = {
 
 #: The files that take longest. They begin first, so that at the end no process works alone at one of them.
 LONGEST = (
-    "test_console.py", "test_verifying.py", "test_faults.py", "test_answers.py", "test_console_keys.py",
+    "test_console.py", "test_console_live.py", "test_verifying.py", "test_streams.py", "test_faults.py", "test_answers.py", "test_console_keys.py",
     "test_migrating.py", "test_running.py", "test_generated_clients.py", "test_guides.py", "test_bounds.py",
     "test_past_tools.py", "test_patches.py", "test_records.py", "test_wheel.py", "test_ways_to_write.py",
 )  # fmt: skip

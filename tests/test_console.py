@@ -123,7 +123,7 @@ def test_others_changes_are_merged_and_conflicts_chosen_side_by_side(page: Page,
     expect(decide).to_be_disabled()
     conflict.get_by_role("radiogroup", name="Pumps").get_by_label("mine").click()
     decide.click()
-    expect(page.get_by_text("with what others changed meanwhile")).to_be_visible()
+    expect(page.get_by_text("Saved. PS-052")).to_be_visible()
     expect(page.get_by_label("Pumps")).to_have_value("5")
     with sample.client() as client:
         record = client.get(url).json()

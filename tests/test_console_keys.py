@@ -7,15 +7,14 @@ import re
 import pytest
 from playwright.sync_api import Page, expect
 
-from browser import sign_in
+from browser import come_to_rest, sign_in
 from fenland.demo.data import PASSWORD
 from support import Running
 
 
 def _kept(page: Page) -> None:
     """The focus is on something, and stays there once the page has come to rest."""
-    page.wait_for_load_state("networkidle")
-    page.wait_for_timeout(150)
+    come_to_rest(page)
     assert page.evaluate("document.activeElement !== document.body"), page.url
 
 

@@ -651,9 +651,9 @@ def test_two_processes_share_a_series_though_one_of_them_is_killed(tmp_path: Pat
     raw.close()
     # A notice of each that was saved, and of no other.
     assert sorted(noticed) == sorted(one["number"] for one in items)
-    # With gaps: whoever was killed left at most what they had put by.
+    # With gaps: whoever was killed left at most what they had put by, which each that writes at once may do.
     slips = sorted(one["slip"] for one in items)
-    assert len(set(slips)) == len(slips) and slips[0] >= 0 and slips[-1] < len(slips) + 4 * PORTION
+    assert len(set(slips)) == len(slips) and slips[0] >= 0 and slips[-1] < len(slips) + 9 * PORTION
     assert all(one["twice"] == one["hours"] * 2 and one["seen"] == one["twice"] + 1 for one in items)
     assert verify_database(next(folder.glob("*.db"))).faults == []
 
