@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import random
 from collections.abc import Iterator
 
 import pytest
@@ -129,3 +130,27 @@ def test_a_connection_that_was_gone_is_said_and_caught_up_with(page: Page, sampl
         page.context.set_offline(False)
         expect(page.get_by_label("Pumps")).to_have_value("2")
         expect(page.get_by_text("The connection to the service is gone.")).to_have_count(0)
+
+
+def test_saving_at_whatever_moment_others_save_overwrites_nothing_unasked(
+    page: Page, sample: Running
+) -> None:
+    url, dice = "/v1/records/stations/PS-036", random.Random(3)
+    with sample.client() as http:
+        http.patch(url, json={"pumps": 0, "crest_level": 0}).raise_for_status()
+        sign_in(page)
+        page.goto("/c/stations/r/PS-036")
+        for number in range(1, 7):
+            page.get_by_label("Pumps").fill("12")
+            theirs = {"pumps": number, "crest_level": number / 8}
+            http.patch(url, json=theirs).raise_for_status()
+            page.wait_for_timeout(dice.randrange(0, 300, 30))
+            page.keyboard.press("Control+s")
+            conflict = page.get_by_role("region", name="Conflict")
+            expect(conflict).to_be_visible()
+            found = http.get(url).json()
+            assert {name: found[name] for name in theirs} == theirs
+            conflict.get_by_role("radiogroup", name="Pumps").get_by_label("theirs").click()
+            conflict.get_by_role("button", name="Save with these choices").click()
+            expect(conflict).to_have_count(0)
+            expect(page.get_by_label("Pumps")).to_have_value(str(number))

@@ -146,6 +146,8 @@ REFUSED: dict[str, tuple[Attempt, tuple[int, ...]]] = {
     "claiming to be the console": (lambda h: h.carl("PATCH", D1, {"title": "mine"}, **{"Fenland-Via": "effect", "Fenland-Client": "someone-else"}), (403,)),
     "on behalf of the owner": (lambda h: h.carl("PATCH", D1, {"title": "mine"}, **{"Fenland-On-Behalf-Of": "cora"}), (403,)),
     "on behalf of nobody": (lambda h: h.carl("GET", D1, **{"Fenland-On-Behalf-Of": "nobody"}), (403,)),
+    # by a stream
+    "stream on behalf of the owner": (lambda h: h.carl("GET", "/v1/changes", Accept="text/event-stream", **{"Fenland-On-Behalf-Of": "cora"}), (403,)),
     # the owner field
     "owner by merge patch": (lambda h: h.carl("PATCH", D2, {"owner": "cora"}), (422,)),
     "owner taken": (lambda h: h.carl("PATCH", D1, {"owner": "carl"}), (403,)),
@@ -386,6 +388,13 @@ def test_a_cached_tag_tells_nothing(house: House) -> None:
     assert (
         house.carl("PATCH", f"{house.path}/D3", {"title": "x"}, **{"If-Match": '"stale"'}).status_code == 404
     )
+    # A list is of who asks as well.
+    for path in (house.path, "/v1/records/vault"):
+        listed, own = house.http.get(path).headers["ETag"], house.carl("GET", path)
+        for held in (listed, "*"):
+            assert house.carl("GET", path, **{"If-None-Match": held}).text == own.text
+    form = house.http.get(f"{house.path}/D3/form").headers["ETag"]
+    assert house.carl("GET", f"{house.path}/D3/form", **{"If-None-Match": form}).status_code == 404
     included = house.http.get(f"{D1}?include=site")
     assert included.headers["ETag"] != house.http.get(D1).headers["ETag"]
     assert (

@@ -4,7 +4,7 @@ import Link from "@mui/material/Link";
 import Paper from "@mui/material/Paper";
 import Typography from "@mui/material/Typography";
 import { useInfiniteQuery, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useCallback, useEffect, useMemo, useRef, useState } from "react";
+import { useCallback, useEffect, useLayoutEffect, useMemo, useRef, useState } from "react";
 import { Link as RouterLink, useLocation, useNavigate, useParams } from "react-router";
 import { schemaOf } from "../../api/collections";
 import { onTold } from "../../api/following";
@@ -173,8 +173,13 @@ function Editor({ collection, recordKey, form, reload }: EditorProps) {
     [id, form.version, reload],
   );
   const before = useRef(form.etag);
-  const onBoth = useCallback(() => setSeen((was) => was ?? before.current), []);
-  useEffect(() => {
+  const onBoth = useCallback(() => {
+    // Taken now: by the time the state is set it is that of what others saved.
+    const tag = before.current;
+    setSeen((was) => was ?? tag);
+  }, []);
+  // Behind what the form itself does where it is given another version.
+  useLayoutEffect(() => {
     if (seen === null) before.current = form.etag;
   }, [form.etag, seen]);
   const start = useMemo(() => draftFrom(form), [form]);

@@ -1,4 +1,4 @@
-import { useEffect, useRef, useState } from "react";
+import { useLayoutEffect, useRef, useState } from "react";
 import type { UseFormReturn } from "react-hook-form";
 import { sameControl, type Draft } from "./model";
 
@@ -20,7 +20,8 @@ export function useMerged(
 ): Theirs {
   const before = useRef(start);
   const [found, setFound] = useState(NOTHING);
-  useEffect(() => {
+  // Before anything can be pressed: sent by what is there already, what others changed would be taken for typed.
+  useLayoutEffect(() => {
     const old = before.current;
     if (sameControl(old, start)) return;
     before.current = start;

@@ -57,7 +57,7 @@ def weak_tag(tag: str | None) -> str | None:
 def known_answer(call: Call, tag: str) -> Answer | None:
     """304 where the client has what this tag stands for; None where it has not, or something is wrong."""
     held = call.header(IF_NONE_MATCH)
-    if held is None or call.refusal is not None or (tag not in held and held != ("*",)):
+    if held is None or call.refusal is not None or tag not in held:
         return None
     return not_modified(tag)
 
