@@ -22,7 +22,8 @@ from fenland.client import Client
 from fenland.core.access.policy import Actor, Caller
 from fenland.core.values.identity import timestamp
 from fenland.service.feed.changes import Following, Place, followed
-from support import NIGHTLY, Running, start, workshop_of
+from fenland.web.http.caller import caller_again
+from support import NIGHTLY, TOKENS, Running, bearer, start, workshop_of
 from test_feed import FOLLOWED, WORKS, Copy, Doing, listed, order
 
 STREAM = {"Accept": "text/event-stream"}
@@ -350,3 +351,17 @@ def test_only_those_who_see_the_same_are_told_the_same(
                 followed(service, caller, Following(Place(0), asked.get("collection"), "", 9, "none")).key
             )
         assert len(keys) == groups
+
+
+def test_following_is_no_use_of_a_session_or_token_which_may_end_for_want_of_it(tmp_path: Path) -> None:
+    with workshop_of(WORKS, tmp_path / "works.db") as (service, http):
+        http.get("/v1/session").raise_for_status()
+        service.database.note_uses()
+        before = service.database.admitted(TOKENS["olga"][1], service.clock(), used=False)
+        caller, until = caller_again(
+            {"HTTP_AUTHORIZATION": bearer("olga")["Authorization"], "REQUEST_METHOD": "GET"}, service
+        )
+        service.database.note_uses()
+        after = service.database.admitted(TOKENS["olga"][1], service.clock(), used=False)
+        assert caller.actor.name == "olga" and until is None
+        assert before is not None and after is not None and before.token.used_at == after.token.used_at

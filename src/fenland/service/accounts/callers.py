@@ -14,6 +14,8 @@ from fenland.storage.door import Account, Token
 _MINUTE = 60
 #: For how long nobody asks again whether a token of an outside issuer still lets in.
 _OUTSIDE = timedelta(seconds=1)
+#: And whether a session does.
+_IDLING = timedelta(minutes=1)
 
 
 @dataclass(frozen=True, slots=True)
@@ -50,7 +52,7 @@ def caller_by_token(
         if account is not None and account.disabled:
             raise NotSignedIn("The account is disabled. Ask those who manage accounts.")
         return replace(_caller(service, actor, origin), outside=account is None, let_in="issuer")
-    found = service.database.admitted(token, service.clock())
+    found = service.database.admitted(token, service.clock(), used=origin.counts)
     # A session's secret is a cookie's alone, which comes with the proof that its own pages sent it.
     if found is None or found.token.kind != "token" or name not in (None, found.account.name):
         raise NotSignedIn("The token is unknown, expired or revoked. Sign in again.")
@@ -59,7 +61,7 @@ def caller_by_token(
 
 def caller_by_session(service: Service, secret: str, origin: Origin) -> Caller:
     """The caller whose session it is. Raises `NotSignedIn`."""
-    found = service.database.admitted(secret, service.clock())
+    found = service.database.admitted(secret, service.clock(), used=origin.counts)
     if found is None or found.token.kind != "session":
         raise NotSignedIn("The session is over. Sign in again.")
     return _let_in(_caller(service, actor_of(found.account), origin), found.token)
@@ -97,11 +99,13 @@ def ends_at(service: Service, secret: str) -> datetime | None:
 
     Of those of an outside issuer nothing is remembered, so that they are to be asked about again and again.
     """
-    found, now = service.database.admitted(secret, service.clock()), service.clock()
+    now = service.clock()
+    found = service.database.admitted(secret, now, used=False)
     if found is None:
         return now + _OUTSIDE
-    ends = found.token.expires_at
-    return None if ends is None else datetime.fromisoformat(ends)
+    ends = None if found.token.expires_at is None else datetime.fromisoformat(found.token.expires_at)
+    # A session may end before, for want of requests: following is none.
+    return min(ends or now + _IDLING, now + _IDLING) if found.token.kind == "session" else ends
 
 
 def on_behalf(service: Service, caller: Caller, name: str) -> Caller:

@@ -21,6 +21,8 @@ from fenland.service.service import Service
 
 #: What changes with the time alone.
 _TIMES = {"now", "today"}
+#: Conditions of which it is kept what they concern, and how long these may be.
+_MOST_KEPT, _LONGEST_KEPT = 200, 1_000
 
 
 def list_tag(service: Service, caller: Caller, request: ListRequest, asked: str) -> str | None:
@@ -30,9 +32,7 @@ def list_tag(service: Service, caller: Caller, request: ListRequest, asked: str)
     """
     collection = service.resource(request.collection).collection
     follows = request.labels or bool(request.wanted.include)
-    where = request.filter.where
-    trees = [checked_filter(service, collection.name, where).tree] if where else []
-    found = _concerned(service, collection, trees, follows=follows)
+    found = _concerned_by(service, collection, request.filter.where, follows=follows)
     if found is not None and request.labels:
         # What people read in place of accounts' names.
         found = found | {ACCOUNTS}
@@ -53,6 +53,19 @@ def _tag(service: Service, caller: Caller, names: set[str] | None, asked: str) -
         return None
     parts = (service.database.number, asked, caller.sees_as, sorted(last.items()))
     return hashlib.sha256(repr(parts).encode()).hexdigest()[:32]
+
+
+def _concerned_by(service: Service, collection: Collection, where: str, *, follows: bool) -> set[str] | None:
+    """The same as `_concerned`, kept for what is asked again and again."""
+    place = (collection.name, where, follows)
+    if place not in service.concerned:
+        trees = [checked_filter(service, collection.name, where).tree] if where else []
+        if len(where) > _LONGEST_KEPT:
+            return _concerned(service, collection, trees, follows=follows)
+        if len(service.concerned) >= _MOST_KEPT:
+            service.concerned.clear()
+        service.concerned[place] = _concerned(service, collection, trees, follows=follows)
+    return service.concerned.get(place)
 
 
 def _concerned(

@@ -113,11 +113,11 @@ class PostgresDatabase(Stores):
         """See `Database`."""
         return None
 
-    def admitted(self, token: str, moment: datetime) -> Admission | None:
+    def admitted(self, token: str, moment: datetime, *, used: bool = True) -> Admission | None:
         """See `Database`."""
         with self.reading() as connection:
             found = self.accounts.by_token(connection, token_hash(token), moment)
-        if found is not None:
+        if found is not None and used:
             self._uses[token_hash(token)] = timestamp(moment)
         return found
 

@@ -427,8 +427,8 @@ class Database(Protocol):
     def accounts_stamp(self) -> bytes | None:
         """Another one after each change of accounts or tokens, by whichever process; None: nobody knows."""
 
-    def admitted(self, token: str, moment: datetime) -> Admission | None:
-        """Whom a token lets in at a moment, looked up or remembered; or None. Notes that it was used."""
+    def admitted(self, token: str, moment: datetime, *, used: bool = True) -> Admission | None:
+        """Whom a token lets in at a moment, looked up or remembered; or None. Notes that it is `used`."""
 
     def note_uses(self) -> None:
         """Keeps when tokens were last used in this process; to be called now and then."""

@@ -191,9 +191,13 @@ class SqliteDatabase(Stores):
         """See `Database`."""
         return self.mark.read()
 
-    def admitted(self, token: str, moment: datetime) -> Admission | None:
+    def admitted(self, token: str, moment: datetime, *, used: bool = True) -> Admission | None:
         """See `Database`."""
-        return self._known.admitted(token, timestamp(moment), lambda digest: self._look_up(digest, moment))
+
+        def look_up(digest: str) -> tuple[Admission, str] | None:
+            return self._look_up(digest, moment)
+
+        return self._known.admitted(token, timestamp(moment), look_up, used=used)
 
     def _look_up(self, digest: str, moment: datetime) -> tuple[Admission, str] | None:
         with self.reading() as reading:

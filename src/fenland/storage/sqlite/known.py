@@ -116,14 +116,15 @@ class KnownTokens:
         #: When tokens were last used, by their hashes; until that is kept.
         self.uses: dict[str, str] = {}
 
-    def admitted(self, token: str, now: str, look_up: LookUp) -> Admission | None:
-        """Whom a token lets in, remembered or looked up by the token's hash."""
+    def admitted(self, token: str, now: str, look_up: LookUp, *, used: bool = True) -> Admission | None:
+        """Whom a token lets in, remembered or looked up by the token's hash; noted where it is `used`."""
         # Read before looking: a change in between leaves what was found under a mark that is past.
         mark = self._mark.read()
         digest = token_hash(token)
         known = self._known.get(digest)
         if known is not None and known.mark == mark and now < known.until:
-            self.uses[digest] = now
+            if used:
+                self.uses[digest] = now
             return known.found
         found = look_up(digest)
         if found is None:
@@ -133,7 +134,8 @@ class KnownTokens:
             self._known.clear()
         admission, until = found
         self._known[digest] = _Known(mark, admission, until)
-        self.uses[digest] = now
+        if used:
+            self.uses[digest] = now
         return admission
 
     @contextmanager

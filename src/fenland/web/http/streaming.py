@@ -11,7 +11,7 @@ import time
 from collections.abc import Callable, Hashable, Iterable
 from typing import TYPE_CHECKING, NamedTuple
 
-from fenland.core.problems import Refusal
+from fenland.core.problems import Refusal, Unavailable
 from fenland.service.feed.changes import Place
 from fenland.web.http.answers import Answer
 from fenland.web.http.caller import caller_again
@@ -31,6 +31,8 @@ HEADERS = {
     "X-Accel-Buffering": "no",
     "Vary": "Authorization, Cookie, Accept",
 }
+#: Seconds until it is asked again whether somebody may go on, where that could not be told.
+_SOON = 1.0
 #: What of a request says who asks.
 _CREDENTIALS = (
     "HTTP_AUTHORIZATION",
@@ -86,6 +88,9 @@ def lasting(call: Call) -> Callable[[], float | None]:
     def lasts() -> float | None:
         try:
             again, until = caller_again(environ, service)
+        except Unavailable:
+            # Nobody knows for the moment.
+            return time.monotonic() + _SOON
         except Refusal:
             return None
         if (again.actor, again.acting, again.scope) != (caller.actor, caller.acting, caller.scope):

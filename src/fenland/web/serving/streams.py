@@ -266,7 +266,11 @@ class Streams:
 
     def _work(self) -> None:
         while (job := self._jobs.get()) is not None:
-            job()
+            try:
+                job()
+            except Exception:
+                # Whatever it is, the others go on being fed.
+                log.exception("streams were not looked after")
 
     def _tell(self, called: Callable[..., None], *given: object) -> None:
         """Has the loop do something; nobody waits for it once that is closed."""
