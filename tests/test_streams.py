@@ -365,3 +365,21 @@ def test_following_is_no_use_of_a_session_or_token_which_may_end_for_want_of_it(
         after = service.database.admitted(TOKENS["olga"][1], service.clock(), used=False)
         assert caller.actor.name == "olga" and until is None
         assert before is not None and after is not None and before.token.used_at == after.token.used_at
+
+
+def test_a_condition_that_takes_too_much_ends_its_own_stream_and_no_other(
+    works: tuple[Running, dict[str, str]],
+) -> None:
+    running, tokens = works
+    numbers = "[" + ", ".join(map(str, range(100))) + "]"
+    costly = f"{numbers}.exists(a, {numbers}.exists(b, {numbers}.exists(c, a + b + c < 0)))"
+    dear = opened(running, tokens["olga"], collection="boards", where=costly)
+    cheap = opened(running, tokens["carl"], collection="boards")
+    dear.ended.set()
+    with running.client(tokens["olga"]) as http:
+        for code in ("dear1", "dear2"):
+            http.post("/v1/records/boards", json={"code": code}).raise_for_status()
+    assert cheap.holds(lambda: [one["subject"] for one in cheap.told][-2:] == ["dear1", "dear2"])
+    dear.join(30)
+    assert not dear.is_alive() and dear.told == []
+    cheap.ended.set()

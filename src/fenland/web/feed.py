@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 from urllib.parse import urlencode
 
+from fenland.core.expressions.budget import begin
 from fenland.core.problems import Malformed
 from fenland.core.values.plain import write_json
 from fenland.service.feed.changes import Changes, Event, Following, Place, changes_after, end_of, followed
@@ -22,6 +23,8 @@ CHANGES = "/v1/changes"
 BATCH = "application/cloudevents-batch+json"
 #: Milliseconds after which a stream that ended is asked for again.
 _RETRY = 2_000
+#: The part that a page of a stream may take of the steps that a request may.
+_SHARE = 10
 #: Events that are made at a time for a stream.
 _AT_A_TIME = 200
 
@@ -101,6 +104,8 @@ def _stream(call: Call, asked: Following) -> Answer:
     service, caller, prefix = call.service, call.caller, call.prefix
 
     def make(place: Place, upto: int) -> Made:
+        # One thread makes what all streams are sent: each page has a budget of its own, and a small one.
+        begin(service.limits.evaluation // _SHARE)
         found = changes_after(service, caller, asked._replace(after=place), upto)
         return Made(_event_texts(found, prefix), found.after, found.more)
 

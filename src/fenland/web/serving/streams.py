@@ -409,8 +409,7 @@ def _pages(group: _Group, place: Place, end: int) -> Made | None:
             made = group.make(place, end)
             texts.append(made.text)
             place, more = made.place, made.more
-    except Unavailable:
-        raise
     except Refusal:
+        # What is too much for one is nobody else's trouble: they end, come again, and are told.
         return None
     return Made(b"".join(texts), place, more)
