@@ -348,7 +348,13 @@ def test_only_those_who_see_the_same_are_told_the_same(
             roles = frozenset({"office"} if name in ("olga", "omar") else {"crew"} if name != "vic" else ())
             caller = Caller(Actor(name, name, roles), "api", "", None)
             keys.add(
-                followed(service, caller, Following(Place(0), asked.get("collection"), "", 9, "none")).key
+                followed(
+                    service,
+                    caller,
+                    Following(
+                        Place(0), tuple(asked[one] for one in asked if one == "collection"), "", 9, "none"
+                    ),
+                ).key
             )
         assert len(keys) == groups
 

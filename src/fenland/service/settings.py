@@ -34,6 +34,7 @@ from pydantic_settings import (
 from fenland.core.definitions.model import DefinitionMistakes, Mistake
 from fenland.core.limits import Bounds, Limits
 from fenland.core.names import did_you_mean
+from fenland.service.outward import Outward
 from fenland.service.ways_in import Issuer, WaysIn
 from fenland.storage.door import DatabaseRefused, beside, refuse_unserved
 
@@ -127,6 +128,9 @@ class Settings(BaseSettings):
     )
     account_managers: Words = Field([], description="Roles whose accounts manage all accounts over HTTP.")
     account_delegates: Words = Field([], description="Roles whose accounts may act on behalf of others.")
+    account_subscribers: Words = Field(
+        [], description="Roles whose accounts may have what they see sent to other systems."
+    )
     history_auditors: Words = Field(
         [],
         description="Roles that may have the hashes of entries written before leaves had salts.",
@@ -186,7 +190,25 @@ class Settings(BaseSettings):
         2.0, gt=0, le=60, description="How long one function of rules.py may take, in seconds."
     )
     notice_days: int = Field(
-        30, ge=1, le=3650, description="Days that notices of effects are kept in the outbox."
+        30, ge=1, le=3650, description="Days that notices of effects, and what became of them, are kept."
+    )
+    notice_timeout: float = Field(
+        15, gt=0, le=120, description="Seconds in which a receiver of notices must answer."
+    )
+    notice_retry_seconds: float = Field(
+        5, gt=0, le=3600, description="Seconds until a notice that was not taken is sent again; then longer."
+    )
+    notice_retry_hours: float = Field(
+        72, gt=0, le=720, description="Hours for which it is sent again and again."
+    )
+    notice_plain_http: bool = Field(
+        False, description="Whether notices may be sent by plain http, which anybody on the way can read."
+    )
+    notice_networks: Networks = Field(
+        [], description="Networks that are not public, and that notices may be sent to all the same."
+    )
+    subscription_limit: int = Field(
+        50, ge=1, le=1_000, description="Other systems that notices are sent to, at most."
     )
     many_limit: int = Field(1_000, ge=1, description="Records that one change by filter touches, at most.")
     import_limit: int = Field(100_000, ge=1, description="Rows of a file that is imported, at most.")
@@ -280,6 +302,19 @@ class Settings(BaseSettings):
             joined=self.issuer_joins_accounts,
             password_ends_tokens=self.password_ends_tokens,
             across_sites=self.session_across_sites,
+        )
+
+    def outward(self) -> Outward:
+        """What is sent to other systems, as use cases take it."""
+        return Outward(
+            subscribers=frozenset(self.account_subscribers),
+            most=self.subscription_limit,
+            plain=self.notice_plain_http,
+            networks=tuple(self.notice_networks),
+            timeout=self.notice_timeout,
+            pause=self.notice_retry_seconds,
+            patience=timedelta(hours=self.notice_retry_hours),
+            prefix=self.prefix,
         )
 
     def limits(self) -> Limits:

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from typing import Any
 from urllib.parse import urlencode
 
 from fenland.core.expressions.budget import begin
 from fenland.core.problems import Malformed
 from fenland.core.values.plain import write_json
-from fenland.service.feed.changes import Changes, Event, Following, Place, changes_after, end_of, followed
+from fenland.service.feed.changes import Changes, Following, Place, changes_after, end_of, followed
+from fenland.service.feed.cloudevents import BATCH, CHANGES, event_json, place_of
 from fenland.web.http import parameters as p
 from fenland.web.http.answers import PRIVATE, Answer
 from fenland.web.http.calls import Call
@@ -18,49 +18,12 @@ from fenland.web.http.schemas import TEXT
 from fenland.web.http.streaming import EVENT_STREAM, Made, Stream, Streamed, lasting
 from fenland.web.http.waiting import later, waited_above
 
-CHANGES = "/v1/changes"
-#: CloudEvents JSON format, section 4: several events as one JSON array.
-BATCH = "application/cloudevents-batch+json"
 #: Milliseconds after which a stream that ended is asked for again.
 _RETRY = 2_000
 #: The part that a page of a stream may take of the steps that a request may.
 _SHARE = 10
 #: Events that are made at a time for a stream.
 _AT_A_TIME = 200
-
-
-def event_json(event: Event, prefix: str) -> dict[str, Any]:
-    """An event in the JSON format of CloudEvents 1.0."""
-    told: dict[str, Any] = {"specversion": "1.0", "id": str(event.place)}
-    if event.did == "reset":
-        return told | {"source": prefix + CHANGES, "type": "fenland.reset", "time": event.entry.time}
-    told |= {
-        "source": f"{prefix}/v1/records/{event.collection}",
-        "type": f"fenland.record.{event.did}",
-        "time": event.entry.time,
-        "subject": str(event.key),
-        "recordid": event.record_id,
-    }
-    if event.version is not None:
-        told["recordversion"] = event.version
-    if event.own:
-        # Of who changed something else, or what is not theirs any more, nothing is told.
-        entry = event.entry
-        told |= {"action": entry.action, "actor": entry.actor}
-        told |= {} if entry.client is None else {"client": entry.client}
-    data: dict[str, Any] = {}
-    if event.changes is not None:
-        pairs = event.changes.items()
-        data["changes"] = {name: {"before": old, "after": new} for name, (old, new) in pairs}
-    if event.record is not None:
-        data["record"] = event.record
-    return told | ({"datacontenttype": "application/json", "data": data} if data else {})
-
-
-def place_of(text: str) -> Place:
-    """The place that an id stands for."""
-    sequence, _, record_id = text.partition(".")
-    return Place(int(sequence), record_id)
 
 
 def _asked(call: Call) -> Following:
@@ -75,7 +38,8 @@ def _asked(call: Call) -> Following:
         place = Place(waited)
     else:
         place = end_of(call.service) if after is None else place_of(after)
-    return Following(place, collection, where, call.get(p.LIMIT), call.get(p.EVENT_DATA))  # type: ignore[arg-type]
+    chosen = () if collection is None else (collection,)
+    return Following(place, chosen, where, call.get(p.LIMIT), call.get(p.EVENT_DATA))  # type: ignore[arg-type]
 
 
 def _changes(call: Call) -> Answer:
@@ -110,7 +74,7 @@ def _stream(call: Call, asked: Following) -> Answer:
         return Made(_event_texts(found, prefix), found.after, found.more)
 
     found, group = changes_after(service, caller, asked), followed(service, caller, asked)
-    key = (group.key, asked.collection, asked.where, asked.data, prefix)
+    key = (group.key, asked.collections, asked.where, asked.data, prefix)
     # Where it begins is told, so that who breaks off before the first event misses nothing.
     begun = b"retry: %d\nid: %b\n\n%b" % (_RETRY, str(asked.after).encode(), _event_texts(found, prefix))
     return Streamed(begun, Stream(key, group.interest, found.after, make, lasting(call)))

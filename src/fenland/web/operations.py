@@ -21,6 +21,8 @@ _PLACES: Mapping[str, tuple[Schema, str]] = {
     "sequence": (NUMBER, "The number of the entry."),
     "name": (TEXT, "The account's name."),
     "id": (TEXT, "The token's id."),
+    "subscription": (TEXT, "The subscription's name."),
+    "number": (NUMBER, "The number of the delivery."),
 }
 _NO_TYPE = RecordType(Collection("", "", {}), "")
 

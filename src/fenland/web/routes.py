@@ -16,6 +16,7 @@ from fenland.web import (
     schemas,
     sessions,
     status,
+    subscriptions,
 )
 from fenland.web.http.route import Route
 
@@ -32,5 +33,6 @@ ROUTES: tuple[Route, ...] = (
     *sessions.ROUTES,
     *accounts.ROUTES,
     *notices.ROUTES,
+    *subscriptions.ROUTES,
     *status.ROUTES,
 )

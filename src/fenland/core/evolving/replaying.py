@@ -12,7 +12,7 @@ from fenland.core.definitions.model import Definitions
 from fenland.core.definitions.reading import definitions_from
 from fenland.core.evolving.comparing import Comparison, compare
 from fenland.core.evolving.moving import Mover
-from fenland.core.history.entries import ACCOUNTS, BRINGS, DEFINITIONS, ROLES, Entry
+from fenland.core.history.entries import BRINGS, DEFINITIONS, OWN, ROLES, Entry
 from fenland.core.reserved import made
 
 Record = dict[str, Any]
@@ -62,7 +62,7 @@ class Replay:
         if entry.collection == DEFINITIONS:
             self._migrate(entry.changes)
             return
-        if entry.collection == ACCOUNTS:
+        if entry.collection in OWN:
             return
         records = self.records.get(entry.collection)
         if records is None and entry.action == "erase":

@@ -24,6 +24,10 @@ ROLES = "fenland_roles"
 BEYOND_ALL = 2**63 - 1
 #: In entries about accounts, the collection that they are of.
 ACCOUNTS = "fenland_accounts"
+#: And in those about subscriptions.
+SUBSCRIPTIONS = "fenland_subscriptions"
+#: The collections of entries that are about no records.
+OWN = frozenset({ACCOUNTS, DEFINITIONS, SUBSCRIPTIONS})
 #: Actions after which there is a record that was not there before.
 BRINGS = frozenset({"create", "restore"})
 

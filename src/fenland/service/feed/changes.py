@@ -59,13 +59,13 @@ class Place(NamedTuple):
 
 
 class Following(NamedTuple):
-    """What is followed: the changes behind a place, of one collection or of all.
+    """What is followed: the changes behind a place, of these collections, of which none is all.
 
-    `where` is a condition over records of the collection, as lists take it: what is followed is that list.
+    `where` is a condition over records of the one, as lists take it: what is followed is that list.
     """
 
     after: Place
-    collection: str | None
+    collections: tuple[str, ...]
     where: str
     limit: int
     data: Data
@@ -141,11 +141,7 @@ class _Follower:
         self._view, self._caller, self._request = view, caller, request
         self._reader, self._states = Reader(view, caller), States(view, request.after.sequence)
         service = view.service
-        chosen = (
-            service.resources.values()
-            if request.collection is None
-            else [service.resource(request.collection)]
-        )
+        chosen = [*map(service.resource, request.collections)] or [*service.resources.values()]
         self.members = {
             one.collection.name: Membership(view, caller, one, request.where)
             for one in chosen

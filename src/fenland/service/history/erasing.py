@@ -170,9 +170,12 @@ def _spans(work: Work, found: Subject, name: str) -> list[Span]:
 
 
 def rewrite_outcomes(work: Work, record_id: str, fields: set[str]) -> None:
-    """Takes these fields of a record out of the kept outcomes of requests; its notices say nothing more."""
+    """Takes these fields of a record out of the kept outcomes of requests; its notices say nothing more, nor
+    does what receivers answered to them.
+    """
     outcomes = work.service.database.outcomes
     work.service.database.notices.empty(work.writing, record_id)
+    work.service.database.deliveries.silence(work.writing, record_id)
     outcomes.rewrite(work.writing, record_id, lambda content: _without(content, record_id, fields))
 
 

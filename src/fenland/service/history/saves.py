@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import NamedTuple
 
 from fenland.core.access.policy import Caller
-from fenland.core.history.entries import ACCOUNTS, DEFINITIONS, Action, Entry
+from fenland.core.history.entries import OWN, Action, Entry
 from fenland.core.limits import beyond
 from fenland.core.problems import Conflict, Malformed, NotFound
 from fenland.service.history.searching import Reader
@@ -88,11 +88,7 @@ def _chosen(view: View, request: UndoRequest, reader: Reader) -> list[_Entry]:
     found, saved = list[_Entry](), 0
     for marks in history.marks(view.reading, wanted, below=below):
         for one in marks:
-            if (
-                one.collection not in (ACCOUNTS, DEFINITIONS)
-                and request.actor in (None, one.actor)
-                and reader.sees(one)
-            ):
+            if one.collection not in OWN and request.actor in (None, one.actor) and reader.sees(one):
                 found.append(_Entry(one.sequence, one.cause, one.action))
                 saved += one.action != "derive"
         view.breathe()

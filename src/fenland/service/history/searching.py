@@ -29,7 +29,7 @@ from fenland.core.expressions.types import (
     conversion,
     list_of,
 )
-from fenland.core.history.entries import ACCOUNTS, DEFINITIONS, Entry
+from fenland.core.history.entries import ACCOUNTS, OWN, Entry
 from fenland.core.history.leaves import leaf_value
 from fenland.core.history.parts import SHOWN
 from fenland.core.history.telling import Known, Telling, entry_json
@@ -289,14 +289,14 @@ class Reader:
 
     def sees(self, entry: Entry | Mark) -> bool:
         """Whether they may see the entry at all."""
-        if entry.collection in (ACCOUNTS, DEFINITIONS):
+        if entry.collection in OWN:
             own = entry.collection == ACCOUNTS and entry.key == self._caller.actor.name
             return self._manages or (own and self._caller.is_themselves)
         return self.access(entry) is not None
 
     def sees_all(self, collection: str) -> bool:
         """Whether they may see every entry of a collection, as entries call it."""
-        return collection in self._plain or (self._manages and collection in (ACCOUNTS, DEFINITIONS))
+        return collection in self._plain or (self._manages and collection in OWN)
 
     @property
     def sees_everything(self) -> bool:

@@ -26,7 +26,7 @@ from fenland.core.definitions.own import Functions
 from fenland.core.definitions.reading import definitions_from
 from fenland.core.evolving.replaying import BEFORE, Replay, Unknown
 from fenland.core.history.auditing import Fault, TreeAudit, differing_records
-from fenland.core.history.entries import ACCOUNTS, DEFINITIONS, Entry
+from fenland.core.history.entries import DEFINITIONS, OWN, Entry
 from fenland.core.history.leaves import commitment, entry_from
 from fenland.core.history.merkle import leaf_hash
 from fenland.core.problems import RuleFailed, Unavailable
@@ -252,14 +252,14 @@ def _entries(
                 begun.begin(known[-1].data)
             except (DefinitionMistakes, ValueError, KeyError, TypeError, AttributeError):
                 replay = None
-        if entry.collection not in (ACCOUNTS, DEFINITIONS):
+        if entry.collection not in OWN:
             last[entry.record_id] = (entry.sequence or 0, entry.time)
         if replay is not None:
             replay = _replayed(replay, entry, report)
         told.take(entry, replay)
         if done % _EACH == 0 or done == whole:
             progress.report("values", done, whole)
-    told.end(base.accounts(), base.stray_secrets())
+    told.end(base.accounts(), base.subscriptions(), base.stray_secrets())
     return None if replay is None else (replay, last)
 
 

@@ -1,19 +1,21 @@
-"""What entries tell besides records: accounts, definitions, and which secret values were erased."""
+"""What entries tell besides records: accounts, subscriptions, definitions, and which secret values were
+erased.
+"""
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
-from typing import Any
+from collections.abc import Iterable, Mapping, Sequence
+from typing import Any, Literal
 
 from fenland.core.definitions.model import DefinitionMistakes
 from fenland.core.evolving.comparing import Comparison
 from fenland.core.evolving.replaying import Replay
 from fenland.core.history.auditing import Fault
-from fenland.core.history.entries import ACCOUNTS, DEFINITIONS, Entry, Seal
+from fenland.core.history.entries import ACCOUNTS, DEFINITIONS, SUBSCRIPTIONS, Entry, Seal
 from fenland.core.history.leaves import commitment
 from fenland.core.values.plain import same
 from fenland.service.proof.reports import Report
-from fenland.storage.door import Account, Defined
+from fenland.storage.door import Account, Defined, Subscription
 
 #: A field of a record, by the names of its time.
 _Place = tuple[str, str, str]
@@ -26,7 +28,8 @@ class Told:
         """With `partial`, entries are missing at the beginning."""
         self._defined = {one.number: one for one in defined}
         self._report, self._partial = report, partial
-        self._accounts: dict[str, dict[str, Any]] = {}
+        #: What accounts and subscriptions are by their entries, by what they are called; None: removed.
+        self._entered: dict[str, dict[str, dict[str, Any] | None]] = {ACCOUNTS: {}, SUBSCRIPTIONS: {}}
         self._numbers: set[int] = set()
         #: By field, the last entry with a value that is gone, and the last that says it was erased.
         self._gone: dict[_Place, Entry] = {}
@@ -45,9 +48,10 @@ class Told:
 
     def take(self, entry: Entry, replay: Replay | None) -> None:
         """Takes in an entry; `replay` has taken it in."""
-        if entry.collection == ACCOUNTS:
-            state = self._accounts.setdefault(entry.key, {})
-            state |= {name: after for name, (_, after) in entry.changes.items()}
+        if entry.collection in self._entered:
+            known = self._entered[entry.collection]
+            values = {name: after for name, (_, after) in entry.changes.items()}
+            known[entry.key] = None if entry.action == "delete" else (known.get(entry.key) or {}) | values
         elif entry.collection == DEFINITIONS:
             self._definitions(entry, replay)
         else:
@@ -113,7 +117,12 @@ class Told:
 
     # --- at the end ---------------------------------------------------------------------------------
 
-    def end(self, accounts: Iterable[Account], stray: Iterable[tuple[int, str, str]]) -> None:
+    def end(
+        self,
+        accounts: Iterable[Account],
+        subscriptions: Iterable[Subscription],
+        stray: Iterable[tuple[int, str, str]],
+    ) -> None:
         """Once all entries were taken in."""
         for place, entry in self._gone.items():
             # What an erasure puts in the place of a value is behind it.
@@ -128,19 +137,25 @@ class Told:
             return
         for number in sorted(self._defined.keys() - self._numbers):
             self._tell("definitions", f"Definitions {number} are kept, and no entry says so.")
-        there = {one.name: one.parts for one in accounts}
-        for name in sorted(there.keys() | self._accounts.keys()):
-            self._account(name, there.get(name), self._accounts.get(name))
+        self._compare("account", {one.name: one.parts for one in accounts}, self._entered[ACCOUNTS])
+        there = {one.name: one.parts for one in subscriptions}
+        self._compare("subscription", there, self._entered[SUBSCRIPTIONS])
 
-    def _account(self, name: str, stored: dict[str, Any] | None, entered: dict[str, Any] | None) -> None:
-        if entered is None or "roles" not in entered:
-            if stored is not None:
-                self._tell("account", f"The account {name!r} is there, and no entry says so.")
-            return
-        if stored is None:
-            self._tell("account", f"The account {name!r} is gone, and no entry says so.")
-            return
-        differing = [part for part, value in stored.items() if not same(value, entered.get(part))]
-        if differing:
-            words = f"The account {name!r} is not as its entries have it, in {', '.join(differing)}."
-            self._tell("account", words)
+    def _compare(
+        self,
+        what: Literal["account", "subscription"],
+        there: Mapping[str, Mapping[str, Any]],
+        known: Mapping[str, Mapping[str, Any] | None],
+    ) -> None:
+        """Holds what is there, by name, against what its entries say."""
+        for name in sorted(there.keys() | known.keys()):
+            stored, entered = there.get(name), known.get(name)
+            # Of who was refused at signing in there are entries, and no account.
+            if entered is None or (what == "account" and "roles" not in entered):
+                if stored is not None:
+                    self._tell(what, f"The {what} {name!r} is there, and no entry says so.")
+            elif stored is None:
+                self._tell(what, f"The {what} {name!r} is gone, and no entry says so.")
+            elif differing := [one for one, value in stored.items() if not same(value, entered.get(one))]:
+                words = f"The {what} {name!r} is not as its entries have it, in {', '.join(differing)}."
+                self._tell(what, words)

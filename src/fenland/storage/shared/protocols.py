@@ -22,15 +22,19 @@ from fenland.storage.shared.values import (
     Account,
     Admission,
     Archive,
+    Attempt,
     Candidates,
     Counted,
     Defined,
+    Delivery,
+    DeliveryState,
     Head,
     Kept,
     Last,
     Mark,
     Noticed,
     Page,
+    Subscription,
     Token,
 )
 
@@ -349,8 +353,78 @@ class Notices(Protocol):
     def below(self, reading: Reading, number: int, limit: int) -> tuple[list[Noticed], bool]:
         """The same before this one, newest first."""
 
+    def before(self, reading: Reading, time: str) -> int:
+        """The number of the last one from before this time."""
+
     def empty(self, writing: Writing, record_id: str) -> int:
         """Has those of a record say nothing any more; how many there were."""
+
+
+class Subscriptions(Protocol):
+    """Which other systems are sent what."""
+
+    def all(self, reading: Reading) -> list[Subscription]:
+        """Every subscription, by name."""
+
+    def by_name(self, reading: Reading, name: str) -> Subscription | None:
+        """The subscription of this name, or None."""
+
+    def add(self, writing: Writing, one: Subscription) -> None:
+        """Adds one, whose name none may have yet."""
+
+    def change(self, writing: Writing, one: Subscription) -> None:
+        """Gives the subscription of this id all that it is."""
+
+    def go_on(self, writing: Writing, one: Subscription, place: str, notice: int) -> bool:
+        """Has one go on to another place and notice; False where it is not where it was known to be."""
+
+    def note_failing(self, writing: Writing, subscription: str, since: str | None) -> None:
+        """Notes since when nothing that was sent was taken; None where something was."""
+
+    def remove(self, writing: Writing, subscription: str) -> None:
+        """Removes one; its deliveries stay for `Deliveries.remove_of`."""
+
+
+class Deliveries(Protocol):
+    """What is to be sent to subscriptions, and what became of it; they are named by their ids."""
+
+    def add(self, writing: Writing, one: Delivery) -> int:
+        """Adds one and gives its number; or 0, where the event was there and is to be sent again."""
+
+    def due(self, reading: Reading, subscription: str, now: str, limit: int) -> list[Delivery]:
+        """Those that are to be sent now: of each record the first that waits, in the order of changes."""
+
+    def next_due(self, reading: Reading, subscription: str) -> str | None:
+        """When the next of those that wait is to be sent; None where none waits."""
+
+    def count(self, reading: Reading, subscription: str, state: DeliveryState) -> int:
+        """How many are in this state."""
+
+    def page(
+        self, reading: Reading, subscription: str, state: DeliveryState | None, *, below: int, limit: int
+    ) -> list[Delivery]:
+        """Those of a number below this, the newest first; of all states, or of one."""
+
+    def one(self, reading: Reading, subscription: str, number: int) -> Delivery | None:
+        """The delivery of this number, or None."""
+
+    def settle(self, writing: Writing, one: Delivery, attempt: Attempt | None, due: str) -> bool:
+        """Keeps an attempt and the state that it led to; False where it is not `due` then any more."""
+
+    def attempts(self, reading: Reading, number: int, limit: int) -> list[Attempt]:
+        """The attempts at a delivery, the newest first."""
+
+    def silence(self, writing: Writing, record_id: str) -> int:
+        """Removes what was answered to deliveries about a record; how many attempts there were."""
+
+    def remove_old(self, writing: Writing, before: str, limit: int) -> int:
+        """Removes some that do not wait and whose time was over before that; how many there were."""
+
+    def remove_of(self, writing: Writing, subscription: str, limit: int) -> int:
+        """Removes some of a subscription; how many there were."""
+
+    def whose(self, reading: Reading) -> list[str]:
+        """The subscriptions that there are deliveries of."""
 
 
 class Database(Protocol):
@@ -392,6 +466,14 @@ class Database(Protocol):
     @property
     def notices(self) -> Notices:
         """The outbox."""
+
+    @property
+    def subscriptions(self) -> Subscriptions:
+        """Which other systems are sent what."""
+
+    @property
+    def deliveries(self) -> Deliveries:
+        """What is to be sent to them, and what became of it."""
 
     @property
     def series(self) -> SeriesKept:

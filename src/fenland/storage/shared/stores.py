@@ -9,7 +9,9 @@ from fenland.storage.shared.evolving.preparing import Known
 from fenland.storage.shared.growth import Growth
 from fenland.storage.shared.history.heads import TableHeads
 from fenland.storage.shared.history.history import TableHistory
-from fenland.storage.shared.notices import TableNotices
+from fenland.storage.shared.notices.deliveries import TableDeliveries
+from fenland.storage.shared.notices.outbox import TableNotices
+from fenland.storage.shared.notices.subscriptions import TableSubscriptions
 from fenland.storage.shared.records.records import TableRecords
 from fenland.storage.shared.records.series import TableSeries
 from fenland.storage.shared.statements import Engine
@@ -42,6 +44,8 @@ class Stores:
         self.history = TableHistory(tables, engine, limits)
         self.heads = TableHeads(tables, engine)
         self.notices = TableNotices(tables, engine, limits)
+        self.subscriptions = TableSubscriptions(tables.subscriptions, engine)
+        self.deliveries = TableDeliveries(tables.deliveries, tables.attempts, engine)
         self.series = TableSeries(tables, engine)
         self.outcomes = TableOutcomes(tables.outcomes, engine)
         self.accounts = TableAccounts(tables.accounts, tables.tokens, engine)

@@ -32,7 +32,7 @@ from fenland.core.reserved import RESERVED
 from fenland.storage.shared.column_types import BinaryNumber, Bytes, Day, ExactDecimal, Json, JsonText, Moment
 
 #: Grows when the service's own tables change shape; a newer database is refused by an older service.
-LAYOUT = 9
+LAYOUT = 10
 #: Under this name stands, in a database that was brought over from layout 6, its last entry without a salt.
 UNSALTED = "unsalted"
 #: What the names of the service's own tables begin with; no collection may be called so.
@@ -169,6 +169,9 @@ class Tables:
         self.tree = TreeTables(self.metadata)
         self.definitions = _definitions_table(self.metadata)
         self.notices = _notices_table(self.metadata)
+        self.subscriptions = _subscriptions_table(self.metadata)
+        self.deliveries = _deliveries_table(self.metadata)
+        self.attempts = _attempts_table(self.metadata)
 
 
 def _definitions_table(metadata: MetaData) -> Table:
@@ -206,6 +209,76 @@ def _notices_table(metadata: MetaData) -> Table:
     )
     Index("fenland_notices_by_time", table.c.time)
     Index("fenland_notices_by_record", table.c.record_id)
+    return table
+
+
+def _subscriptions_table(metadata: MetaData) -> Table:
+    return Table(
+        "fenland_subscriptions",
+        metadata,
+        Column("id", _word(36), primary_key=True),
+        Column("name", _word(), nullable=False, unique=True),
+        Column("version", Integer, nullable=False),
+        Column("account", _word(), ForeignKey("fenland_accounts.name"), nullable=False),
+        Column("url", _text(), nullable=False),
+        Column("collections", Json(), nullable=False),
+        Column("where", _text(), nullable=False),
+        Column("data", _word(), nullable=False),
+        Column("notices", Json(), nullable=False),
+        # Those that sign, each until when; the newest first.
+        Column("secrets", Json(), nullable=False),
+        Column("paused", Boolean, nullable=False),
+        Column("why", _text(), nullable=False),
+        # How far it has come in the feed, and in the outbox; and since when nothing was taken.
+        Column("place", _word(), nullable=False),
+        Column("notice", _SEQUENCE, nullable=False),
+        Column("failing_since", Moment()),
+    )
+
+
+def _deliveries_table(metadata: MetaData) -> Table:
+    table = Table(
+        "fenland_deliveries",
+        metadata,
+        Column("number", _SEQUENCE, primary_key=True, autoincrement=True),
+        Column("subscription", _word(36), nullable=False),
+        # The id of the event and its type; the entry that it comes of, and the record that it is about.
+        Column("event", _word(), nullable=False),
+        Column("type", _word(), nullable=False),
+        Column("sequence", _SEQUENCE, nullable=False),
+        Column("collection", _word(), nullable=False),
+        Column("record_id", _word(36), nullable=False),
+        Column("subject", _text(), nullable=False),
+        Column("time", Moment(), nullable=False),
+        Column("state", _word(), nullable=False),
+        Column("attempts", Integer, nullable=False),
+        # When it is sent next; and from when on it is not tried any more.
+        Column("due", Moment(), nullable=False),
+        Column("until", Moment(), nullable=False),
+        sqlite_autoincrement=True,
+    )
+    Index("fenland_deliveries_by_event", table.c.subscription, table.c.event, unique=True)
+    state = (table.c.subscription, table.c.state)
+    Index("fenland_deliveries_by_state", *state, table.c.record_id, table.c.sequence)
+    Index("fenland_deliveries_by_record", table.c.record_id)
+    Index("fenland_deliveries_by_until", table.c.until)
+    return table
+
+
+def _attempts_table(metadata: MetaData) -> Table:
+    table = Table(
+        "fenland_attempts",
+        metadata,
+        Column("number", _SEQUENCE, primary_key=True, autoincrement=True),
+        Column("delivery", _SEQUENCE, nullable=False),
+        Column("time", Moment(), nullable=False),
+        Column("milliseconds", Integer, nullable=False),
+        # None where no answer came; then why.
+        Column("status", Integer),
+        Column("why", _text(), nullable=False),
+        Column("answer", _text(), nullable=False),
+    )
+    Index("fenland_attempts_by_delivery", table.c.delivery, table.c.number)
     return table
 
 

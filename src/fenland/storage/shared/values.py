@@ -237,6 +237,93 @@ class Noticed(NamedTuple):
     data: Mapping[str, Any]
 
 
+class Secret(NamedTuple):
+    """What signs the notices of a subscription, and until when; None is for good."""
+
+    text: str
+    until: str | None
+
+
+@dataclass(frozen=True, slots=True)
+class Subscription:
+    """An address of another system, and what is sent there: what an account may see of changes.
+
+    `collections` are those followed, of which none is all, `where` a condition on records of the one; `data`
+    what stands beside each event; `notices` the effects' notices that are sent as well, by their names.
+    """
+
+    id: str
+    name: str
+    account: str
+    url: str
+    collections: tuple[str, ...] = ()
+    where: str = ""
+    data: str = "changes"
+    notices: tuple[str, ...] = ()
+    #: The newest first.
+    secrets: tuple[Secret, ...] = ()
+    paused: bool = False
+    #: Why it is paused, where nobody did that.
+    why: str = ""
+    #: Grows by one with each change of any of this.
+    version: int = 1
+    #: How far it has come: the id of an event of the feed, and the number of a notice.
+    place: str = "0"
+    notice: int = 0
+    #: Since when nothing that was sent was taken.
+    failing_since: str | None = None
+
+    @property
+    def parts(self) -> dict[str, Any]:
+        """What entries tell of it; of its secrets nothing."""
+        return {
+            "account": self.account,
+            "url": self.url,
+            "collections": list(self.collections),
+            "where": self.where,
+            "data": self.data,
+            "notices": list(self.notices),
+            "paused": self.paused,
+        }
+
+
+#: `waiting` to be sent, or sent again; `sent`; `parked` when it was tried for long enough; `void` when its
+#: account may not see any more what it was about.
+DeliveryState = Literal["waiting", "sent", "parked", "void"]
+
+
+@dataclass(frozen=True, slots=True)
+class Delivery:
+    """An event that is to be sent to a subscription, or was. What it says is made anew for each attempt."""
+
+    #: The id of the subscription.
+    subscription: str
+    #: The id of the event, its type; the entry that it comes of, and the record that it is about.
+    event: str
+    type: str
+    sequence: int
+    collection: str
+    record_id: str
+    subject: str
+    time: str
+    #: When it is sent next, and when it is tried no more.
+    due: str
+    until: str
+    state: DeliveryState = "waiting"
+    attempts: int = 0
+    number: int = 0
+
+
+class Attempt(NamedTuple):
+    """One sending: when, how long it took, and the status and first bytes of the answer; or why none came."""
+
+    time: str
+    milliseconds: int
+    status: int | None
+    why: str
+    answer: str
+
+
 class Mark(NamedTuple):
     """What of an entry says what it is about, and how it came, without what it changed."""
 

@@ -25,7 +25,7 @@ from fenland.storage.shared.history.terms import block_of
 from fenland.storage.shared.records.records import TableRecords
 from fenland.storage.shared.stores import Stores
 from fenland.storage.shared.tables import LAYOUT, Tables
-from fenland.storage.shared.values import Account, Archive, DatabaseRefused, Defined, Head
+from fenland.storage.shared.values import Account, Archive, DatabaseRefused, Defined, Head, Subscription
 from fenland.storage.sqlite import engine as sqlite
 
 _AT_A_TIME = 2_000
@@ -135,6 +135,10 @@ class Audited:
     def accounts(self) -> list[Account]:
         """The accounts."""
         return self._stores.accounts.all(self._connection)
+
+    def subscriptions(self) -> list[Subscription]:
+        """The subscriptions."""
+        return self._stores.subscriptions.all(self._connection)
 
     def first(self) -> int:
         """The sequence of the first entry that is in no archive."""

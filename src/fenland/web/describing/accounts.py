@@ -98,27 +98,6 @@ SCHEMAS: dict[str, Schema] = {
         },
         description="What follows from changes: fields that are derived, begin with something, or are set.",
     ),
-    "Notices": closed(
-        {
-            "items": {
-                "type": "array",
-                "items": closed(
-                    {
-                        "number": {**NUMBER, "description": "In the order in which they were left."},
-                        "notice": {**TEXT, "description": "What it is called."},
-                        "time": MOMENT,
-                        "collection": TEXT,
-                        "key": {"type": ["string", "integer"]},
-                        "sequence": {**NUMBER, "description": "The entry of the change that left it."},
-                        "rule": {**TEXT, "description": "Where the effect stands, as file and line."},
-                        "data": {"type": "object", "description": "What it says, by name."},
-                    }
-                ),
-            },
-            "next": {**nullable(NUMBER), "description": "Behind which number there are more."},
-        },
-        description="Messages for other systems, each written with the change that left it.",
-    ),
     "Judgement": closed(
         {
             "allowed": FLAG,

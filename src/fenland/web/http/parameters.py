@@ -9,7 +9,7 @@ import re
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
-from typing import Any, Generic, TypeVar
+from typing import Any, Generic, TypeVar, get_args
 
 from fenland.core.changes.rules import BLANKS
 from fenland.core.changes.tabular import Form
@@ -22,6 +22,7 @@ from fenland.service.files.rows import MODES, Mode
 from fenland.service.history.searching import EQUAL
 from fenland.service.records.listing import LARGEST_PAGE, USUAL_PAGE
 from fenland.service.records.once import LONGEST_KEY
+from fenland.storage.door import DeliveryState
 from fenland.web.http.body import MEDIA
 from fenland.web.http.headers import entity_tags, preferences
 from fenland.web.http.schemas import BASE, FLAG, NUMBER, REASON, TEXT, TIME, Schema
@@ -341,6 +342,14 @@ FROM = _times("from", "Not before this time.")
 TO = _times("to", "Not after this time.")
 AFTER_NOTICE = _numbers(
     "after", "In order, and only what is behind this; as `next` says.", "after_notice", least=0
+)
+DELIVERY_STATE = Parameter[DeliveryState | None](
+    "state",
+    _enum(*get_args(DeliveryState)),
+    "Only those in this state.",
+    one_of(*get_args(DeliveryState)),
+    None,
+    called="delivery_state",
 )
 FEED_AFTER = Parameter[str | None](
     "after",

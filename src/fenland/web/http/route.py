@@ -26,7 +26,7 @@ BY_FIELD = f"{RECORDS}/by/{{field}}/{{value}}"
 EXPORTS = "/v1/exports/{collection}"
 
 #: Places in paths that are read otherwise than as one segment of text.
-_CONVERTERS = {"sequence": "int:", "value": "path:"}
+_CONVERTERS = {"sequence": "int:", "number": "int:", "value": "path:"}
 
 View = Callable[[Call], Answer]
 

@@ -23,6 +23,7 @@ import structlog
 import uvloop
 
 from fenland.core.problems import Unavailable
+from fenland.service.notices.sending import send_always
 from fenland.service.opening import open_project_service
 from fenland.service.project import Project
 from fenland.service.proof.proving import signing_key
@@ -66,6 +67,8 @@ def work(project: Project, listening: socket.socket, parent: int, began: Callabl
         structlog.get_logger().error("worker cannot begin", why=str(error))
         raise SystemExit(1) from None
     threading.Thread(target=_note_uses, args=[service], daemon=True).start()
+    sending = [service, beside(settings.database, ".sending")]
+    threading.Thread(target=send_always, args=sending, daemon=True).start()
     if settings.backup_hours:
         threading.Thread(target=_back_up, args=[settings], daemon=True).start()
     if settings.head_minutes and settings.head_target:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from sqlalchemy import bindparam, delete, select, update
+from sqlalchemy import bindparam, delete, func, select, update
 
 from fenland.core.limits import Limits
 from fenland.storage.shared.protocols import Reading, Writing
@@ -47,6 +47,12 @@ class TableNotices:
             .limit(bindparam("x_limit")),
             engine,
         )
+        self._before = Prepared(
+            select(func.coalesce(func.max(table.c.number), 0)).where(
+                table.c.time < bindparam("x_time", type_=table.c.time.type)
+            ),
+            engine,
+        )
         self._empty = Prepared(
             update(table)
             .where(table.c.record_id == bindparam("x_record"))
@@ -74,6 +80,11 @@ class TableNotices:
         beyond = len(rows) == given["x_limit"]
         found = [Noticed(*prepared.converted(row)) for row in (rows[:-1] if beyond else rows)]
         return found, more or beyond
+
+    def before(self, reading: Reading, time: str) -> int:
+        """See `Notices`."""
+        found: int = self._before.one(reading, {"x_time": time})[0]
+        return found
 
     def empty(self, writing: Writing, record_id: str) -> int:
         """See `Notices`."""
