@@ -12,7 +12,11 @@ from pathlib import Path
 
 CLIENT = Path(__file__).parents[1] / "src" / "fenland" / "client"
 #: By each file that is written, the one that it is made of.
-MADE = {"client.py": "async_client.py", "past.py": "async_past.py"}
+MADE = {
+    "client.py": "async_client.py",
+    "past.py": "async_past.py",
+    "subscriptions.py": "async_subscriptions.py",
+}
 
 #: What is told apart by more than a word, one after the other.
 _WHERE: tuple[tuple[str, str], ...] = (
@@ -31,6 +35,7 @@ _WORDS: tuple[tuple[str, str], ...] = (
     (r"\bawait ", ""),
     (r"\b[Aa]sync(?=[A-Z])", ""),
     (r"\basync_past\b", "past"),
+    (r"\basync_subscriptions\b", "subscriptions"),
     (r"\basync_client\b", "client"),
     (r"\basynccontextmanager\b", "contextmanager"),
     (r"__a(enter|exit)__", r"__\1__"),

@@ -77,6 +77,7 @@ def workshop_of(
     functions = load_functions(path.parent, chosen.rule_seconds)
     definitions = definitions_from(described, ["office", "crew"], functions)
     service = open_service(definitions, path, limits, chosen.ways_in())
+    service.outward = chosen.outward()
     for name, (role, token) in TOKENS.items():
         with suppress(Conflict):
             new = NewAccount(name, name.capitalize(), [role] if role else [], ATTRIBUTES[name])

@@ -39,6 +39,8 @@ PLACES = {
     "sequence": "1",
     "name": "carl",
     "id": "none",
+    "subscription": "board",
+    "number": "1",
     "collection": "things",
     "field": "part_of",
 }
@@ -112,6 +114,8 @@ def http(tmp_path_factory: pytest.TempPathFactory) -> Iterator[httpx.Client]:
     path = tmp_path_factory.mktemp("routes") / "x.db"
     with workshop_of(DEFINED, path, account_managers=["office"]) as (_, found):
         found.post("/v1/records/things", json={"code": "A", "size": 7, "phone": "1"}).raise_for_status()
+        board = {"name": "board", "url": "https://board.example/in"}
+        found.post("/v1/subscriptions", json=board).raise_for_status()
         yield found
 
 

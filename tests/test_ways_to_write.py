@@ -357,6 +357,7 @@ MAKING: dict[str, Way] = {
     "undo, gone": Way(lambda t: t.send("POST", f"/v1/history/{entry(t, 'delete')}/undo"), ("wished", "gone"), gone=True),
 }  # fmt: skip
 
+_SENT = "Subscriptions, which write no record: test_subscriptions."
 #: By route: the ways that go through it; a sentence where it writes no record.
 ROUTES: dict[tuple[str, str], list[str] | str] = {
     ("POST", "/v1/records/{collection}"): ["POST"],
@@ -381,6 +382,13 @@ ROUTES: dict[tuple[str, str], list[str] | str] = {
     ("POST", "/v1/tokens"): "One's own tokens: test_takeover.",
     ("DELETE", "/v1/tokens/{id}"): "One's own tokens: test_takeover.",
     ("POST", "/v1/accounts"): "Accounts, by who manages them: test_takeover.",
+    ("POST", "/v1/subscriptions"): _SENT,
+    ("PATCH", "/v1/subscriptions/{subscription}"): _SENT,
+    ("DELETE", "/v1/subscriptions/{subscription}"): _SENT,
+    ("POST", "/v1/subscriptions/{subscription}/secret"): _SENT,
+    ("POST", "/v1/subscriptions/{subscription}/test"): _SENT,
+    ("POST", "/v1/subscriptions/{subscription}/resend"): _SENT,
+    ("POST", "/v1/subscriptions/{subscription}/deliveries/{number}/resend"): _SENT,
     ("PATCH", "/v1/accounts/{name}"): "Accounts: test_takeover.",
 }  # fmt: skip
 

@@ -20,6 +20,8 @@ COMMANDS = {
     "projects": "new check",
     "consequences": "consequences recompute",
     "notices": "notices",
+    "subscriptions": "subscription",
+    "receiving": "receiver",
     "feed": "follow",
     "running": "start demo issuer",
     "migrating": "migrate",

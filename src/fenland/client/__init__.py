@@ -15,6 +15,7 @@ It knows HTTP only, and none of the service's own modules.
 
 from fenland.client.async_client import AsyncClient
 from fenland.client.async_past import AsyncPast
+from fenland.client.async_subscriptions import AsyncSubscriptions
 from fenland.client.client import Client
 from fenland.client.drafts import Draft
 from fenland.client.errors import (
@@ -30,14 +31,18 @@ from fenland.client.errors import (
     ProblemError,
     UnreachableError,
     UnsendableError,
+    UntrustedError,
     VersionError,
 )
 from fenland.client.past import Past
+from fenland.client.receiving import verified
 from fenland.client.records import BatchResult, Entry, Form, Preview, Record
+from fenland.client.subscriptions import Subscriptions
 
 __all__ = [
     "AsyncClient",
     "AsyncPast",
+    "AsyncSubscriptions",
     "BatchResult",
     "Client",
     "ClientError",
@@ -56,7 +61,10 @@ __all__ = [
     "Preview",
     "ProblemError",
     "Record",
+    "Subscriptions",
     "UnreachableError",
     "UnsendableError",
+    "UntrustedError",
     "VersionError",
+    "verified",
 ]

@@ -13,6 +13,7 @@ import httpx
 
 from fenland.client import calls, flows
 from fenland.client.async_past import AsyncPast
+from fenland.client.async_subscriptions import AsyncSubscriptions
 from fenland.client.calls import Base, How, Related, Seen, Walk, Which, import_asked, many_asked
 from fenland.client.drafts import Draft
 from fenland.client.errors import ConflictError, ProblemError, UnreachableError
@@ -55,6 +56,8 @@ class AsyncClient:
         self._timeout = timeout
         #: How records were, the way back, and what proves the history.
         self.past = AsyncPast(self)
+        #: Which other systems are sent what.
+        self.subscriptions = AsyncSubscriptions(self)
 
     async def __aenter__(self) -> AsyncClient:
         return self

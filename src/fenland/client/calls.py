@@ -363,14 +363,14 @@ def accounts() -> Flow[list[Mapping[str, Any]]]:
 def add_account(name: str, members: Mapping[str, Any]) -> Flow[Mapping[str, Any]]:
     """Adds an account."""
     found: Mapping[str, Any] = yield from ask_json(
-        _json_request("POST", path("accounts"), {"name": name, **members})
+        json_request("POST", path("accounts"), {"name": name, **members})
     )
     return found
 
 
 def change_account(name: str, members: Mapping[str, Any]) -> Flow[Mapping[str, Any]]:
     """Changes an account."""
-    found: Mapping[str, Any] = yield from ask_json(_json_request("PATCH", path("accounts", name), members))
+    found: Mapping[str, Any] = yield from ask_json(json_request("PATCH", path("accounts", name), members))
     return found
 
 
@@ -383,7 +383,7 @@ def tokens(account: str | None) -> Flow[list[Mapping[str, Any]]]:
 
 def issue_token(members: Mapping[str, Any]) -> Flow[Mapping[str, Any]]:
     """Makes a token for the own account."""
-    found: Mapping[str, Any] = yield from ask_json(_json_request("POST", path("tokens"), members))
+    found: Mapping[str, Any] = yield from ask_json(json_request("POST", path("tokens"), members))
     return found
 
 
@@ -392,7 +392,8 @@ def revoke_token(token_id: str, account: str | None) -> Flow[None]:
     yield from ask(Request("DELETE", path("tokens", token_id), {"account": account}))
 
 
-def _json_request(method: str, address: str, members: Mapping[str, Any]) -> Request:
+def json_request(method: str, address: str, members: Mapping[str, Any]) -> Request:
+    """A request whose body is a JSON object."""
     return Request(method, address, {}, {"Content-Type": JSON}, write_json(members))
 
 

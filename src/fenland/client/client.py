@@ -19,6 +19,7 @@ from fenland.client.errors import ConflictError, ProblemError, UnreachableError
 from fenland.client.flows import Flow, Request, Response, checked, headers_for, request_for
 from fenland.client.past import Past
 from fenland.client.records import BatchResult, Entry, Form, Preview, Record
+from fenland.client.subscriptions import Subscriptions
 
 Result = TypeVar("Result")
 Item = TypeVar("Item")
@@ -54,6 +55,8 @@ class Client:
         self._timeout = timeout
         #: How records were, the way back, and what proves the history.
         self.past = Past(self)
+        #: Which other systems are sent what.
+        self.subscriptions = Subscriptions(self)
 
     def __enter__(self) -> Client:
         return self

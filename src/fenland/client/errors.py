@@ -36,6 +36,10 @@ class UnsendableError(ClientError, ValueError):
     """A value has no form in JSON (NaN, a set, a time without a zone); nothing was sent."""
 
 
+class UntrustedError(ClientError):
+    """A notice that is not to be believed: it is not signed, or not by whom it should be."""
+
+
 @dataclass(frozen=True, slots=True)
 class FieldError:
     """One thing wrong with one field: `pointer` says where, `code` what, `detail` in a sentence."""

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from decimal import Decimal
 from typing import Any
 
 from fenland.service.notices.delivered import (
+    Asked,
     Delivered,
     find_delivery,
     list_deliveries,
@@ -32,7 +34,8 @@ from fenland.web.http.calls import Call
 from fenland.web.http.members import FLAG, NAMES, TEXT, Member, sent_members
 from fenland.web.http.replies import Reply
 from fenland.web.http.route import Route
-from fenland.web.http.schemas import ETAG
+from fenland.web.http.schemas import ETAG, MOMENT, closed, taken
+from fenland.web.http.schemas import TEXT as STRING
 
 _MEMBERS: dict[str, Member] = {
     "account": TEXT, "url": TEXT, "collections": NAMES, "where": TEXT, "data": TEXT, "notices": NAMES,
@@ -40,7 +43,7 @@ _MEMBERS: dict[str, Member] = {
 #: For how long older secrets sign as well where nothing is said, and at most, in hours.
 _OVERLAP, _LONGEST = 24, 720
 _HOURS: Member = (
-    lambda one: type(one) in (int, float) and 0 <= one <= _LONGEST,
+    lambda one: type(one) in (int, float, Decimal) and 0 <= one <= _LONGEST,
     f"a number of hours from 0 to {_LONGEST}",
 )
 _PRIVATE = {"Cache-Control": "no-store"}
@@ -137,7 +140,9 @@ def _remove(call: Call) -> Answer:
 def _rotate(call: Call) -> Answer:
     _permitted(call)
     sent = sent_members(call, {"hours": _HOURS})
-    secret = rotate_secret(call.service, call.caller, call.place["subscription"], sent.get("hours", _OVERLAP))
+    secret = rotate_secret(
+        call.service, call.caller, call.place["subscription"], float(sent.get("hours", _OVERLAP))
+    )
     return json_answer({"secret": secret}, 201, _PRIVATE)
 
 
@@ -148,8 +153,8 @@ def _test(call: Call) -> Answer:
 
 def _deliveries(call: Call) -> Answer:
     _permitted(call)
-    state, below, limit = call.get(p.DELIVERY_STATE), call.get(p.BELOW), call.get(p.LIMIT)
-    found = list_deliveries(call.service, call.caller, call.place["subscription"], state, below, limit)
+    asked = Asked(call.get(p.DELIVERY_STATE), call.get(p.BELOW), call.get(p.LIMIT))
+    found = list_deliveries(call.service, call.caller, call.place["subscription"], asked)
     return json_answer({"items": [_listed_json(one) for one in found.items], "next": found.next})
 
 
@@ -185,6 +190,8 @@ _ONE = f"{_ALL}/{{subscription}}"
 _KEPT = f"{_ONE}/deliveries"
 _ANSWER = Reply("The subscription.", "Subscription", ETAG)
 _SENT = ("not-permitted", "unsupported-media", "invalid")
+_FROM = taken({"since": {**MOMENT, "description": "What came from then on is sent again."}})
+_SINCE = closed({"after": {**STRING, "description": "The place of the feed behind which it begins."}})
 _QUEUED = Reply("It is about to be sent.", "Delivery")
 
 ROUTES: tuple[Route, ...] = (
@@ -195,7 +202,7 @@ ROUTES: tuple[Route, ...] = (
     ),
     Route(
         "POST", _ALL, "addSubscription", "Have what an account sees sent to another system", _add,
-        answers={201: Reply("The subscription, with its secret.", "SubscriptionAdded", ETAG)},
+        answers={201: Reply("The subscription, with its secret.", "SubscriptionIssued", ETAG)},
         problems=(*_SENT, "conflict"), body=one_body("SubscriptionNew"), late=True,
     ),
     Route(
@@ -222,8 +229,8 @@ ROUTES: tuple[Route, ...] = (
     ),
     Route(
         "POST", f"{_ONE}/resend", "resendSince", "Send all again that came since a moment", _since,
-        answers={202: Reply("From where on.", "SentSince")}, problems=_SENT,
-        body=one_body("SendSince"), late=True,
+        answers={202: Reply("From where on.", _SINCE)}, problems=_SENT,
+        body=one_body(_FROM), late=True,
     ),
     Route(
         "GET", _KEPT, "listDeliveries", "What was sent, and is to be sent, the newest first", _deliveries,
@@ -232,7 +239,7 @@ ROUTES: tuple[Route, ...] = (
     ),
     Route(
         "GET", f"{_KEPT}/{{number}}", "readDelivery", "A delivery and each attempt at it", _delivery,
-        answers={200: Reply("The delivery.", "DeliveryRead")}, problems=("not-permitted",), late=True,
+        answers={200: Reply("The delivery.", "DeliveryResult")}, problems=("not-permitted",), late=True,
     ),
     Route(
         "POST", f"{_KEPT}/{{number}}/resend", "resend", "Send one again", _again, answers={202: _QUEUED},

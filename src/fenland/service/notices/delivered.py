@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from typing import NamedTuple
 
 from fenland.core.access.policy import Caller
 from fenland.core.problems import NotFound
@@ -33,14 +34,21 @@ class DeliveryPage:
     next: int | None
 
 
-def list_deliveries(
-    service: Service, caller: Caller, name: str, state: DeliveryState | None, below: int | None, limit: int
-) -> DeliveryPage:
+class Asked(NamedTuple):
+    """Which deliveries are wanted: of a state or all, of numbers below one, and how many."""
+
+    state: DeliveryState | None = None
+    below: int | None = None
+    limit: int = 50
+
+
+def list_deliveries(service: Service, caller: Caller, name: str, asked: Asked) -> DeliveryPage:
     """Deliveries to a subscription. Raises `NotPermitted`, `NotFound`."""
+    limit = asked.limit
     with service.database.snapshot(caller.actor.name) as reading:
         one, kept = there(service, reading, caller, name), service.database.deliveries
-        above = 2**62 if below is None else below
-        found = kept.page(reading, one.id, state, below=above, limit=limit + 1)
+        below = 2**62 if asked.below is None else asked.below
+        found = kept.page(reading, one.id, asked.state, below=below, limit=limit + 1)
         more, found = len(found) > limit, found[:limit]
         items = [Delivered(each, kept.attempts(reading, each.number, 1)) for each in found]
         return DeliveryPage(items, found[-1].number if more else None)

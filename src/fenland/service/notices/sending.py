@@ -57,11 +57,14 @@ def send_always(service: Service, lock: Path) -> None:
     """Sends what is due for as long as this process lives, once it is the one of all that does."""
     held = os.open(lock, os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o600)
     fcntl.flock(held, fcntl.LOCK_EX)
-    asyncio.run(_Sender(service).run())
+    asyncio.run(Sender(service).run())
 
 
-class _Sender:
+class Sender:
     """Used within one event loop, which is its alone: it may wait there for the database."""
+
+    #: Set, also by another thread, to have it come to an end.
+    ended = False
 
     def __init__(self, service: Service) -> None:
         self._service = service
@@ -74,7 +77,7 @@ class _Sender:
         self._seen, self._next, self._cleaned = -1, 0.0, 0.0
 
     async def run(self) -> None:
-        """Goes on for ever."""
+        """Goes on until it is `ended`."""
         loop, self._woken = asyncio.get_running_loop(), asyncio.Event()
         # Names are looked up on threads.
         loop.set_default_executor(ThreadPoolExecutor(_MOST, "names"))
@@ -84,13 +87,14 @@ class _Sender:
                 loop.call_soon_threadsafe(self._woken.set)
 
         self._service.database.growth.listen(grown)
-        while True:
+        while not self.ended:
             end, now = self._service.database.growth.end, time.monotonic()
             if end != self._seen or now >= self._next or self._results:
                 self._seen, self._next = end, now + self._round()
             self._woken.clear()
             with suppress(TimeoutError):
                 await asyncio.wait_for(self._woken.wait(), _LOOK)
+        await self._poster.close()
 
     def _round(self) -> float:
         """Settles what came back, takes up what has come and sends it; seconds until there may be more."""

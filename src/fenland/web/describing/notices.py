@@ -6,7 +6,7 @@ from typing import get_args
 
 from fenland.service.feed.changes import Data
 from fenland.storage.door import DeliveryState
-from fenland.web.http.schemas import FLAG, MOMENT, NUMBER, TEXT, Schema, closed, nullable, ref
+from fenland.web.http.schemas import FLAG, MOMENT, NUMBER, TEXT, Schema, closed, nullable, ref, taken
 
 _NAMES: Schema = {"type": "array", "items": TEXT}
 #: What people say of a subscription.
@@ -83,22 +83,20 @@ SCHEMAS: dict[str, Schema] = {
     ),
     "Subscription": closed(_SUBSCRIPTION),
     "Subscriptions": closed({"items": {"type": "array", "items": ref("schemas/Subscription")}}),
-    "SubscriptionNew": closed({"name": TEXT, **_NEW}, optional=tuple(one for one in _NEW if one != "url")),
-    "SubscriptionPatch": closed(_ASKED, optional=tuple(_ASKED)),
-    "SubscriptionAdded": closed({**_SUBSCRIPTION, "secret": _SECRET}),
+    "SubscriptionNew": taken({"name": TEXT, **_NEW}, optional=tuple(one for one in _NEW if one != "url")),
+    "SubscriptionPatch": taken(_ASKED, optional=tuple(_ASKED)),
+    "SubscriptionIssued": closed({**_SUBSCRIPTION, "secret": _SECRET}),
     "Secret": closed({"secret": _SECRET}),
-    "SecretNew": closed(
+    "SecretNew": taken(
         {"hours": {"type": "number", "minimum": 0, "maximum": 720, "description": "For how long those before it sign as well; 24 if left out."}},
         optional=("hours",),
     ),
     "Delivery": closed({**_DELIVERY, "last": nullable(_ATTEMPT)}),
-    "DeliveryRead": closed({**_DELIVERY, "tried": {"type": "array", "items": _ATTEMPT}}),
+    "DeliveryResult": closed({**_DELIVERY, "tried": {"type": "array", "items": _ATTEMPT}}),
     "Deliveries": closed(
         {
             "items": {"type": "array", "items": ref("schemas/Delivery")},
             "next": {**nullable(NUMBER), "description": "Below which number there are more."},
         }
     ),
-    "SendSince": closed({"since": {**MOMENT, "description": "What came from then on is sent again."}}),
-    "SentSince": closed({"after": {**TEXT, "description": "The place of the feed behind which it begins."}}),
 }  # fmt: skip

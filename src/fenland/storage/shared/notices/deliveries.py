@@ -9,7 +9,7 @@ from collections.abc import Iterable
 from dataclasses import replace
 from typing import Any
 
-from sqlalchemy import Table, bindparam, func, select
+from sqlalchemy import BindParameter, Table, bindparam, func, select
 
 from fenland.storage.shared.protocols import Reading, Writing
 from fenland.storage.shared.statements import Engine, Prepared, parameters_of
@@ -22,15 +22,52 @@ class TableDeliveries:
     """`Deliveries` of the door."""
 
     def __init__(self, table: Table, attempts: Table, engine: Engine) -> None:
+        self._engine, self._table = engine, table
         self._names = [column.name for column in table.columns if column.name != "number"]
-        columns = [table.c[name] for name in self._names]
-        row = (*columns, table.c.number)
-        self._attempt_names = [one.name for one in attempts.columns if one.name not in ("number", "delivery")]
-        theirs = table.c.subscription == bindparam("x_subscription")
-        this = table.c.number == bindparam("x_number")
-        self._add = Prepared(
-            engine.numbering(table.insert().values(parameters_of(table, self._names)), table.c.number), engine
+        self._row = (*(table.c[name] for name in self._names), table.c.number)
+        self._theirs = table.c.subscription == bindparam("x_subscription")
+        self._this = table.c.number == bindparam("x_number")
+        self._prepare_reading()
+        self._prepare_changing()
+        self._prepare_attempts(attempts)
+
+    def _prepare_reading(self) -> None:
+        table, engine, theirs = self._table, self._engine, self._theirs
+        rows, earlier = select(*self._row), table.alias()
+        limit: BindParameter[int] = bindparam("x_limit")
+        waiting = (theirs, table.c.state == _WAITING)
+        behind = (
+            select(earlier.c.number)
+            .where(
+                earlier.c.subscription == table.c.subscription,
+                earlier.c.state == _WAITING,
+                earlier.c.record_id == table.c.record_id,
+                earlier.c.sequence < table.c.sequence,
+            )
+            .exists()
         )
+        now = bindparam("x_now", type_=table.c.due.type)
+        in_order = rows.where(*waiting, table.c.due <= now, ~behind).order_by(
+            table.c.sequence, table.c.number
+        )
+        self._due = Prepared(in_order.limit(limit), engine)
+        self._next = Prepared(select(func.min(table.c.due)).where(*waiting), engine)
+        of_state = table.c.state == bindparam("x_state")
+        self._count = Prepared(select(func.count()).where(theirs, of_state), engine)
+        below = table.c.number < bindparam("x_below")
+        page = rows.where(theirs, below).order_by(table.c.number.desc()).limit(limit)
+        self._page, self._page_of = Prepared(page, engine), Prepared(page.where(of_state), engine)
+        self._one = Prepared(rows.where(theirs, self._this), engine)
+        numbers = select(table.c.number).limit(limit)
+        before = bindparam("x_before", type_=table.c.until.type)
+        self._old = Prepared(numbers.where(table.c.until < before, table.c.state != _WAITING), engine)
+        self._of = Prepared(numbers.where(theirs), engine)
+        self._whose = Prepared(select(table.c.subscription).distinct(), engine)
+
+    def _prepare_changing(self) -> None:
+        table, engine = self._table, self._engine
+        inserted = table.insert().values(parameters_of(table, self._names))
+        self._add = Prepared(engine.numbering(inserted, table.c.number), engine)
         again = (
             "type",
             "sequence",
@@ -42,76 +79,27 @@ class TableDeliveries:
             "state",
             "attempts",
         )
-        self._again = Prepared(
-            table.update()
-            .where(theirs, table.c.event == bindparam("x_event"))
-            .values(parameters_of(table, again)),
-            engine,
-        )
-        earlier = table.alias()
-        behind = (
-            select(earlier.c.number)
-            .where(
-                earlier.c.subscription == table.c.subscription,
-                earlier.c.state == _WAITING,
-                earlier.c.record_id == table.c.record_id,
-                earlier.c.sequence < table.c.sequence,
-            )
-            .exists()
-        )
-        waiting = (theirs, table.c.state == _WAITING)
-        self._due = Prepared(
-            select(*row)
-            .where(*waiting, table.c.due <= bindparam("x_now", type_=table.c.due.type), ~behind)
-            .order_by(table.c.sequence, table.c.number)
-            .limit(bindparam("x_limit")),
-            engine,
-        )
-        self._next = Prepared(select(func.min(table.c.due)).where(*waiting), engine)
-        self._count = Prepared(
-            select(func.count()).where(theirs, table.c.state == bindparam("x_state")), engine
-        )
-        below = table.c.number < bindparam("x_below")
-        page = select(*row).where(theirs, below).order_by(table.c.number.desc()).limit(bindparam("x_limit"))
-        self._page = Prepared(page, engine)
-        self._page_of = Prepared(page.where(table.c.state == bindparam("x_state")), engine)
-        self._one = Prepared(select(*row).where(theirs, this), engine)
-        self._settle = Prepared(
-            table.update()
-            .where(this, table.c.due == bindparam("x_due", type_=table.c.due.type))
-            .values(parameters_of(table, ("state", "due", "attempts"))),
-            engine,
-        )
+        there = table.update().where(self._theirs, table.c.event == bindparam("x_event"))
+        self._again = Prepared(there.values(parameters_of(table, again)), engine)
+        known = table.c.due == bindparam("x_due", type_=table.c.due.type)
+        settled = parameters_of(table, ("state", "due", "attempts"))
+        self._settle = Prepared(table.update().where(self._this, known).values(settled), engine)
+        self._remove = Prepared(table.delete().where(self._this), engine)
+
+    def _prepare_attempts(self, attempts: Table) -> None:
+        table, engine = self._table, self._engine
+        self._attempt_names = [one.name for one in attempts.columns if one.name not in ("number", "delivery")]
         of_one = attempts.c.delivery == bindparam("x_delivery")
-        self._add_attempt = Prepared(
-            attempts.insert().values(parameters_of(attempts, ["delivery", *self._attempt_names])), engine
+        added = parameters_of(attempts, ["delivery", *self._attempt_names])
+        self._add_attempt = Prepared(attempts.insert().values(added), engine)
+        shown = select(*(attempts.c[name] for name in self._attempt_names)).where(of_one)
+        newest = shown.order_by(attempts.c.number.desc()).limit(bindparam("x_limit"))
+        self._attempts = Prepared(newest, engine)
+        about = select(table.c.number).where(table.c.record_id == bindparam("x_record"))
+        silenced = (
+            attempts.update().where(attempts.c.delivery.in_(about)).values(answer=bindparam("v_answer"))
         )
-        self._attempts = Prepared(
-            select(*(attempts.c[name] for name in self._attempt_names))
-            .where(of_one)
-            .order_by(attempts.c.number.desc())
-            .limit(bindparam("x_limit")),
-            engine,
-        )
-        self._silence = Prepared(
-            attempts.update()
-            .where(
-                attempts.c.delivery.in_(
-                    select(table.c.number).where(table.c.record_id == bindparam("x_record"))
-                )
-            )
-            .values(answer=bindparam("v_answer")),
-            engine,
-        )
-        self._old = Prepared(
-            select(table.c.number)
-            .where(table.c.until < bindparam("x_before", type_=table.c.until.type), table.c.state != _WAITING)
-            .limit(bindparam("x_limit")),
-            engine,
-        )
-        self._of = Prepared(select(table.c.number).where(theirs).limit(bindparam("x_limit")), engine)
-        self._whose = Prepared(select(table.c.subscription).distinct(), engine)
-        self._remove = Prepared(table.delete().where(this), engine)
+        self._silence = Prepared(silenced, engine)
         self._remove_attempts = Prepared(attempts.delete().where(of_one), engine)
 
     def add(self, writing: Writing, one: Delivery) -> int:
