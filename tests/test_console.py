@@ -12,7 +12,9 @@ from urllib.parse import quote
 from playwright.sync_api import Page, Route, expect
 
 from browser import sign_in
+from fenland.client import verified
 from fenland.demo.data import PASSWORD
+from fenland.demo.receiver import Behaviour, ReceiverServer
 from support import Running
 
 
@@ -416,6 +418,47 @@ def test_accounts_are_managed_and_tokens_made(page: Page) -> None:
     expect(page.get_by_text("Copy it now")).to_be_visible()
     tokens = page.get_by_role("region", name="Tokens and sessions")
     expect(tokens.get_by_text("Token · a gauge")).to_be_visible()
+
+
+def test_another_system_is_told_what_changes_and_what_it_answers_is_shown(page: Page) -> None:
+    sign_in(page)
+    page.get_by_role("link", name="Subscriptions").click()
+    expect(page.get_by_text("Nothing is sent to another system yet.")).to_be_visible()
+    secrets: list[str] = []
+    receiver = ReceiverServer(lambda headers, body: verified(headers, body, secrets), behaviour=Behaviour(1))
+    threading.Thread(target=receiver.serve_forever, daemon=True).start()
+    page.get_by_role("button", name="New subscription").click()
+    page.get_by_label("Name").fill("Field Office")
+    page.get_by_label("Address").fill("https://10.0.0.1/in")
+    page.get_by_label("Only where").fill("hours > 1")
+    page.get_by_role("button", name="Save").click()
+    expect(page.get_by_text("Must be lower-case letters")).to_be_visible()
+    expect(page.get_by_text("Must not be of a network that is not public")).to_be_visible()
+    expect(page.get_by_text("Must stand with one collection")).to_be_visible()
+    page.get_by_label("Name").fill("field-office")
+    page.get_by_label("Address").fill(receiver.address)
+    page.get_by_role("combobox", name="Collections").fill("Work t")
+    page.keyboard.press("ArrowDown")
+    page.keyboard.press("Enter")
+    page.get_by_role("button", name="Save").click()
+    secrets.append(page.locator("code").inner_text())
+    page.get_by_role("link", name="field-office").click()
+    expect(page.get_by_text("Work tickets where hours > 1")).to_be_visible()
+    page.get_by_role("button", name="Send a test").click()
+    deliveries = page.get_by_role("region", name="Deliveries")
+    expect(deliveries.get_by_text("503 · not now")).to_be_visible()
+    deliveries.get_by_role("button", name="Send 1 again").click()
+    expect(deliveries.get_by_text("200 · taken")).to_be_visible()
+    deliveries.get_by_role("button", name="Attempts at 1").click()
+    expect(deliveries.get_by_role("listitem")).to_have_count(2)
+    assert [one.event["type"] for one in receiver.taken] == ["fenland.test"]
+    page.get_by_role("button", name="Pause").click()
+    expect(page.get_by_text("paused", exact=True)).to_be_visible()
+    page.get_by_role("button", name="Remove").click()
+    page.get_by_role("dialog").get_by_role("button", name="Remove").click()
+    expect(page.get_by_text("Nothing is sent to another system yet.")).to_be_visible()
+    receiver.shutdown()
+    receiver.server_close()
 
 
 def test_notices_are_shown_newest_first_and_lead_to_their_records(page: Page) -> None:

@@ -877,6 +877,203 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/v1/subscriptions": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Which other systems are sent what
+     * @description Which other systems are sent what.
+     */
+    get: operations["listSubscriptions"];
+    put?: never;
+    /**
+     * Have what an account sees sent to another system
+     * @description Have what an account sees sent to another system.
+     */
+    post: operations["addSubscription"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/v1/subscriptions/{subscription}": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        /** @description The subscription's name. */
+        subscription: string;
+      };
+      cookie?: never;
+    };
+    /**
+     * A subscription
+     * @description A subscription.
+     */
+    get: operations["readSubscription"];
+    put?: never;
+    post?: never;
+    /**
+     * Send nothing to another system any more
+     * @description Send nothing to another system any more.
+     */
+    delete: operations["removeSubscription"];
+    options?: never;
+    head?: never;
+    /**
+     * Change a subscription, pause it or go on
+     * @description Change a subscription, pause it or go on.
+     */
+    patch: operations["changeSubscription"];
+    trace?: never;
+  };
+  "/v1/subscriptions/{subscription}/secret": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        /** @description The subscription's name. */
+        subscription: string;
+      };
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Sign with another secret, for a while beside the last
+     * @description Sign with another secret, for a while beside the last.
+     */
+    post: operations["rotateSecret"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/v1/subscriptions/{subscription}/test": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        /** @description The subscription's name. */
+        subscription: string;
+      };
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Send a test
+     * @description Send a test.
+     */
+    post: operations["testSubscription"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/v1/subscriptions/{subscription}/resend": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        /** @description The subscription's name. */
+        subscription: string;
+      };
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Send all again that came since a moment
+     * @description Send all again that came since a moment.
+     */
+    post: operations["resendSince"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/v1/subscriptions/{subscription}/deliveries": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        /** @description The subscription's name. */
+        subscription: string;
+      };
+      cookie?: never;
+    };
+    /**
+     * What was sent, and is to be sent, the newest first
+     * @description What was sent, and is to be sent, the newest first.
+     */
+    get: operations["listDeliveries"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/v1/subscriptions/{subscription}/deliveries/{number}": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        /** @description The subscription's name. */
+        subscription: string;
+        /** @description The number of the delivery. */
+        number: number;
+      };
+      cookie?: never;
+    };
+    /**
+     * A delivery and each attempt at it
+     * @description A delivery and each attempt at it.
+     */
+    get: operations["readDelivery"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/v1/subscriptions/{subscription}/deliveries/{number}/resend": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        /** @description The subscription's name. */
+        subscription: string;
+        /** @description The number of the delivery. */
+        number: number;
+      };
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Send one again
+     * @description Send one again.
+     */
+    post: operations["resend"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/healthz": {
     parameters: {
       query?: never;
@@ -1430,6 +1627,8 @@ export interface components {
         [key: string]: unknown;
       };
       manages_accounts: boolean;
+      /** @description Whether they may have what they see sent elsewhere. */
+      may_subscribe: boolean;
       /** @description Rights and collections that a token lends; null is all of them. */
       scope: {
         rights?: string[] | null;
@@ -1557,27 +1756,6 @@ export interface components {
       /** @description How many are about fields that are not the caller's to read. */
       unseen: number;
     };
-    /** @description Messages for other systems, each written with the change that left it. */
-    Notices: {
-      items: {
-        /** @description In the order in which they were left. */
-        number: number;
-        /** @description What it is called. */
-        notice: string;
-        /** Format: date-time */
-        time: string;
-        collection: string;
-        key: string | number;
-        /** @description The entry of the change that left it. */
-        sequence: number;
-        /** @description Where the effect stands, as file and line. */
-        rule: string;
-        /** @description What it says, by name. */
-        data: Record<string, never>;
-      }[];
-      /** @description Behind which number there are more. */
-      next: number | null;
-    };
     /** @description Whether something may be done, by which rule, and which parts of it decide. */
     Judgement: {
       allowed: boolean;
@@ -1654,6 +1832,238 @@ export interface components {
           [key: string]: unknown;
         };
       }[];
+    };
+    /** @description Messages for other systems, each written with the change that left it. */
+    Notices: {
+      items: {
+        /** @description In the order in which they were left. */
+        number: number;
+        /** @description What it is called. */
+        notice: string;
+        /** Format: date-time */
+        time: string;
+        collection: string;
+        key: string | number;
+        /** @description The entry of the change that left it. */
+        sequence: number;
+        /** @description Where the effect stands, as file and line. */
+        rule: string;
+        /** @description What it says, by name. */
+        data: Record<string, never>;
+      }[];
+      /** @description Behind which number there are more. */
+      next: number | null;
+    };
+    Subscription: {
+      name: string;
+      /** @description With whose rights it is judged what is sent; one's own if left out. */
+      account: string;
+      /**
+       * Format: uri
+       * @description Where notices are sent, by https.
+       */
+      url: string;
+      /** @description Those whose changes are sent; * is all of them. */
+      collections: string[];
+      /** @description A condition over records of the one collection; empty for none. */
+      where: string;
+      /**
+       * @description What stands beside each event, as in the feed.
+       * @enum {unknown}
+       */
+      data: "none" | "changes" | "record";
+      /** @description Effects' notices that are sent, by name; * is all of them. */
+      notices: string[];
+      /** @description Whether nothing is sent; what comes meanwhile is sent afterwards. */
+      paused: boolean;
+      /** @description Why it is paused, where nobody did that. */
+      why: string | null;
+      /**
+       * Format: date-time
+       * @description Since when nothing that was sent was taken.
+       */
+      failing_since: string | null;
+      /** @description Deliveries that are still to be sent, or sent again. */
+      waiting: number;
+      /** @description Those that were tried for long enough, and are tried no more. */
+      parked: number;
+      /** @description What signs now, the newest first, each until when. They are shown nowhere. */
+      secrets: {
+        /** Format: date-time */
+        until: string | null;
+      }[];
+      version: number;
+    };
+    Subscriptions: {
+      items: components["schemas"]["Subscription"][];
+    };
+    SubscriptionNew: {
+      name: string;
+      /** @description With whose rights it is judged what is sent; one's own if left out. */
+      account?: string;
+      /**
+       * Format: uri
+       * @description Where notices are sent, by https.
+       */
+      url: string;
+      /** @description Those whose changes are sent; * is all of them. */
+      collections?: string[];
+      /** @description A condition over records of the one collection; empty for none. */
+      where?: string;
+      /**
+       * @description What stands beside each event, as in the feed.
+       * @enum {unknown}
+       */
+      data?: "none" | "changes" | "record";
+      /** @description Effects' notices that are sent, by name; * is all of them. */
+      notices?: string[];
+    };
+    SubscriptionPatch: {
+      /** @description With whose rights it is judged what is sent; one's own if left out. */
+      account?: string;
+      /**
+       * Format: uri
+       * @description Where notices are sent, by https.
+       */
+      url?: string;
+      /** @description Those whose changes are sent; * is all of them. */
+      collections?: string[];
+      /** @description A condition over records of the one collection; empty for none. */
+      where?: string;
+      /**
+       * @description What stands beside each event, as in the feed.
+       * @enum {unknown}
+       */
+      data?: "none" | "changes" | "record";
+      /** @description Effects' notices that are sent, by name; * is all of them. */
+      notices?: string[];
+      /** @description Whether nothing is sent; what comes meanwhile is sent afterwards. */
+      paused?: boolean;
+    };
+    SubscriptionIssued: {
+      name: string;
+      /** @description With whose rights it is judged what is sent; one's own if left out. */
+      account: string;
+      /**
+       * Format: uri
+       * @description Where notices are sent, by https.
+       */
+      url: string;
+      /** @description Those whose changes are sent; * is all of them. */
+      collections: string[];
+      /** @description A condition over records of the one collection; empty for none. */
+      where: string;
+      /**
+       * @description What stands beside each event, as in the feed.
+       * @enum {unknown}
+       */
+      data: "none" | "changes" | "record";
+      /** @description Effects' notices that are sent, by name; * is all of them. */
+      notices: string[];
+      /** @description Whether nothing is sent; what comes meanwhile is sent afterwards. */
+      paused: boolean;
+      /** @description Why it is paused, where nobody did that. */
+      why: string | null;
+      /**
+       * Format: date-time
+       * @description Since when nothing that was sent was taken.
+       */
+      failing_since: string | null;
+      /** @description Deliveries that are still to be sent, or sent again. */
+      waiting: number;
+      /** @description Those that were tried for long enough, and are tried no more. */
+      parked: number;
+      /** @description What signs now, the newest first, each until when. They are shown nowhere. */
+      secrets: {
+        /** Format: date-time */
+        until: string | null;
+      }[];
+      version: number;
+      /** @description What signs the notices, by Standard Webhooks. Shown this once. */
+      secret: string;
+    };
+    Secret: {
+      /** @description What signs the notices, by Standard Webhooks. Shown this once. */
+      secret: string;
+    };
+    SecretNew: {
+      /** @description For how long those before it sign as well; 24 if left out. */
+      hours?: number;
+    };
+    Delivery: {
+      number: number;
+      /** @description The id of the event. */
+      event: string;
+      type: string;
+      collection: string | null;
+      key: string | null;
+      /**
+       * Format: date-time
+       * @description When it happened.
+       */
+      time: string;
+      /**
+       * @description void: when it was to be sent, the account could not see any more what it was about.
+       * @enum {unknown}
+       */
+      state: "waiting" | "sent" | "parked" | "void";
+      attempts: number;
+      /**
+       * Format: date-time
+       * @description When it is sent next, where it waits.
+       */
+      due: string | null;
+      last: {
+        /** Format: date-time */
+        time: string;
+        milliseconds: number;
+        /** @description Of the answer; null where none came. */
+        status: number | null;
+        /** @description What was wrong, where the answer does not say. */
+        why: string | null;
+        /** @description How the answer began. */
+        answer: string;
+      } | null;
+    };
+    DeliveryResult: {
+      number: number;
+      /** @description The id of the event. */
+      event: string;
+      type: string;
+      collection: string | null;
+      key: string | null;
+      /**
+       * Format: date-time
+       * @description When it happened.
+       */
+      time: string;
+      /**
+       * @description void: when it was to be sent, the account could not see any more what it was about.
+       * @enum {unknown}
+       */
+      state: "waiting" | "sent" | "parked" | "void";
+      attempts: number;
+      /**
+       * Format: date-time
+       * @description When it is sent next, where it waits.
+       */
+      due: string | null;
+      tried: {
+        /** Format: date-time */
+        time: string;
+        milliseconds: number;
+        /** @description Of the answer; null where none came. */
+        status: number | null;
+        /** @description What was wrong, where the answer does not say. */
+        why: string | null;
+        /** @description How the answer began. */
+        answer: string;
+      }[];
+    };
+    Deliveries: {
+      items: components["schemas"]["Delivery"][];
+      /** @description Below which number there are more. */
+      next: number | null;
     };
     BatchCreate: {
       /** @enum {string} */
@@ -2198,6 +2608,8 @@ export interface components {
     for: "create";
     /** @description In order, and only what is behind this; as `next` says. */
     after_notice: number;
+    /** @description Only those in this state. */
+    delivery_state: "waiting" | "sent" | "parked" | "void";
   };
   requestBodies: never;
   headers: never;
@@ -4550,6 +4962,402 @@ export interface operations {
       429: components["responses"]["too-many"];
       500: components["responses"]["internal"];
       503: components["responses"]["unavailable"];
+    };
+  };
+  listSubscriptions: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Those that the caller may manage. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Subscriptions"];
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      403: components["responses"]["not-permitted"];
+      413: components["responses"]["too-large"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+    };
+  };
+  addSubscription: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["SubscriptionNew"];
+      };
+    };
+    responses: {
+      /** @description The subscription, with its secret. */
+      201: {
+        headers: {
+          ETag?: string;
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["SubscriptionIssued"];
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      403: components["responses"]["not-permitted"];
+      408: components["responses"]["body-timeout"];
+      409: components["responses"]["conflict"];
+      413: components["responses"]["too-large"];
+      415: components["responses"]["unsupported-media"];
+      422: components["responses"]["invalid"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+      507: components["responses"]["storage-full"];
+    };
+  };
+  readSubscription: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        /** @description The subscription's name. */
+        subscription: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description The subscription. */
+      200: {
+        headers: {
+          ETag?: string;
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Subscription"];
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      403: components["responses"]["not-permitted"];
+      404: components["responses"]["not-found"];
+      413: components["responses"]["too-large"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+    };
+  };
+  removeSubscription: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        /** @description The subscription's name. */
+        subscription: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Done. */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      403: components["responses"]["not-permitted"];
+      404: components["responses"]["not-found"];
+      413: components["responses"]["too-large"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+      507: components["responses"]["storage-full"];
+    };
+  };
+  changeSubscription: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Only if the record has this ETag (RFC 9110). */
+        "If-Match"?: components["parameters"]["If-Match"];
+      };
+      path: {
+        /** @description The subscription's name. */
+        subscription: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["SubscriptionPatch"];
+        "application/merge-patch+json": components["schemas"]["SubscriptionPatch"];
+      };
+    };
+    responses: {
+      /** @description The subscription. */
+      200: {
+        headers: {
+          ETag?: string;
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Subscription"];
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      403: components["responses"]["not-permitted"];
+      404: components["responses"]["not-found"];
+      408: components["responses"]["body-timeout"];
+      409: components["responses"]["conflict"];
+      412: components["responses"]["version-mismatch"];
+      413: components["responses"]["too-large"];
+      415: components["responses"]["unsupported-media"];
+      422: components["responses"]["invalid"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+      507: components["responses"]["storage-full"];
+    };
+  };
+  rotateSecret: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        /** @description The subscription's name. */
+        subscription: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["SecretNew"];
+      };
+    };
+    responses: {
+      /** @description The new one. */
+      201: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Secret"];
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      403: components["responses"]["not-permitted"];
+      404: components["responses"]["not-found"];
+      408: components["responses"]["body-timeout"];
+      413: components["responses"]["too-large"];
+      415: components["responses"]["unsupported-media"];
+      422: components["responses"]["invalid"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+      507: components["responses"]["storage-full"];
+    };
+  };
+  testSubscription: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        /** @description The subscription's name. */
+        subscription: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description It is about to be sent. */
+      202: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Delivery"];
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      403: components["responses"]["not-permitted"];
+      404: components["responses"]["not-found"];
+      413: components["responses"]["too-large"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+      507: components["responses"]["storage-full"];
+    };
+  };
+  resendSince: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        /** @description The subscription's name. */
+        subscription: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": {
+          /**
+           * Format: date-time
+           * @description What came from then on is sent again.
+           */
+          since: string;
+        };
+      };
+    };
+    responses: {
+      /** @description From where on. */
+      202: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": {
+            /** @description The place of the feed behind which it begins. */
+            after: string;
+          };
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      403: components["responses"]["not-permitted"];
+      404: components["responses"]["not-found"];
+      408: components["responses"]["body-timeout"];
+      413: components["responses"]["too-large"];
+      415: components["responses"]["unsupported-media"];
+      422: components["responses"]["invalid"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+      507: components["responses"]["storage-full"];
+    };
+  };
+  listDeliveries: {
+    parameters: {
+      query?: {
+        /** @description Only those in this state. */
+        state?: components["parameters"]["delivery_state"];
+        /** @description Only what is below this; as `next` says. */
+        below?: components["parameters"]["below"];
+        /** @description How many to answer with at most. */
+        limit?: components["parameters"]["limit"];
+      };
+      header?: never;
+      path: {
+        /** @description The subscription's name. */
+        subscription: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description A page of them. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Deliveries"];
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      403: components["responses"]["not-permitted"];
+      404: components["responses"]["not-found"];
+      413: components["responses"]["too-large"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+    };
+  };
+  readDelivery: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        /** @description The subscription's name. */
+        subscription: string;
+        /** @description The number of the delivery. */
+        number: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description The delivery. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["DeliveryResult"];
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      403: components["responses"]["not-permitted"];
+      404: components["responses"]["not-found"];
+      413: components["responses"]["too-large"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+    };
+  };
+  resend: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        /** @description The subscription's name. */
+        subscription: string;
+        /** @description The number of the delivery. */
+        number: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description It is about to be sent. */
+      202: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Delivery"];
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      403: components["responses"]["not-permitted"];
+      404: components["responses"]["not-found"];
+      413: components["responses"]["too-large"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+      507: components["responses"]["storage-full"];
     };
   };
   readHealth: {

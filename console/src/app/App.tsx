@@ -9,6 +9,8 @@ import { RulesPage } from "../features/access/RulesPage";
 import { ActivityPage } from "../features/activity/ActivityPage";
 import { AccountsPage } from "../features/accounts/AccountsPage";
 import { NoticesPage } from "../features/notices/NoticesPage";
+import { SubscriptionPage } from "../features/notices/SubscriptionPage";
+import { SubscriptionsPage } from "../features/notices/SubscriptionsPage";
 import { OwnAccountPage } from "../features/accounts/OwnAccountPage";
 import { ImportPage } from "../features/files/ImportPage";
 import { ComparePage } from "../features/records/ComparePage";
@@ -39,6 +41,8 @@ const createRouter = () =>
           { path: "activity", element: <ActivityPage /> },
           { path: "accounts", element: <AccountsPage /> },
           { path: "notices", element: <NoticesPage /> },
+          { path: "subscriptions", element: <SubscriptionsPage /> },
+          { path: "subscriptions/:name", element: <SubscriptionPage /> },
           { path: "account", element: <OwnAccountPage /> },
           { path: "c/:collection/new", element: <CreatePage /> },
           { path: "c/:collection/r/:recordKey", element: <RecordPage /> },

@@ -11,6 +11,7 @@ from fenland.service.accounts.accounts import manages, permit_managing
 from fenland.service.accounts.callers import actor_of
 from fenland.service.accounts.sessions import Attempt, change_password, sign_in, token_for_password
 from fenland.service.accounts.tokens import NewToken, issue_token, list_tokens, read_scope, revoke_tokens
+from fenland.service.notices.subscriptions import may_subscribe
 from fenland.storage.door import Token
 from fenland.web.describing.contents import one_body
 from fenland.web.http import parameters as p
@@ -66,6 +67,7 @@ def _session_json(call: Call, caller: Caller, csrf: str | None) -> dict[str, Any
         "roles": sorted(actor.roles),
         "attributes": actor.attributes,
         "manages_accounts": manages(call.service, caller),
+        "may_subscribe": may_subscribe(call.service, caller),
         "scope": None if caller.scope is None else caller.scope.as_json(),
         "acting": None if caller.acting is None else caller.acting.name,
         "csrf": csrf,

@@ -16,7 +16,12 @@ import { busiest } from "./model";
 
 type By = "collection" | "actor";
 
-const OWN: Record<string, string> = { fenland_accounts: "Accounts", fenland_definitions: "Definitions", others: "Others" };
+const OWN: Record<string, string> = {
+  fenland_accounts: "Accounts",
+  fenland_definitions: "Definitions",
+  fenland_subscriptions: "Subscriptions",
+  others: "Others",
+};
 
 /** How many changes there were on each day, by collection or by whose they are. */
 export function ActivityChart({ search, collections }: { search: Search; collections: CollectionInfo[] }) {

@@ -61,6 +61,11 @@ export function SideBar({ onChosen }: { onChosen?: () => void }) {
           Notices
         </Box>
       )}
+      {account?.may_subscribe && (
+        <Box component={NavLink} to="/subscriptions" sx={link} onClick={onChosen}>
+          Subscriptions
+        </Box>
+      )}
       <Box sx={{ p: 2, borderTop: 1, borderColor: "divider" }}>
         <Link component={NavLink} to="/account" variant="body2" noWrap title={account?.account} onClick={onChosen}>
           {account?.title}

@@ -79,9 +79,14 @@ def _may_have(service: Service, caller: Caller) -> bool:
     return caller.is_themselves and not service.outward.subscribers.isdisjoint(caller.actor.roles)
 
 
+def may_subscribe(service: Service, caller: Caller) -> bool:
+    """Whether the caller may have anything sent to other systems."""
+    return manages(service, caller) or _may_have(service, caller)
+
+
 def permit_subscribing(service: Service, caller: Caller) -> None:
     """Raises `NotPermitted` to who may have nothing sent."""
-    if not (manages(service, caller) or _may_have(service, caller)):
+    if not may_subscribe(service, caller):
         raise NotPermitted(
             "Subscriptions are for those whose role the setting account_subscribers, or account_managers, "
             "names. Ask one of them."

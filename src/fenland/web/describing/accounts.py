@@ -45,6 +45,7 @@ SCHEMAS: dict[str, Schema] = {
             "roles": _NAMES,
             "attributes": OPEN,
             "manages_accounts": FLAG,
+            "may_subscribe": {**FLAG, "description": "Whether they may have what they see sent elsewhere."},
             "scope": _SCOPE,
             "acting": {"type": ["string", "null"], "description": "Who acts, on behalf of the account."},
             "csrf": {
