@@ -309,7 +309,7 @@ def _changed_back(run: _Run, resource: Resource, entry: Entry) -> Undone:
         resource.collection.name,
         saved.record[resource.collection.key],
         "update" if saved.changed else "nothing",
-        saved.record["version"],
+        saved.record.get("version"),
         {name: {"before": was, "after": now} for name, (was, now) in shown.items()},
     )
 
@@ -347,7 +347,7 @@ def _brought_back(run: _Run, resource: Resource, entry: Entry) -> Undone:
     found = replace(found, record=last_copy(work, resource, deletion))
     saved = bring_back(work, caller, found, RestoreRequest(address, reason=reason, trigger=None))
     key = saved.record[resource.collection.key]
-    return Undone(entry.sequence or 0, resource.collection.name, key, "restore", saved.record["version"])
+    return Undone(entry.sequence or 0, resource.collection.name, key, "restore", saved.record.get("version"))
 
 
 def _removed(run: _Run, resource: Resource, entry: Entry) -> Undone:
