@@ -8,8 +8,10 @@ from __future__ import annotations
 
 import itertools
 import threading
+from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import suppress
+from dataclasses import replace
 from datetime import timedelta
 from decimal import Decimal
 from typing import Any
@@ -29,7 +31,18 @@ from fenland.core.problems import NotSignedIn
 from fenland.service.accounts.callers import Origin, caller_by_token
 from fenland.service.accounts.tokens import NewToken, issue_token, list_tokens, revoke_tokens
 from fenland.service.service import Service
-from fenland.storage.door import Noticed, Order, Page, ReferenceBroken, ValueTaken, VersionRace
+from fenland.storage.door import (
+    Attempt,
+    Delivery,
+    Noticed,
+    Order,
+    Page,
+    ReferenceBroken,
+    Secret,
+    Subscription,
+    ValueTaken,
+    VersionRace,
+)
 
 ENGINES = ["sqlite", "postgres"]
 NOW = "2031-04-09T12:00:00.000001Z"
@@ -236,6 +249,64 @@ def test_notices_come_in_order_and_but_for_what_is_undone(service: Service) -> N
         found, _ = database.notices.after(reading, numbers[0] - 1, 50)
     assert [(one.key, one.data == {}) for one in found] == [("A", False), (5, True), ("D", False)]
     assert last > numbers[-1]
+
+
+def test_deliveries_are_due_in_the_order_of_each_record_and_known_by_their_event(service: Service) -> None:
+    database, now = service.database, "2031-04-09T12:00:00.000000Z"
+    later, earlier = now.replace("2031", "2032"), now.replace("2031", "2030")
+    one = Subscription(
+        service.new_id(), "board", "olga", "https://board.example/", ("tools",), notices=("*",),
+        secrets=(Secret("whsec_b", None), Secret("whsec_a", later)), place="7.01", notice=3,
+    )  # fmt: skip
+
+    def delivery(event: str, sequence: int, record: str, **other: Any) -> Delivery:
+        told = Delivery(
+            one.id, event, "fenland.record.updated", sequence, "tools", record, "H1", now, now, later
+        )
+        return replace(told, **other)
+
+    def write(work: Callable[[Any], Any]) -> Any:
+        return database.write(work)
+
+    kept = database.deliveries
+    write(lambda writing: database.subscriptions.add(writing, one))
+    wanted = [
+        delivery("9", 9, "a"),
+        delivery("5", 5, "a"),
+        delivery("6", 6, "b"),
+        delivery("7", 7, "c", due=later),
+    ]
+    numbers = [write(lambda writing, each=each: kept.add(writing, each)) for each in wanted]
+    assert numbers == sorted(numbers) and 0 not in numbers
+    with database.reading() as reading:
+        assert database.subscriptions.by_name(reading, "board") == one
+        # Of a record the first that waits, whenever it was taken up; of those that are due.
+        assert [each.event for each in kept.due(reading, one.id, now, 9)] == ["5", "6"]
+        assert [each.event for each in kept.due(reading, one.id, now, 1)] == ["5"]
+        assert (kept.next_due(reading, one.id), kept.next_due(reading, "none")) == (now, None)
+        first = kept.due(reading, one.id, now, 1)[0]
+    attempt = Attempt(now, 12, 200, "", "taken")
+    sent = replace(first, state="sent", attempts=1)
+    assert not write(lambda writing: kept.settle(writing, sent, None, later))
+    assert write(lambda writing: kept.settle(writing, sent, attempt, now))
+    # The same event again is the same delivery, and waits anew.
+    assert write(lambda writing: kept.add(writing, delivery("6", 6, "b", due=later))) == 0
+    with database.reading() as reading:
+        assert [each.event for each in kept.due(reading, one.id, now, 9)] == ["9"]
+        assert kept.attempts(reading, first.number, 5) == [attempt]
+        assert [kept.count(reading, one.id, state) for state in ("waiting", "sent")] == [3, 1]
+        assert [each.event for each in kept.page(reading, one.id, None, below=2**40, limit=2)] == ["7", "6"]
+        assert [each.event for each in kept.page(reading, one.id, "sent", below=2**40, limit=2)] == ["5"]
+    assert write(lambda writing: kept.silence(writing, "a")) == 1
+    assert write(lambda writing: database.subscriptions.go_on(writing, one, "9", 4))
+    assert not write(lambda writing: database.subscriptions.go_on(writing, one, "10", 4))
+    assert write(lambda writing: kept.remove_old(writing, earlier, 9)) == 0
+    assert write(lambda writing: kept.remove_old(writing, later.replace("12:", "13:"), 9)) == 1
+    assert write(lambda writing: kept.remove_of(writing, one.id, 2)) == 2
+    with database.reading() as reading:
+        assert kept.whose(reading) == [one.id]
+        assert database.subscriptions.all(reading)[0].place == "9"
+        assert kept.attempts(reading, first.number, 5) == []
 
 
 def test_a_snapshot_sees_one_moment_and_a_reading_the_newest(service: Service, http: httpx.Client) -> None:

@@ -122,9 +122,19 @@ class Sender:
             every = service.database.subscriptions.all(reading)
         for one in every:
             if not one.paused:
-                wait = min(wait, self._look_after(one))
+                wait = min(wait, self._by_itself(one))
                 service.database.turn.breathe()
         return wait
+
+    def _by_itself(self, one: Subscription) -> float:
+        """The same for one of them, whose trouble is nobody else's."""
+        try:
+            return self._look_after(one)
+        except Refusal as error:
+            log.warning("notices wait", subscription=one.name, why=str(error))
+        except Exception:
+            log.exception("notices were not looked after", subscription=one.name)
+        return _FAILED
 
     def _look_after(self, one: Subscription) -> float:
         """Does what is to be done for a subscription; seconds until there may be more."""
