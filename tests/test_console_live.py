@@ -73,6 +73,26 @@ def test_what_one_browser_saves_another_shows_and_its_history_follows(page: Page
     expect(page.get_by_label("Pumps")).to_have_value("8")
 
 
+def test_who_else_has_a_record_open_and_who_edits_it_is_shown(
+    page: Page, browser: Browser, sample: Running
+) -> None:
+    sign_in(page)
+    page.goto("/c/stations/r/PS-036")
+    here = page.get_by_label("Also here")
+    expect(page.get_by_label("Pumps")).to_be_visible()
+    expect(here).to_have_count(0)
+    with opened_page(browser, sample.address) as crew:
+        sign_in(crew, "sample-crew-two")
+        crew.goto("/c/stations/r/PS-036")
+        expect(crew.get_by_label("Also here")).to_contain_text("Ines Harrow has this open")
+        expect(here).to_contain_text("Tobin Reed has this open")
+        page.get_by_label("Pumps").fill("4")
+        expect(crew.get_by_label("Also here")).to_contain_text("Ines Harrow is editing this")
+        crew.get_by_role("link", name="Watercourses").click()
+        expect(here).to_have_count(0)
+    page.get_by_role("button", name="Cancel").click()
+
+
 def test_an_edit_in_progress_takes_in_what_others_save_and_marks_what_both_changed(
     page: Page, sample: Running
 ) -> None:

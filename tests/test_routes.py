@@ -64,6 +64,7 @@ FREE = {
 BODIES: Mapping[str, Any] = {
     "/v1/batch": {"items": []},
     "erase": {"fields": ["phone"]},
+    "presence": {"window": "w", "doing": "gone"},
     "/v1/session": {"name": "carl", "password": "x"},
     "/v1/session/password": {"current": "x", "new": "y"},
 }

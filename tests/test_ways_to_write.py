@@ -382,6 +382,7 @@ ROUTES: dict[tuple[str, str], list[str] | str] = {
     ("POST", "/v1/tokens"): "One's own tokens: test_takeover.",
     ("DELETE", "/v1/tokens/{id}"): "One's own tokens: test_takeover.",
     ("POST", "/v1/accounts"): "Accounts, by who manages them: test_takeover.",
+    ("POST", "/v1/records/{collection}/{key}/presence"): "Who has a record open, which is kept nowhere: test_presence.",
     ("POST", "/v1/subscriptions"): _SENT,
     ("PATCH", "/v1/subscriptions/{subscription}"): _SENT,
     ("DELETE", "/v1/subscriptions/{subscription}"): _SENT,

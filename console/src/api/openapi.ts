@@ -280,6 +280,30 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/v1/records/{collection}/{key}/presence": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        collection: string;
+        /** @description The record's id. */
+        key: string;
+      };
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Say that one has record open, and see who else has
+     * @description A courtesy: nothing is locked by it, nothing of it is kept.
+     */
+    post: operations["meetRecord"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/v1/batch": {
     parameters: {
       query?: never;
@@ -3767,6 +3791,61 @@ export interface operations {
       413: components["responses"]["too-large"];
       422: components["responses"]["invalid"];
       428: components["responses"]["version-required"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+      507: components["responses"]["storage-full"];
+    };
+  };
+  meetRecord: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        collection: string;
+        /** @description The record's id. */
+        key: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": {
+          /** @description A name for one open page. */
+          window: string;
+          /**
+           * @description gone: who has closed it, or only wants to know.
+           * @enum {unknown}
+           */
+          doing: "reading" | "editing" | "gone";
+        };
+      };
+    };
+    responses: {
+      /** @description Those who are there and may read it; not oneself. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": {
+            items: {
+              account: string;
+              title: string;
+              editing: boolean;
+            }[];
+            /** @description For how long one is there who says so; say it again before. */
+            seconds: number;
+          };
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      404: components["responses"]["not-found"];
+      408: components["responses"]["body-timeout"];
+      413: components["responses"]["too-large"];
+      415: components["responses"]["unsupported-media"];
+      422: components["responses"]["invalid"];
       429: components["responses"]["too-many"];
       500: components["responses"]["internal"];
       503: components["responses"]["unavailable"];

@@ -8,13 +8,11 @@ from typing import Any
 import typer
 from rich.table import Table
 
-from fenland.cli.completing import complete_collection, complete_key, complete_value
+from fenland.cli.completing import COLLECTION, KEY, complete_value
 from fenland.cli.fields import read_fields
 from fenland.cli.signing import PANEL, TIMEOUT, signed_in
 from fenland.cli.terminal import Exit, counted, err, escape, fail, json_option, out, print_json, shown
 
-_COLLECTION = typer.Argument(help="The collection, such as stations.", autocompletion=complete_collection)
-_KEY = typer.Argument(help="The record's key, such as PS-014.", autocompletion=complete_key)
 _WHERE = typer.Option(..., metavar="EXPRESSION", help="Which records: 'state == \"open\" && priority == 1'.")
 _EXPECT = typer.Option(None, min=0, metavar="N", help="Refuse unless so many records are chosen.")
 _EACH = typer.Option(False, "--each", help="Each on its own, in place of all or nothing.")
@@ -24,8 +22,8 @@ _JSON = json_option()
 
 
 def explain(
-    collection: str = _COLLECTION,
-    key: str = _KEY,
+    collection: str = COLLECTION,
+    key: str = KEY,
     account: str | None = typer.Option(
         None, metavar="NAME", help="Another account's, if you manage accounts."
     ),
@@ -73,7 +71,7 @@ def _why(judgement: Mapping[str, Any]) -> str:
     return "\n".join(lines)
 
 
-def rules(collection: str = _COLLECTION, timeout: float = TIMEOUT, as_json: bool = _JSON) -> None:
+def rules(collection: str = COLLECTION, timeout: float = TIMEOUT, as_json: bool = _JSON) -> None:
     """Show who may do what with the records of a collection, role by role."""
     with signed_in(timeout) as client:
         found = client.rules(collection)
@@ -116,7 +114,7 @@ def _cell(cell: Mapping[str, str], conditions: list[str]) -> str:
 
 
 def update_many(
-    collection: str = _COLLECTION,
+    collection: str = COLLECTION,
     fields: list[str] = typer.Argument(
         metavar="NAME=VALUE...", help="Fields, read by their type.", autocompletion=complete_value
     ),
@@ -141,7 +139,7 @@ def update_many(
 
 
 def delete_many(
-    collection: str = _COLLECTION,
+    collection: str = COLLECTION,
     where: str = _WHERE,
     expect: int | None = _EXPECT,
     each: bool = _EACH,

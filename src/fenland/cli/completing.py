@@ -93,3 +93,8 @@ def complete_value(context: typer.Context, incomplete: str) -> list[str]:
         return [one for one in pairs if one.startswith(incomplete)]
 
     return [] if collection is None else _asked(ask)
+
+
+#: The arguments that name a record.
+COLLECTION = typer.Argument(help="The collection, such as stations.", autocompletion=complete_collection)
+KEY = typer.Argument(help="The record's key, such as PS-014.", autocompletion=complete_key)

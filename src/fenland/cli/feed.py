@@ -1,4 +1,4 @@
-"""Following the feed of changes."""
+"""Following the feed of changes, and who has a record open."""
 
 from __future__ import annotations
 
@@ -8,6 +8,7 @@ from typing import Any
 
 import typer
 
+from fenland.cli.completing import COLLECTION, KEY
 from fenland.cli.signing import PANEL, TIMEOUT, signed_in
 from fenland.cli.terminal import err, escape, json_option, moment, out, print_json, shown
 
@@ -70,6 +71,29 @@ def _line(event: Mapping[str, Any]) -> str:
     return f"{what}: {escape(said or 'what you may not see')}"
 
 
+def present(
+    collection: str = COLLECTION,
+    key: str = KEY,
+    timeout: float = TIMEOUT,
+    as_json: bool = json_option(),
+) -> None:
+    """Say who has a record open now, and who edits it: of those who may read it.
+
+    Example: [bold]fenland present stations PS-014[/]
+    """
+    with signed_in(timeout) as client:
+        found = client.presence(collection, key)
+    if as_json:
+        print_json(found)
+        return
+    if not found:
+        out.print("Nobody else has it open.")
+    for one in found:
+        what = "is editing it" if one["editing"] else "has it open"
+        out.print(f"[bold]{escape(one['title'])}[/] ({escape(one['account'])}) {what}.")
+
+
 def register(app: typer.Typer) -> None:
     """Adds the commands of this file."""
     app.command(rich_help_panel=PANEL)(follow)
+    app.command(rich_help_panel=PANEL)(present)

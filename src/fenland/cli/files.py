@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Any
 import typer
 from rich.progress import BarColumn, Progress, TaskProgressColumn, TextColumn, TimeElapsedColumn
 
-from fenland.cli.completing import complete_collection
+from fenland.cli.completing import COLLECTION
 from fenland.cli.signing import PANEL, TIMEOUT, signed_in
 from fenland.cli.terminal import Exit, counted, err, escape, fail, json_option, out, print_json
 from fenland.core.changes.rules import BLANKS
@@ -20,7 +20,6 @@ if TYPE_CHECKING:
     from fenland.cli.portions import Progress as Done
     from fenland.client import Client
 
-_COLLECTION = typer.Argument(help="The collection, such as stations.", autocompletion=complete_collection)
 #: Refused rows that are told one by one.
 _TOLD = 20
 
@@ -36,7 +35,7 @@ def _match(given: list[str]) -> dict[str, str | None]:
 
 
 def import_file(
-    collection: str = _COLLECTION,
+    collection: str = COLLECTION,
     file: Path = typer.Argument(help="CSV with a header, JSON Lines, or a spreadsheet (.xlsx).", exists=True),
     mode: str = typer.Option("both", help="create: new ones alone; update: only those there; or both."),
     by: str | None = typer.Option(None, metavar="FIELD", help="The unique field that tells which record."),
@@ -201,7 +200,7 @@ def _conclude(
 
 
 def export_file(
-    collection: str = _COLLECTION,
+    collection: str = COLLECTION,
     file: Path | None = typer.Option(
         None, "--out", metavar="FILE", help="Where to; its ending says what. Standard output if left out."
     ),

@@ -9,7 +9,13 @@ from typing import TYPE_CHECKING, Any
 import typer
 from rich.text import Text
 
-from fenland.cli.completing import complete_collection, complete_field, complete_key
+from fenland.cli.completing import (
+    COLLECTION,
+    KEY,
+    complete_collection,
+    complete_field,
+    complete_key,
+)
 from fenland.cli.fields import read_fields
 from fenland.cli.signing import PANEL, TIMEOUT, signed_in
 from fenland.cli.terminal import (
@@ -30,8 +36,6 @@ from fenland.cli.terminal import (
 if TYPE_CHECKING:
     from fenland.client import Client, Entry
 
-_COLLECTION = typer.Argument(help="The collection, such as stations.", autocompletion=complete_collection)
-_KEY = typer.Argument(help="The record's key, such as PS-014.", autocompletion=complete_key)
 _REASON = typer.Option(None, help="Why; kept in the history.")
 _PREVIEW = typer.Option(False, "--preview", help="Show what would change, and save nothing.")
 _JSON = json_option()
@@ -112,8 +116,8 @@ def _lines(entries: Iterable[Entry], *, everything: bool) -> None:
 
 
 def difference(
-    collection: str = _COLLECTION,
-    key: str = _KEY,
+    collection: str = COLLECTION,
+    key: str = KEY,
     older: int = typer.Argument(help="The older version.", min=1),
     newer: int | None = typer.Argument(None, help="The newer one; left out, the newest.", min=1),
     timeout: float = TIMEOUT,
@@ -137,8 +141,8 @@ def _changes(changes: Mapping[str, Mapping[str, Any]]) -> None:
 
 
 def restore(
-    collection: str = _COLLECTION,
-    key: str = _KEY,
+    collection: str = COLLECTION,
+    key: str = KEY,
     version: int | None = VERSION,
     at: str | None = AT,
     preview: bool = _PREVIEW,
@@ -257,8 +261,8 @@ def _undone(found: Mapping[str, Any]) -> None:
 
 
 def erase(
-    collection: str = _COLLECTION,
-    key: str = _KEY,
+    collection: str = COLLECTION,
+    key: str = KEY,
     fields: list[str] = typer.Argument(
         help="The sensitive fields to erase.", metavar="FIELD...", autocompletion=complete_field
     ),

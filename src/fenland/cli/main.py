@@ -22,7 +22,7 @@ COMMANDS = {
     "notices": "notices",
     "subscriptions": "subscription",
     "receiving": "receiver",
-    "feed": "follow",
+    "feed": "follow present",
     "running": "start demo issuer",
     "migrating": "migrate",
     "describing": "describe seed",

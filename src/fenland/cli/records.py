@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 
 import typer
 
-from fenland.cli.completing import complete_collection, complete_field, complete_key, complete_value
+from fenland.cli.completing import COLLECTION, KEY, complete_field, complete_value
 from fenland.cli.fields import RESERVED, read_edits, read_fields, record_table, records_table
 from fenland.cli.history import AT, VERSION
 from fenland.cli.signing import PANEL, TIMEOUT, signed_in
@@ -18,8 +18,6 @@ from fenland.cli.terminal import UNSEEN, Exit, counted, err, escape, fail, json_
 if TYPE_CHECKING:
     from fenland.client import Preview, Record
 
-_COLLECTION = typer.Argument(help="The collection, such as stations.", autocompletion=complete_collection)
-_KEY = typer.Argument(help="The record's key, such as PS-014.", autocompletion=complete_key)
 _FIELDS = typer.Argument(
     None,
     metavar="NAME=VALUE...",
@@ -61,7 +59,7 @@ def collections(timeout: float = TIMEOUT, as_json: bool = _JSON) -> None:
 
 
 def list_records(
-    collection: str = _COLLECTION,
+    collection: str = COLLECTION,
     where: str | None = _WHERE,
     q: str | None = typer.Option(None, "--find", help="Words that must all be found."),
     columns: str | None = typer.Option(
@@ -106,8 +104,8 @@ def list_records(
 
 
 def show(
-    collection: str = _COLLECTION,
-    key: str = _KEY,
+    collection: str = COLLECTION,
+    key: str = KEY,
     by: str | None = _BY,
     version: int | None = VERSION,
     at: str | None = AT,
@@ -133,7 +131,7 @@ def show(
 
 
 def create(
-    collection: str = _COLLECTION,
+    collection: str = COLLECTION,
     fields: list[str] | None = _FIELDS,
     reason: str | None = _REASON,
     timeout: float = TIMEOUT,
@@ -154,8 +152,8 @@ def create(
 
 
 def update(
-    collection: str = _COLLECTION,
-    key: str = _KEY,
+    collection: str = COLLECTION,
+    key: str = KEY,
     fields: list[str] | None = _FIELDS,
     clear: list[str] = _CLEAR,
     by: str | None = _BY,
@@ -255,8 +253,8 @@ def _saved(key: str, before: Record, record: Record, as_json: bool) -> None:
 
 
 def edit(
-    collection: str = _COLLECTION,
-    key: str = _KEY,
+    collection: str = COLLECTION,
+    key: str = KEY,
     set_to: list[str] = typer.Option(
         [], "--set", metavar="NAME=VALUE", help="Give a field this value.", autocompletion=complete_value
     ),
@@ -302,8 +300,8 @@ def edit(
 
 
 def delete(
-    collection: str = _COLLECTION,
-    key: str = _KEY,
+    collection: str = COLLECTION,
+    key: str = KEY,
     seen: int | None = _SEEN,
     reason: str | None = _REASON,
     yes: bool = typer.Option(False, "--yes", help="Do not ask."),

@@ -215,6 +215,15 @@ def access(collection: str, key: Any, account: str | None) -> Flow[Mapping[str, 
     return found
 
 
+def presence(collection: str, key: Any, window: str, doing: str) -> Flow[list[Mapping[str, Any]]]:
+    """Who else has a record open now."""
+    address = path("records", collection, key, "presence")
+    members = {"window": window, "doing": doing}
+    found: Mapping[str, Any] = yield from ask_json(json_request("POST", address, members))
+    items: list[Mapping[str, Any]] = found["items"]
+    return items
+
+
 def rules(collection: str) -> Flow[Mapping[str, Any]]:
     """Who may do what with records, by role."""
     found: Mapping[str, Any] = yield from ask_json(Request("GET", path("schemas", collection, "access")))

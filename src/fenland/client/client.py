@@ -533,6 +533,15 @@ class Client:
         """
         return self._walk(calls.notices(after, limit))
 
+    def presence(
+        self, collection: str, key: Any, *, window: str = "client", doing: str = "gone"
+    ) -> builtins.list[Mapping[str, Any]]:
+        """Who else has a record open now, each with whether they are `editing`.
+
+        Who is there says so themselves, `reading` or `editing`, every ten seconds, and `gone` at the end.
+        """
+        return self._run(calls.presence(collection, key, window, doing))
+
     def feed_end(self) -> str:
         """Where the feed stands now. Ask for it, read a list, then follow `changes` from there."""
         return (self._run(calls.changes(None, calls.Followed())))[1]

@@ -33,6 +33,8 @@ interface Props {
   onPreview?: (draft: Draft) => void;
   /** Told of the draft as it is typed, once there is a pause; and what derived fields would hold then. */
   onTyped?: (draft: Draft) => void;
+  /** Told whether anything is typed that is not saved. */
+  onEditing?: (editing: boolean) => void;
   /** Told where others changed what is being changed here. */
   onBoth?: () => void;
   derived?: Fields | undefined;
@@ -76,6 +78,7 @@ export function RecordForm({
   onCancel,
   onPreview,
   onTyped,
+  onEditing,
   onBoth,
   derived,
   children,
@@ -93,6 +96,7 @@ export function RecordForm({
     };
   }, [watch, getValues, onTyped]);
   const changed = formState.isDirty;
+  useEffect(() => onEditing?.(changed), [changed, onEditing]);
   const theirs = useMerged(start, { getValues, reset, setValue }, onBoth);
   const told = (error?.errors ?? []).map((one) => ({ ...one, sentence: sentenceFor(one, schemaAt(form.schema, one.pointer)) }));
   const errors = Object.fromEntries(told.map((one) => [one.pointer, one.sentence]));

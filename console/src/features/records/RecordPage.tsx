@@ -22,10 +22,12 @@ import { ConflictPanel } from "./ConflictPanel";
 import { DeleteButton } from "./DeleteButton";
 import { EraseButton } from "./EraseButton";
 import { HistoryPanel } from "./HistoryPanel";
+import { Others } from "./Others";
 import { draftFrom, patchFrom, tagOf, type Draft } from "./model";
 import { PreviewDialog } from "./PreviewDialog";
 import { RecordForm } from "./RecordForm";
 import { RestoreButton } from "./RestoreButton";
+import { usePresence } from "./usePresence";
 
 export function RecordPage() {
   const { collection = "", recordKey = "" } = useParams();
@@ -58,17 +60,29 @@ function Opened({ collection, recordKey }: Opened) {
       </Trouble>
     );
   }
-  const naming = form.data.values[form.data.schema["x-naming"]];
+  return <Shown form={form.data} reload={form.refetch} list={list} collection={collection} recordKey={recordKey} />;
+}
+
+interface ShownProps extends EditorProps {
+  /** The list that one came from. */
+  list: string;
+}
+
+function Shown({ collection, recordKey, form, reload, list }: ShownProps) {
+  const [editing, setEditing] = useState(false);
+  const others = usePresence(collection, recordKey, editing);
+  const naming = form.values[form.schema["x-naming"]];
   return (
     <>
-      <title>{`${recordKey} · ${form.data.schema.title}`}</title>
+      <title>{`${recordKey} · ${form.schema.title}`}</title>
       <Link component={RouterLink} to={list} underline="hover">
-        ← {form.data.schema.title}
+        ← {form.schema.title}
       </Link>
       <Typography variant="h1" sx={{ mt: 0.5, mb: 2 }}>
         {recordKey}
         {naming !== undefined && shown(naming) !== recordKey && ` · ${shown(naming)}`}
       </Typography>
+      <Others others={others} />
       <Box
         sx={{
           display: "grid",
@@ -78,11 +92,11 @@ function Opened({ collection, recordKey }: Opened) {
         }}
       >
         <Paper tabIndex={-1} variant="outlined" sx={{ p: 2.5, "&:focus": { outline: "none" } }}>
-          <Editor collection={collection} recordKey={recordKey} form={form.data} reload={form.refetch} />
+          <Editor collection={collection} recordKey={recordKey} form={form} reload={reload} onEditing={setEditing} />
         </Paper>
         <Box>
-          <HistoryPanel collection={collection} recordKey={recordKey} schema={form.data.schema} />
-          <AccessPanel collection={collection} recordKey={recordKey} schema={form.data.schema} />
+          <HistoryPanel collection={collection} recordKey={recordKey} schema={form.schema} />
+          <AccessPanel collection={collection} recordKey={recordKey} schema={form.schema} />
         </Box>
       </Box>
     </>
@@ -111,6 +125,7 @@ function Gone({ collection, recordKey }: Opened) {
 interface EditorProps extends Opened {
   form: Form;
   reload: () => Promise<unknown>;
+  onEditing?: (editing: boolean) => void;
 }
 
 interface Change {
@@ -119,7 +134,7 @@ interface Change {
 }
 
 /** The form and what happens to it: previewed, saved, refused, or in conflict with somebody else's change. */
-function Editor({ collection, recordKey, form, reload }: EditorProps) {
+function Editor({ collection, recordKey, form, reload, onEditing }: EditorProps) {
   const client = useQueryClient();
   const tell = useTell();
   const navigate = useNavigate();
@@ -221,6 +236,7 @@ function Editor({ collection, recordKey, form, reload }: EditorProps) {
         error={conflict ? null : (save.error ?? check.error)}
         submitLabel="Save"
         onTyped={onTyped}
+        {...(onEditing && { onEditing })}
         derived={typed === null ? undefined : would}
         onSubmit={(typed) => save.mutate({ fields: patchFrom(form, typed), base })}
         onPreview={(typed) => {

@@ -31,6 +31,7 @@ from fenland.storage.shared.accounts.accounts import token_hash
 from fenland.storage.shared.accounts.counting import Counters
 from fenland.storage.shared.evolving.preparing import Known, prepare
 from fenland.storage.shared.protocols import Together, Writing
+from fenland.storage.shared.records.presence import Presence
 from fenland.storage.shared.stores import Stores
 from fenland.storage.shared.tables import Tables
 from fenland.storage.shared.turn import WouldWait
@@ -53,6 +54,7 @@ class PostgresDatabase(Stores):
         # The file needs no name once it is open: nothing of it is left when the processes that share it end.
         with tempfile.TemporaryDirectory() as folder:
             self.counters = Counters(Path(folder) / "counts")
+            self.presence = Presence(Path(folder) / "present")
 
     @contextmanager
     def _lent(self) -> Iterator[PostgresConnection]:

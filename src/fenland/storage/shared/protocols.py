@@ -34,6 +34,7 @@ from fenland.storage.shared.values import (
     Mark,
     Noticed,
     Page,
+    Present,
     Subscription,
     Token,
 )
@@ -79,6 +80,19 @@ class Counting(Protocol):
 
     def count(self, what: str, seconds: int, now: float, add: int = 1) -> Counted:
         """Counts something `add` times more within a window of so many seconds."""
+
+
+class Meeting(Protocol):
+    """Who has a record open now: `place` stands for the record, `window` for one open page of somebody."""
+
+    def enter(self, place: str, window: str, present: Present, until: float) -> None:
+        """Notes that somebody is at a record until then, in Unix seconds."""
+
+    def leave(self, place: str, window: str, name: str) -> None:
+        """Notes that they are not any more."""
+
+    def there(self, place: str, now: float) -> list[Present]:
+        """Who is at a record now, each once, by name; whether they edit it in any of their windows."""
 
 
 # --- what is kept ------------------------------------------------------------------------------------
@@ -446,6 +460,10 @@ class Database(Protocol):
     @property
     def counters(self) -> Counting:
         """What is counted across processes."""
+
+    @property
+    def presence(self) -> Meeting:
+        """Who has which record open now, in whatever process they are served."""
 
     @property
     def records(self) -> Mapping[str, Records]:

@@ -324,6 +324,13 @@ class Attempt(NamedTuple):
     answer: str
 
 
+class Present(NamedTuple):
+    """Somebody who has a record open, and whether they edit it."""
+
+    name: str
+    editing: bool
+
+
 class Mark(NamedTuple):
     """What of an entry says what it is about, and how it came, without what it changed."""
 

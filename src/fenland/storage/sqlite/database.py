@@ -23,6 +23,7 @@ from fenland.core.values.identity import timestamp
 from fenland.storage.shared.accounts.counting import Counters
 from fenland.storage.shared.evolving.preparing import Known, prepare
 from fenland.storage.shared.protocols import Writing
+from fenland.storage.shared.records.presence import Presence
 from fenland.storage.shared.stores import Stores
 from fenland.storage.shared.tables import Tables
 from fenland.storage.shared.values import Admission, DatabaseRefused, Made
@@ -95,6 +96,7 @@ class SqliteDatabase(Stores):
         self.last_moved = known.last_moved
         self._known = KnownTokens(self.mark)
         self.counters = Counters(path.with_name(path.name + ".counts"))
+        self.presence = Presence(path.with_name(path.name + ".present"))
         self._writing = sqlite.make_engine(path, writing=True)
         self._writer = Writer(
             self._connect_writer,
@@ -232,6 +234,7 @@ class SqliteDatabase(Stores):
         self._writer.close()
         self.mark.close()
         self.counters.close()
+        self.presence.close()
         while self.idle:
             self.idle.pop()[0].close()
         self._engine.dispose()

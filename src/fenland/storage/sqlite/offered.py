@@ -26,7 +26,7 @@ __all__ = [
 
 def remove_database(path: Path) -> None:
     """See `Offered`."""
-    for ending in ("", "-wal", "-shm", ".lock", ".counts"):
+    for ending in ("", "-wal", "-shm", ".lock", ".counts", ".present"):
         beside(path, ending).unlink(missing_ok=True)
 
 
