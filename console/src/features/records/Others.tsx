@@ -11,7 +11,7 @@ export function Others({ others }: { others: Other[] }) {
         <Chip
           key={one.account}
           size="small"
-          variant={one.editing ? "filled" : "outlined"}
+          variant="outlined"
           color={one.editing ? "warning" : "default"}
           label={one.editing ? `${one.title} is editing this` : `${one.title} has this open`}
         />

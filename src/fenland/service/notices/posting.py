@@ -66,7 +66,7 @@ class _Guarded(httpcore.AsyncNetworkBackend):
         addresses = list(dict.fromkeys(str(one[4][0]) for one in found))
         allowed = [one for one in addresses if self._outward.allows(one)]
         if not allowed:
-            raise _NotAllowed(f"{host} is {', '.join(addresses) or 'nowhere'}")
+            raise _NotAllowed
         failed: Exception | None = None
         for address in allowed:
             try:
@@ -108,10 +108,11 @@ class Poster:
                 return answer(**await self._sent(url, {**about, **headers}, body))
         except TimeoutError:
             return answer(why=f"It did not answer within {self._timeout:g} seconds.")
-        except _NotAllowed as error:
-            return answer(why=f"{error}, a network that is not public (the setting notice_networks).")
-        except (socket.gaierror, UnicodeError):
-            return answer(why="Its name leads to no address.")
+        except (_NotAllowed, socket.gaierror, UnicodeError):
+            # Told apart, names that are known here alone could be found out.
+            return answer(
+                why="Its name leads to no public address (nor to one of the setting notice_networks)."
+            )
         except ssl.SSLError as error:
             return answer(why=f"Its certificate does not hold: {error.reason or error}.")
         except (OSError, httpcore.NetworkError, httpcore.ProtocolError, httpcore.TimeoutException) as error:

@@ -11,6 +11,7 @@ import asyncio
 import fcntl
 import os
 import random
+import re
 import time
 from collections import Counter
 from concurrent.futures import ThreadPoolExecutor
@@ -28,7 +29,7 @@ from fenland.service.feed.cloudevents import EVENT
 from fenland.service.notices.posting import Answer, Poster
 from fenland.service.notices.signing import signed
 from fenland.service.notices.subscriptions import pause, signing_now
-from fenland.service.notices.taking_up import body_of, take_up
+from fenland.service.notices.taking_up import Looked, body_of, take_up
 from fenland.service.service import Service
 from fenland.storage.door import Attempt, Delivery, Subscription, Writing
 
@@ -36,6 +37,8 @@ from fenland.storage.door import Attempt, Delivery, Subscription, Writing
 _MOST_EACH, _MOST = 8, 64
 #: Seconds between looks at whether anything has come, and until all of it is looked through in any case.
 _LOOK, _LONG = 0.1, 1.0
+#: How long others have between two rounds at the least, in seconds, and as a multiple of what a round took.
+_PACE, _REST, _LONGEST_REST = 0.03, 4, 1.0
 #: How much longer each pause is than the one before, and the longest, in seconds.
 _GROWS, _LONGEST = 3, 4 * 3600
 #: Seconds between two removals of what is old, and how many are removed at a time.
@@ -73,6 +76,7 @@ class Sender:
         self._under_way: set[int] = set()
         self._of: Counter[str] = Counter()
         self._results: list[_Result] = []
+        self._looked: dict[str, Looked] = {}
         self._tasks: set[asyncio.Task[None]] = set()
         self._seen, self._next, self._cleaned = -1, 0.0, 0.0
 
@@ -90,7 +94,11 @@ class Sender:
         while not self.ended:
             end, now = self._service.database.growth.end, time.monotonic()
             if end != self._seen or now >= self._next or self._results:
-                self._seen, self._next = end, now + self._round()
+                wait, self._seen = self._round(), end
+                ended = time.monotonic()
+                self._next = ended + wait
+                await asyncio.sleep(min(max(_PACE, _REST * (ended - now)), _LONGEST_REST))
+                continue
             self._woken.clear()
             with suppress(TimeoutError):
                 await asyncio.wait_for(self._woken.wait(), _LOOK)
@@ -139,7 +147,7 @@ class Sender:
     def _look_after(self, one: Subscription) -> float:
         """Does what is to be done for a subscription; seconds until there may be more."""
         service = self._service
-        more = take_up(service, one)
+        more = take_up(service, one, self._looked)
         if more is None:
             return _LONG
         room = min(_MOST_EACH - self._of[one.id], _MOST - len(self._under_way))
@@ -175,7 +183,10 @@ class Sender:
     async def _sent(self, one: Subscription, delivery: Delivery, body: bytes) -> None:
         moment = self._service.clock()
         # What is signed is joined by dots: none is within the id.
-        message, now = f"{one.id}-{delivery.event}".replace(".", "-"), timestamp(moment)
+        now = timestamp(moment)
+        # Where a backup was put back numbers come again, and times do not.
+        when = re.sub(r"\D", "", delivery.time)
+        message = f"{one.id}-{delivery.event}-{when}".replace(".", "-")
         by = [each.text for each in signing_now(one, now)]
         headers = {"content-type": EVENT, **signed(message, int(moment.timestamp()), body, by)}
         try:

@@ -7,7 +7,7 @@ for each attempt anew, by the rights that the account has then.
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 from fenland.core.access.policy import Caller
@@ -39,6 +39,22 @@ _SHARE = 10
 _BEYOND, TEST = "~", "fenland.test"
 
 
+#: Entries that may be looked through in vain before it is kept how far one has come: a change that concerns
+#: no subscription costs none of them a transaction.
+_KEPT_EACH = 1_000
+
+
+@dataclass(frozen=True, slots=True)
+class Looked:
+    """How far a subscription was looked through behind the place that is `kept` of it, in vain; and whether
+    there was nothing more."""
+
+    kept: tuple[str, int]
+    place: str
+    notice: int
+    all: bool
+
+
 @dataclass(slots=True)
 class Taken:
     """What came behind the place that a subscription had come to."""
@@ -49,11 +65,18 @@ class Taken:
     more: bool = False
 
 
-def take_up(service: Service, one: Subscription) -> bool | None:
+def take_up(service: Service, one: Subscription, known: dict[str, Looked]) -> bool | None:
     """Takes up some of what has come since; whether there is more. None where it cannot go on, and was
     paused.
+
+    `known` is how far each was looked through before, by id.
     """
-    database = service.database
+    database, kept = service.database, (one.place, one.notice)
+    looked = known.get(one.id)
+    if looked is not None and looked.kept == kept:
+        if looked.all and place_of(looked.place).sequence >= database.growth.end:
+            return False
+        one = replace(one, place=looked.place, notice=looked.notice)
     with database.reading() as reading:
         if database.deliveries.count(reading, one.id, "waiting") >= _MOST_WAITING:
             return False
@@ -68,12 +91,15 @@ def take_up(service: Service, one: Subscription) -> bool | None:
     except Refusal as refusal:
         pause(service, one, refusal.detail)
         return None
-    if (taken.place, taken.notice) == (one.place, one.notice):
-        return False
+    far = place_of(taken.place).sequence - place_of(kept[0]).sequence
+    if not taken.deliveries and far < _KEPT_EACH:
+        known[one.id] = Looked(kept, taken.place, taken.notice, not taken.more)
+        return taken.more
+    as_kept = replace(one, place=kept[0], notice=kept[1])
 
     def work(writing: Writing) -> bool:
         # Whoever has it sent again has put it back meanwhile: it is taken up from there.
-        if database.subscriptions.go_on(writing, one, taken.place, taken.notice):
+        if database.subscriptions.go_on(writing, as_kept, taken.place, taken.notice):
             for each in taken.deliveries:
                 database.deliveries.add(writing, each)
         return taken.more
@@ -100,7 +126,9 @@ def _taken(service: Service, caller: Caller, one: Subscription) -> Taken:
     for event in changes.events:
         add(str(event.place), event_type(event), _about(event), event.entry.time)
     found.place, found.more = str(changes.after), changes.more
-    for notice in _notices(service, one, changes.after.sequence):
+    notices = _notices(service, one, changes.after.sequence)
+    found.more = found.more or len(notices) == _AT_A_TIME
+    for notice in notices:
         found.notice = notice.number
         if ALL in one.notices or notice.name in one.notices:
             about = (notice.sequence, notice.collection, notice.record_id, str(notice.key))

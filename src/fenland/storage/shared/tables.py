@@ -255,6 +255,8 @@ def _deliveries_table(metadata: MetaData) -> Table:
         # When it is sent next; and from when on it is not tried any more.
         Column("due", Moment(), nullable=False),
         Column("until", Moment(), nullable=False),
+        # How often values of the record were erased: what was answered before is not kept any more.
+        Column("silenced", Integer, nullable=False),
         sqlite_autoincrement=True,
     )
     Index("fenland_deliveries_by_event", table.c.subscription, table.c.event, unique=True)

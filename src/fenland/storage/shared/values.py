@@ -311,6 +311,8 @@ class Delivery:
     until: str
     state: DeliveryState = "waiting"
     attempts: int = 0
+    #: How often values of its record were erased.
+    silenced: int = 0
     number: int = 0
 
 

@@ -100,6 +100,8 @@ class TableDeliveries:
             attempts.update().where(attempts.c.delivery.in_(about)).values(answer=bindparam("v_answer"))
         )
         self._silence = Prepared(silenced, engine)
+        noted = table.update().where(table.c.record_id == bindparam("x_record"))
+        self._note_silenced = Prepared(noted.values(silenced=table.c.silenced + 1), engine)
         self._remove_attempts = Prepared(attempts.delete().where(of_one), engine)
 
     def add(self, writing: Writing, one: Delivery) -> int:
@@ -149,6 +151,10 @@ class TableDeliveries:
         given = {"x_number": one.number, "x_due": due}
         settled = {"v_state": one.state, "v_due": one.due, "v_attempts": one.attempts}
         if attempt is not None:
+            now = self._one.one(writing, {"x_subscription": one.subscription, "x_number": one.number})
+            if now is None or self._read(self._one, [now])[0].silenced != one.silenced:
+                # Values were erased while it was under way, which the receiver may have said again.
+                attempt = attempt._replace(answer="")
             told = {f"v_{name}": value for name, value in attempt._asdict().items()}
             self._add_attempt.run(writing, {"v_delivery": one.number, **told})
         return bool(self._settle.run(writing, {**given, **settled}))
@@ -161,6 +167,7 @@ class TableDeliveries:
 
     def silence(self, writing: Writing, record_id: str) -> int:
         """See `Deliveries`."""
+        self._note_silenced.run(writing, {"x_record": record_id})
         return self._silence.run(writing, {"x_record": record_id, "v_answer": ""})
 
     def remove_old(self, writing: Writing, before: str, limit: int) -> int:
