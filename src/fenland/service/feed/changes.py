@@ -69,6 +69,8 @@ class Following(NamedTuple):
     where: str
     limit: int
     data: Data
+    #: Entries that one page looks through at most, where that is less than usual.
+    most: int = 0
 
 
 @dataclass(frozen=True, slots=True)
@@ -169,7 +171,7 @@ class _Follower:
             return Changes(place, [Event(place, "reset", reset)], more=True)
         found, after, looked = list[Event](), request.after, 0
         room = view.limits.answer
-        while looked < _MOST_LOOKED:
+        while looked < (request.most or _MOST_LOOKED):
             entries = view.history.following(view.reading, after.sequence, _AT_A_TIME, self._last + 1)
             for entry in entries:
                 try:

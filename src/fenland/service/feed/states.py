@@ -6,7 +6,8 @@ later is taken back from it, the newest first.
 
 from __future__ import annotations
 
-from typing import Any
+from bisect import bisect_left
+from typing import Any, NamedTuple
 
 from fenland.core.access.field_access import Record
 from fenland.core.history.entries import Entry
@@ -22,6 +23,13 @@ class TooMuch(Exception):
     """What an entry means to a follower takes more to find out than to read their list again."""
 
 
+class _Past(NamedTuple):
+    """Entries of a record, newest first; what it was behind each, and last before the oldest of them."""
+
+    entries: list[Entry]
+    behind: list[Record | None]
+
+
 class States:
     """What records were, whoever asks; `lowest` is the earliest entry that may be asked about.
 
@@ -30,18 +38,17 @@ class States:
 
     def __init__(self, view: View, lowest: int) -> None:
         self._view, self._lowest = view, lowest
-        self._later: dict[str, list[Entry]] = {}
+        self._later: dict[str, _Past] = {}
 
     def by_id(self, resource: Resource, record_id: str, sequence: int) -> Record | None:
         """The record of this id as it stood behind the entry; None where there was none."""
-        view, state = self._view, self._view.find(resource, "id", record_id)
-        entries = self._entries(resource, record_id)
-        for entry in entries:
-            if (entry.sequence or 0) <= sequence:
-                return None if state is None else state | entry.kept()
-            state = self._before(resource, entry, state)
+        past = self._past(resource, record_id)
+        place = bisect_left(past.entries, -sequence, key=lambda one: -(one.sequence or 0))
+        state = past.behind[place]
+        if place < len(past.entries):
+            return None if state is None else state | past.entries[place].kept()
         # All of its entries are later, but for those in archives: then it was there before them.
-        return state if entries and view.history.first(view.reading) > 1 else None
+        return state if past.entries and self._view.history.first(self._view.reading) > 1 else None
 
     def by_key(self, resource: Resource, key: Any, sequence: int) -> Record | None:
         """The record of this key as it stood behind the entry; None where there was none."""
@@ -57,20 +64,27 @@ class States:
                 return self.by_id(resource, gone.record_id, sequence)
         return None
 
-    def _entries(self, resource: Resource, record_id: str) -> list[Entry]:
-        """The record's entries behind the lowest, newest first, and one that is not."""
+    def _past(self, resource: Resource, record_id: str) -> _Past:
         found = self._later.get(record_id)
         if found is None:
             if len(self._later) >= _MOST_KEPT:
                 self._later.clear()
-            found = self._later[record_id] = []
-            for entry in newest_first(self._view, record_id):
-                found.append(today(self._view, resource, entry))
-                if (entry.sequence or 0) <= self._lowest:
-                    break
-                if len(found) > MOST_BACK:
-                    del self._later[record_id]
-                    raise TooMuch
+            entries = self._entries(resource, record_id)
+            behind = [self._view.find(resource, "id", record_id)]
+            for entry in entries:
+                behind.append(self._before(resource, entry, behind[-1]))
+            found = self._later[record_id] = _Past(entries, behind)
+        return found
+
+    def _entries(self, resource: Resource, record_id: str) -> list[Entry]:
+        """The record's entries behind the lowest, newest first, and one that is not."""
+        found = []
+        for entry in newest_first(self._view, record_id):
+            found.append(today(self._view, resource, entry))
+            if (entry.sequence or 0) <= self._lowest:
+                break
+            if len(found) > MOST_BACK:
+                raise TooMuch
         return found
 
     def _before(self, resource: Resource, entry: Entry, state: Record | None) -> Record | None:

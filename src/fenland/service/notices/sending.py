@@ -77,6 +77,8 @@ class Sender:
         self._of: Counter[str] = Counter()
         self._results: list[_Result] = []
         self._looked: dict[str, Looked] = {}
+        #: Until when nothing is due that was taken up, by `time.monotonic`.
+        self._quiet: dict[str, float] = {}
         self._tasks: set[asyncio.Task[None]] = set()
         self._seen, self._next, self._cleaned = -1, 0.0, 0.0
 
@@ -147,9 +149,13 @@ class Sender:
     def _look_after(self, one: Subscription) -> float:
         """Does what is to be done for a subscription; seconds until there may be more."""
         service = self._service
-        more = take_up(service, one, self._looked)
-        if more is None:
+        came = take_up(service, one, self._looked)
+        if came is None:
             return _LONG
+        left = self._quiet.get(one.id, 0.0) - time.monotonic()
+        if left > 0 and not came.some:
+            # Nothing is due, but for what somebody has sent again: that is soon enough in a second.
+            return 0.0 if came.more else left
         room = min(_MOST_EACH - self._of[one.id], _MOST - len(self._under_way))
         now = service.now()
         with service.database.reading() as reading:
@@ -163,7 +169,11 @@ class Sender:
             else:
                 self._send(one, delivery, body)
         self._void(gone)
-        return 0.0 if more or gone else self._until(one, now)
+        if came.more or gone:
+            return 0.0
+        wait = self._until(one, now)
+        self._quiet[one.id] = time.monotonic() + min(wait, _LONG)
+        return wait
 
     def _until(self, one: Subscription, now: str) -> float:
         with self._service.database.reading() as reading:
@@ -225,6 +235,7 @@ class Sender:
         for one in results:
             self._under_way.discard(one.delivery.number)
             self._of[one.subscription.id] -= 1
+            self._quiet.pop(one.subscription.id, None)
             self._pause_failing(there.get(one.subscription.id), one, now)
 
     def _pause_failing(self, known: Subscription | None, result: _Result, now: datetime) -> None:

@@ -41,6 +41,8 @@ NAME = re.compile(r"[a-z0-9][a-z0-9._-]{0,63}")
 ALL = "*"
 _DATA = get_args(Data)
 _LONGEST_URL, _MOST_NAMES = 2_000, 100
+#: Entries that are looked through at a time for one of them: the others wait meanwhile.
+_MOST_LOOKED = 100
 _HOST = re.compile(r"[A-Za-z0-9.:_-]+")
 #: What decides which events are sent: with another, a copy of what was sent so far is not right any more.
 _DECISIVE = ("account", "collections", "where")
@@ -110,7 +112,7 @@ def caller_for(service: Service, reading: Reading, one: Subscription) -> Caller 
 def following_of(one: Subscription, place: Place, limit: int, data: str | None = None) -> Following:
     """What a subscription follows of the feed."""
     chosen = () if ALL in one.collections else one.collections
-    return Following(place, chosen, one.where, limit, data or one.data)  # type: ignore[arg-type]
+    return Following(place, chosen, one.where, limit, data or one.data, _MOST_LOOKED)  # type: ignore[arg-type]
 
 
 # --- reading -----------------------------------------------------------------------------------------------

@@ -8,7 +8,7 @@ for each attempt anew, by the rights that the account has then.
 from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
-from typing import Any
+from typing import Any, NamedTuple
 
 from fenland.core.access.policy import Caller
 from fenland.core.expressions.budget import begin
@@ -65,9 +65,15 @@ class Taken:
     more: bool = False
 
 
-def take_up(service: Service, one: Subscription, known: dict[str, Looked]) -> bool | None:
-    """Takes up some of what has come since; whether there is more. None where it cannot go on, and was
-    paused.
+class Came(NamedTuple):
+    """Whether anything came that is to be sent, and whether there is more behind it."""
+
+    some: bool = False
+    more: bool = False
+
+
+def take_up(service: Service, one: Subscription, known: dict[str, Looked]) -> Came | None:
+    """Takes up some of what has come since. None where it cannot go on, and was paused.
 
     `known` is how far each was looked through before, by id.
     """
@@ -75,11 +81,11 @@ def take_up(service: Service, one: Subscription, known: dict[str, Looked]) -> bo
     looked = known.get(one.id)
     if looked is not None and looked.kept == kept:
         if looked.all and place_of(looked.place).sequence >= database.growth.end:
-            return False
+            return Came()
         one = replace(one, place=looked.place, notice=looked.notice)
     with database.reading() as reading:
         if database.deliveries.count(reading, one.id, "waiting") >= _MOST_WAITING:
-            return False
+            return Came()
         caller = caller_for(service, reading, one)
     if caller is None:
         pause(service, one, f"The account {one.account} is disabled.")
@@ -94,15 +100,15 @@ def take_up(service: Service, one: Subscription, known: dict[str, Looked]) -> bo
     far = place_of(taken.place).sequence - place_of(kept[0]).sequence
     if not taken.deliveries and far < _KEPT_EACH:
         known[one.id] = Looked(kept, taken.place, taken.notice, not taken.more)
-        return taken.more
+        return Came(more=taken.more)
     as_kept = replace(one, place=kept[0], notice=kept[1])
 
-    def work(writing: Writing) -> bool:
+    def work(writing: Writing) -> Came:
         # Whoever has it sent again has put it back meanwhile: it is taken up from there.
         if database.subscriptions.go_on(writing, as_kept, taken.place, taken.notice):
             for each in taken.deliveries:
                 database.deliveries.add(writing, each)
-        return taken.more
+        return Came(bool(taken.deliveries), taken.more)
 
     return database.write(work)
 
