@@ -34,7 +34,7 @@ from fenland.service.service import Service
 from fenland.storage.door import Attempt, Delivery, Subscription, Writing
 
 #: Notices that are under way at a time: to one receiver, and to all.
-_MOST_EACH, _MOST = 8, 64
+_MOST_EACH, _MOST = 16, 64
 #: Seconds between looks at whether anything has come, and until all of it is looked through in any case.
 _LOOK, _LONG = 0.1, 1.0
 #: How long others have between two rounds at the least, in seconds, and as a multiple of what a round took.
