@@ -41,8 +41,9 @@ NAME = re.compile(r"[a-z0-9][a-z0-9._-]{0,63}")
 ALL = "*"
 _DATA = get_args(Data)
 _LONGEST_URL, _MOST_NAMES = 2_000, 100
-#: Entries that are looked through at a time for one of them: the others wait meanwhile.
-_MOST_LOOKED = 100
+#: Entries that are looked through at a time for one of them: the others wait meanwhile. Records are known by
+#: what has become of them since, so that little at a time would cost more in all.
+_MOST_LOOKED = 1_000
 _HOST = re.compile(r"[A-Za-z0-9.:_-]+")
 #: What decides which events are sent: with another, a copy of what was sent so far is not right any more.
 _DECISIVE = ("account", "collections", "where")
