@@ -10,6 +10,7 @@ import shutil
 import subprocess
 import sys
 import tempfile
+import threading
 import time
 from pathlib import Path
 
@@ -20,7 +21,9 @@ sys.path.insert(0, str(ROOT / "tests"))
 from playwright.sync_api import Page, sync_playwright  # noqa: E402
 
 from browser import chromium  # noqa: E402
+from fenland.client import Client, verified  # noqa: E402
 from fenland.demo.data import PASSWORD  # noqa: E402
+from fenland.demo.receiver import Behaviour, ReceiverServer  # noqa: E402
 from support import FENLAND, Running, start  # noqa: E402
 
 SIZE = {"width": 1280, "height": 800}
@@ -136,9 +139,7 @@ def console(running: Running) -> None:
         page.get_by_role("option", name="Pumps").click()
         page.get_by_role("table", name="Refused rows").get_by_text("Enter a whole number.").wait_for()
         _shot(page, "import")
-        page.goto("/accounts")
-        page.get_by_role("table").wait_for()
-        _shot(page, "accounts")
+        _subscription(page, running)
         page.goto("/c/tickets/r/T-0001")
         page.get_by_role("button", name="Show who may").click()
         page.get_by_label("For").click()
@@ -180,6 +181,26 @@ def console(running: Running) -> None:
         page.get_by_role("list", name="Records").wait_for()
         _shot(page, "phone")
         browser.close()
+
+
+def _subscription(page: Page, running: Running) -> None:
+    """What another system was sent, and what it answered: the first of it too late."""
+    secrets: list[str] = []
+    receiver = ReceiverServer(lambda headers, body: verified(headers, body, secrets), 8481, Behaviour(2))
+    threading.Thread(target=receiver.serve_forever, daemon=True).start()
+    with Client(running.address, "sample-office") as client:
+        where = {"collections": ["tickets"], "where": 'state != "done"', "notices": ["*"]}
+        secrets.append(client.subscriptions.add("board-map", f"{receiver.address}/in", **where)["secret"])
+        client.update("tickets", "T-0003", {"hours": 3.5})
+        client.update("tickets", "T-0008", {"priority": 1})
+        client.update("tickets", "T-0008", {"state": "done", "hours": 2})
+    page.goto("/subscriptions/board-map")
+    page.get_by_text("200 · taken").nth(3).wait_for()
+    page.get_by_role("button", name="Attempts at 1").click()
+    page.get_by_role("listitem").nth(1).wait_for()
+    _shot(page, "subscription")
+    receiver.shutdown()
+    receiver.server_close()
 
 
 def terminal(name: str, commands: str, environment: dict[str, str]) -> None:
