@@ -166,6 +166,21 @@ def test_who_says_which_version_is_heard_or_refused(http: httpx.Client, operatio
         )
 
 
+NUMBERED = [one for one in OPERATIONS if re.search(r"\{(sequence|number)\}", one.path)]
+
+
+@pytest.mark.parametrize("number", ["0", str(2**62), str(2**63), str(2**64), "9" * 40])
+def test_a_number_that_nothing_can_have_is_not_there(http: httpx.Client, number: str) -> None:
+    assert len(NUMBERED) > 4
+    for one in NUMBERED:
+        address = re.sub(r"\{(sequence|number)\}", number, one.path).replace("{subscription}", "board")
+        answer = http.request(one.method, address, params=one.required)
+        assert (answer.status_code, answer.json()["type"]) == (404, "/problems/not-found"), (
+            address,
+            answer.text,
+        )
+
+
 def test_each_parameter_is_one_row_and_each_operation_one_route() -> None:
     rows = {one.component: one for route in ROUTES for one in route.takes}
     assert all(one is rows[one.component] for route in ROUTES for one in route.takes)

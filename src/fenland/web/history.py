@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from fenland.core.problems import Malformed, NotFound
+from fenland.core.problems import Malformed
 from fenland.service.history.saves import UndoRequest
 from fenland.service.history.searching import EQUAL, HistoryRequest, entry_of, search
 from fenland.service.history.tracing import activity
@@ -52,10 +52,7 @@ def undone_json(found: Undoing, prefix: str, *, preview: bool) -> dict[str, Any]
 
 def sequence_of(call: Call) -> int:
     """The number of the entry in the address. Raises `NotFound` for one that no entry can have."""
-    sequence = int(call.place["sequence"])
-    if not 0 < sequence < 2**62:
-        raise NotFound(f"There is no entry {str(sequence)[:40]}.")
-    return sequence
+    return call.number("sequence", "entry")
 
 
 def _search(call: Call) -> Answer:

@@ -160,7 +160,9 @@ def _deliveries(call: Call) -> Answer:
 
 def _delivery(call: Call) -> Answer:
     _permitted(call)
-    found = find_delivery(call.service, call.caller, call.place["subscription"], int(call.place["number"]))
+    found = find_delivery(
+        call.service, call.caller, call.place["subscription"], call.number("number", "delivery")
+    )
     tried = [_attempt_json(one) for one in found.attempts]
     return json_answer({**_delivery_json(found.delivery), "tried": tried})
 
@@ -168,7 +170,7 @@ def _delivery(call: Call) -> Answer:
 def _again(call: Call) -> Answer:
     _permitted(call)
     return _listed(
-        send_again(call.service, call.caller, call.place["subscription"], int(call.place["number"]))
+        send_again(call.service, call.caller, call.place["subscription"], call.number("number", "delivery"))
     )
 
 

@@ -16,7 +16,7 @@ from flask import Request
 from fenland.core.access.policy import Caller
 from fenland.core.limits import Limits
 from fenland.core.names import did_you_mean
-from fenland.core.problems import Malformed, NotSignedIn, Refusal
+from fenland.core.problems import Malformed, NotFound, NotSignedIn, Refusal
 from fenland.core.reserved import RESERVED
 from fenland.service.changes.finding import UNCONDITIONAL, Address, Preconditions
 from fenland.service.history.past import NOW, When
@@ -44,6 +44,8 @@ from fenland.web.http.parameters import (
 
 Result = TypeVar("Result")
 T = TypeVar("T")
+#: Above what engines can count.
+_BEYOND = 2**62
 
 
 @dataclass(frozen=True, slots=True)
@@ -109,6 +111,13 @@ class Call:
         if "key" in place:
             return Address(place["collection"], place["key"])
         return Address(place["collection"], place["value"], place["field"])
+
+    def number(self, place: str, what: str) -> int:
+        """The number in an open place of the address. Raises `NotFound` for one that nothing can have."""
+        found = int(self.place[place])
+        if not 0 < found < _BEYOND:
+            raise NotFound(f"There is no {what} {str(found)[:40]}.")
+        return found
 
     @property
     def prefix(self) -> str:
