@@ -84,9 +84,20 @@ class Board:
 
     def __init__(self) -> None:
         self.secrets: list[str] = []
-        self.server = ReceiverServer(lambda headers, body: verified(headers, body, self.secrets))
-        self.thread = threading.Thread(target=self.server.serve_forever, daemon=True)
-        self.thread.start()
+        self.server = self._begun(0)
+
+    def _begun(self, port: int) -> ReceiverServer:
+        server = ReceiverServer(lambda headers, body: verified(headers, body, self.secrets), port)
+        threading.Thread(target=server.serve_forever, daemon=True).start()
+        return server
+
+    def restart(self) -> None:
+        """Stops it for a moment; what it has taken it has kept."""
+        old = self.server
+        old.shutdown()
+        old.server_close()
+        self.server = self._begun(old.server_address[1])
+        self.server.received[:0] = old.received
 
     @property
     def url(self) -> str:
@@ -620,13 +631,15 @@ def test_nothing_is_lost_when_workers_are_killed_and_the_receiver_fails(tmp_path
                 board.server.behaviour = dice.choice([Behaviour(), Behaviour(status=500), Behaviour(odd=True), Behaviour(stall=1.5)])  # fmt: skip
                 for change in range(15):
                     _kept_at(http, f"/v1/records/notes/n{dice.randrange(6)}", {"title": f"{number}.{change}"})
+                if dice.random() < 0.3:
+                    board.restart()
                 for worker in _workers(running.process.pid):
                     if dice.random() < 0.5:
                         _kill(worker)
             board.server.behaviour = Behaviour()
-            entries = _entries(http)
+            entries = until(lambda: _despite_kills(lambda: _entries(http)))
             until(lambda: _all_there(board, entries), 90)
-            until(lambda: http.get(f"{HERE}/board").json()["waiting"] == 0, 90)
+            until(lambda: _despite_kills(lambda: http.get(f"{HERE}/board").json()["waiting"] == 0), 90)
     finally:
         running.stop()
     by_record: dict[str, list[int]] = {}
@@ -641,16 +654,16 @@ def test_nothing_is_lost_when_workers_are_killed_and_the_receiver_fails(tmp_path
     assert verify_database(folder / "records.db").faults == []
 
 
+def _despite_kills(asked: Callable[[], Any]) -> Any:
+    """What is asked of the service gives; None where the worker that was asked was killed meanwhile."""
+    try:
+        return asked()
+    except httpx.TransportError:
+        return None
+
+
 def _kept_at(http: httpx.Client, address: str, fields: dict[str, Any]) -> None:
-    """Saves, also where the worker that was asked is killed meanwhile."""
-
-    def saved() -> bool:
-        try:
-            return http.patch(address, json=fields).status_code == 200
-        except httpx.TransportError:
-            return False
-
-    until(saved)
+    until(lambda: _despite_kills(lambda: http.patch(address, json=fields).status_code == 200))
 
 
 def _entries(http: httpx.Client) -> set[str]:
