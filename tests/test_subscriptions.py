@@ -27,6 +27,7 @@ from fenland.service.accounts.accounts import AccountChange, change_account
 from fenland.service.notices.posting import Poster
 from fenland.service.notices.sending import Sender
 from fenland.service.notices.signing import new_secret, signed
+from fenland.service.notices.taking_up import body_of
 from fenland.service.outward import Outward
 from fenland.service.proof.verifying import verify_database
 from fenland.service.service import Service
@@ -289,6 +290,39 @@ def _not_for_now(board: Board, headers: Any, body: bytes) -> str:
     if json.loads(body)["subject"] == "stuck":
         raise UntrustedError("not now")
     return verified(headers, body, board.secrets)
+
+
+def test_what_cannot_be_made_or_is_not_taken_by_one_holds_up_no_other(
+    works: Works, board: Board, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    service, http = works
+
+    def made_but_one(service: Service, one: Any, delivery: Any) -> bytes | None:
+        if delivery.subject == "poison":
+            raise ZeroDivisionError
+        return body_of(service, one, delivery)
+
+    monkeypatch.setattr("fenland.service.notices.sending.body_of", made_but_one)
+    board.subscribe(http, collections=["jobs"])
+    # One whose receiver answers nothing, and whose name comes first.
+    deaf = ReceiverServer(lambda _headers, _body: "", behaviour=Behaviour(stall=30))
+    threading.Thread(target=deaf.serve_forever, daemon=True).start()
+    http.post(HERE, json={"name": "a-deaf-one", "url": deaf.address}).raise_for_status()
+    with sending(service):
+        made(http, "jobs", code="poison")
+        for number in range(40):
+            made(http, "jobs", code=f"J{number}")
+        until(lambda: len(board.events()) == 40)
+        tried = until(
+            lambda: (
+                (one := http.get(f"{HERE}/board/deliveries?limit=200").json()["items"][-1])["attempts"] > 1
+                and one
+            )
+        )
+    assert (tried["key"], tried["state"]) == ("poison", "waiting")
+    assert tried["last"]["why"] == "It could not be made: ZeroDivisionError."
+    deaf.shutdown()
+    deaf.server_close()
 
 
 @pytest.mark.parametrize(

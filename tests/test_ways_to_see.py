@@ -76,10 +76,6 @@ def house(tmp_path_factory: pytest.TempPathFactory) -> Iterator[House]:
             for data in ("changes", "record"):
                 named = {"name": f"{who}-{data}", "url": "http://127.0.0.1:1/in", "data": data}
                 http.post("/v1/subscriptions", json=named, headers=bearer(who)).raise_for_status()
-                again = {"since": "2020-01-01"}
-                http.post(
-                    f"/v1/subscriptions/{who}-{data}/resend", json=again, headers=bearer(who)
-                ).raise_for_status()
         yield House(service, http)
 
 
@@ -122,6 +118,11 @@ def _text(answer: httpx.Response) -> str:
 def told_elsewhere(house: House, who: str) -> str:
     """All that another system is sent for somebody, taken as it would be posted."""
     service, posted = house.service, list[bytes]()
+    for data in ("changes", "record"):
+        again = house.http.post(
+            f"/v1/subscriptions/{who}-{data}/resend", json={"since": "2020-01-01"}, headers=bearer(who)
+        )
+        again.raise_for_status()
 
     class Kept(Sender):
         def _send(self, one: Any, delivery: Any, body: bytes) -> None:

@@ -21,7 +21,7 @@ import fenland
 from fenland.service.outward import Outward
 
 #: Bytes of an answer that are read and kept; connections held open, and for how many seconds.
-_MOST_READ, _CONNECTIONS, _KEPT_OPEN = 1_000, 64, 20.0
+_MOST_READ, _CONNECTIONS, _KEPT_OPEN = 1_000, 256, 20.0
 #: The longest pause that a receiver may ask for, in seconds.
 _LONGEST_PAUSE = 6 * 3600
 

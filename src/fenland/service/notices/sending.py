@@ -33,8 +33,10 @@ from fenland.service.notices.taking_up import Looked, body_of, take_up
 from fenland.service.service import Service
 from fenland.storage.door import Attempt, Delivery, Subscription, Writing
 
-#: Notices that are under way at a time: to one receiver, and to all.
-_MOST_EACH, _MOST = 16, 64
+#: Notices that are under way at a time: to one receiver, to one that takes none, and to all; and their bytes.
+_MOST_EACH, _MOST_FAILING, _MOST, _MOST_BYTES = 16, 2, 256, 64_000_000
+#: Threads that look names up.
+_NAMES = 32
 #: Seconds between looks at whether anything has come, and until all of it is looked through in any case.
 _LOOK, _LONG = 0.1, 1.0
 #: How long others have between two rounds at the least, in seconds, and as a multiple of what a round took.
@@ -75,6 +77,7 @@ class Sender:
         #: By number, the deliveries that are under way, and how many there are of each subscription.
         self._under_way: set[int] = set()
         self._of: Counter[str] = Counter()
+        self._bytes = 0
         self._results: list[_Result] = []
         self._looked: dict[str, Looked] = {}
         #: Until when nothing is due that was taken up, by `time.monotonic`.
@@ -86,7 +89,7 @@ class Sender:
         """Goes on until it is `ended`."""
         loop, self._woken = asyncio.get_running_loop(), asyncio.Event()
         # Names are looked up on threads.
-        loop.set_default_executor(ThreadPoolExecutor(_MOST, "names"))
+        loop.set_default_executor(ThreadPoolExecutor(_NAMES, "names"))
 
         def grown() -> None:
             with suppress(RuntimeError):
@@ -156,14 +159,28 @@ class Sender:
         if left > 0 and not came.some:
             # Nothing is due, but for what somebody has sent again: that is soon enough in a second.
             return 0.0 if came.more else left
-        room = min(_MOST_EACH - self._of[one.id], _MOST - len(self._under_way))
+        most = _MOST_EACH if one.failing_since is None else _MOST_FAILING
+        room = min(most - self._of[one.id], _MOST - len(self._under_way))
         now = service.now()
         with service.database.reading() as reading:
             due = service.database.deliveries.due(reading, one.id, now, _MOST_EACH + self._of[one.id])
         ready = [each for each in due if each.number not in self._under_way]
         gone = []
         for delivery in ready[: max(room, 0)]:
-            body = body_of(service, one, delivery)
+            if self._bytes > _MOST_BYTES:
+                break
+            try:
+                body = body_of(service, one, delivery)
+            except Refusal:
+                raise
+            except Exception as error:
+                # It is tried again as what is not taken is, and holds up none but its record.
+                log.exception("a notice was not made", subscription=one.name, delivery=delivery.number)
+                self._begin_one(one, delivery, b"")
+                self._end_one(
+                    one, delivery, b"", Answer(0, why=f"It could not be made: {type(error).__name__}.")
+                )
+                continue
             if body is None:
                 gone.append(delivery)
             else:
@@ -183,9 +200,19 @@ class Sender:
             return _LONG
         return (datetime.fromisoformat(due) - datetime.fromisoformat(now)).total_seconds()
 
-    def _send(self, one: Subscription, delivery: Delivery, body: bytes) -> None:
+    def _begin_one(self, one: Subscription, delivery: Delivery, body: bytes) -> None:
         self._under_way.add(delivery.number)
         self._of[one.id] += 1
+        self._bytes += len(body)
+
+    def _end_one(self, one: Subscription, delivery: Delivery, body: bytes, answer: Answer) -> None:
+        self._bytes -= len(body)
+        began = self._service.now(-timedelta(milliseconds=answer.milliseconds))
+        self._results.append(_Result(one, delivery, answer, began))
+        self._woken.set()
+
+    def _send(self, one: Subscription, delivery: Delivery, body: bytes) -> None:
+        self._begin_one(one, delivery, body)
         task = asyncio.ensure_future(self._sent(one, delivery, body))
         self._tasks.add(task)
         task.add_done_callback(self._tasks.discard)
@@ -204,8 +231,7 @@ class Sender:
         except Exception as error:
             log.exception("a notice was not sent", subscription=one.name, delivery=delivery.number)
             answer = Answer(0, why=f"It could not be sent: {type(error).__name__}.")
-        self._results.append(_Result(one, delivery, answer, now))
-        self._woken.set()
+        self._end_one(one, delivery, body, answer)
 
     # --- settling ------------------------------------------------------------------------------------------
 
