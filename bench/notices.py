@@ -73,13 +73,16 @@ def measured(running: Running, token: str, address: str, asked: argparse.Namespa
         print(f"sent afterwards                      {_sent(http):7.0f} /s")
 
 
-def _sent(http: httpx.Client) -> float:
-    """Notices a second, until none waits."""
-    begun, first = time.monotonic(), http.get("/v1/subscriptions/all").json()["waiting"]
-    while time.monotonic() - begun < 60 and (left := http.get("/v1/subscriptions/all").json()["waiting"]):
-        time.sleep(0.5)
-        taken = (first - left) / (time.monotonic() - begun)
-    return taken if first else 0.0
+def _sent(http: httpx.Client, seconds: float = 10) -> float:
+    """Notices a second that are taken, with nothing else going on."""
+
+    def last() -> int:
+        items = http.get("/v1/subscriptions/all/deliveries?state=sent&limit=1").json()["items"]
+        return int(items[0]["number"]) if items else 0
+
+    first = last()
+    time.sleep(seconds)
+    return (last() - first) / seconds
 
 
 def main() -> None:
