@@ -63,6 +63,9 @@ class ReceiverServer(ThreadingHTTPServer):
         self.lock = threading.Lock()
         self.numbers = count()
 
+    def handle_error(self, *_about: Any) -> None:
+        """Whoever hung up has hung up: what they sent is sent again."""
+
     def take(self, headers: Mapping[str, str], body: bytes, answered: str) -> Received:
         """Keeps what came."""
         try:
