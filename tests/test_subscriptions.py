@@ -13,8 +13,10 @@ import threading
 import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
-from datetime import timedelta
+from dataclasses import replace
+from datetime import UTC, datetime, timedelta
 from pathlib import Path
+from types import SimpleNamespace
 from typing import Any
 
 import httpx
@@ -22,15 +24,17 @@ import pytest
 
 from commands import fenland
 from fenland.client import Client, UntrustedError, verified
+from fenland.core.values.identity import timestamp
 from fenland.demo.receiver import Behaviour, ReceiverServer
 from fenland.service.accounts.accounts import AccountChange, change_account
-from fenland.service.notices.posting import Poster
-from fenland.service.notices.sending import Sender
+from fenland.service.notices.posting import Answer, Poster
+from fenland.service.notices.sending import Sender, _after, _Result
 from fenland.service.notices.signing import new_secret, signed
 from fenland.service.notices.taking_up import body_of
 from fenland.service.outward import Outward
 from fenland.service.proof.verifying import verify_database
 from fenland.service.service import Service
+from fenland.storage.door import Delivery
 from support import NIGHTLY, bearer, new_project, start, workshop_of
 
 OFFICE, EVERYONE = ["office"], ["everyone"]
@@ -174,6 +178,8 @@ def test_what_is_followed_is_told_in_order_and_signed(works: Works, board: Board
         ("record.created", "J1"), ("record.updated", "J1"), ("record.deleted", "J1"),
     ]  # fmt: skip
     assert ("notice.job-done", "J1") in told
+    # An id holds when it happened: in a history that was put back, its number comes again.
+    assert all(one.id.endswith(re.sub(r"\D", "", one.event["time"])) for one in board.server.taken)
     first = board.events()[0]
     assert first["data"]["changes"]["pay"] == {"before": None, "after": 7}
     assert (first["specversion"], first["source"], first["actor"]) == ("1.0", "/v1/records/jobs", "olga")
@@ -351,6 +357,59 @@ def test_every_attempt_is_told_with_what_was_answered(
         if behaviour.status == 410:
             standing = until(lambda: (one := http.get(f"{HERE}/board").json())["paused"] and one)
             assert "410" in standing["why"]
+
+
+def test_a_receiver_that_asks_for_a_pause_gets_it() -> None:
+    service = SimpleNamespace(outward=Outward(pause=1))
+    now = datetime(2031, 4, 9, tzinfo=UTC)
+    until = timestamp(now + timedelta(hours=72))
+    delivery = Delivery("s", "1", "t", 1, "jobs", "r", "J1", until, until, until)
+    for pause, attempts, least, most in (
+        (0, 0, 0.8, 1.2),
+        (600, 0, 600, 600),
+        (0, 3, 21, 33),
+        (0, 20, 11_520, 17_280),
+    ):
+        result = _Result(None, replace(delivery, attempts=attempts), Answer(1, 503, pause=pause), until)  # type: ignore[arg-type]
+        after = _after(service, result, now)  # type: ignore[arg-type]
+        seconds = (datetime.fromisoformat(after.due) - now).total_seconds()
+        assert (after.state, after.attempts) == ("waiting", attempts + 1)
+        assert least <= seconds <= most
+    asked = asyncio.run(_answered(b"HTTP/1.1 503 x\r\nRetry-After: 120\r\nContent-Length: 0\r\n\r\n"))
+    assert (asked.status, asked.pause) == (503, 120)
+
+
+async def _answered(answer: bytes) -> Answer:
+    async def serve(reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
+        await reader.readuntil(b"\r\n\r\n")
+        writer.write(answer)
+        await writer.drain()
+        writer.close()
+
+    server = await asyncio.start_server(serve, "127.0.0.1", 0)
+    poster = Poster(Outward(plain=True, networks=("127.0.0.0/8",)))
+    try:
+        return await poster.post(f"http://127.0.0.1:{server.sockets[0].getsockname()[1]}/", {}, b"{}")
+    finally:
+        await poster.close()
+        server.close()
+
+
+def test_a_condition_that_cannot_be_judged_pauses_its_subscription_and_no_other(
+    works: Works, board: Board
+) -> None:
+    service, http = works
+    numbers = "[" + ", ".join(map(str, range(100))) + "]"
+    costly = f"{numbers}.exists(a, {numbers}.exists(b, {numbers}.exists(c, a + b + c + size(title) < 0)))"
+    http.post(
+        HERE, json={"name": "a-costly-one", "url": board.url, "collections": ["jobs"], "where": costly}
+    ).raise_for_status()
+    board.subscribe(http, collections=["jobs"])
+    with sending(service):
+        made(http, "jobs", code="J1", title="x")
+        until(lambda: board.told() == [("record.created", "J1")])
+        paused = until(lambda: (one := http.get(f"{HERE}/a-costly-one").json())["paused"] and one)
+    assert "steps" in paused["why"], paused
 
 
 def test_odd_answers_do_no_harm(works: Works, board: Board) -> None:
@@ -773,5 +832,6 @@ def test_by_client_and_command_all_of_it_can_be_done(tmp_path: Path, board: Boar
         run("show", "none", code=4)
         run("add", "bad", "http://10.1.1.1/", code=7)
         assert "Nothing is sent" in run("remove", "board", "--yes")
+        assert "whsec_" not in running.log.read_text()
     finally:
         running.stop()

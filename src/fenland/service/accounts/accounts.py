@@ -19,6 +19,7 @@ from fenland.service.service import Service
 from fenland.storage.door import Account, Reading, Writing
 
 NAME = re.compile(r"[a-z0-9][a-z0-9._-]{0,63}")
+NAME_RULE = "Must be lower-case letters, digits, '.', '_' or '-', 64 at most."
 _LONGEST_TEXT = 200
 #: Characters of JSON that an account's attributes may hold: every request carries them.
 _MOST_ATTRIBUTES = 10_000
@@ -71,8 +72,7 @@ def add_account(service: Service, new: NewAccount, by: Caller | None = None) -> 
     """Adds an account. Raises `Invalid`, or `Conflict` for a name that is taken."""
     problems: list[Problem] = []
     if not NAME.fullmatch(new.name):
-        detail = "Must be lower-case letters, digits, '.', '_' or '-', 64 at most."
-        problems.append(Problem("/name", "pattern", detail))
+        problems.append(Problem("/name", "pattern", NAME_RULE))
     if new.name in RESERVED_NAMES:
         problems.append(
             Problem("/name", "pattern", f"{new.name!r} has a meaning of its own. Choose another.")

@@ -23,7 +23,7 @@ from typing import NamedTuple
 
 import structlog
 
-from fenland.core.problems import Refusal
+from fenland.core.problems import Refusal, Unavailable
 from fenland.core.values.identity import timestamp
 from fenland.service.feed.cloudevents import EVENT
 from fenland.service.notices.posting import Answer, Poster
@@ -78,6 +78,8 @@ class Sender:
         self._under_way: set[int] = set()
         self._of: Counter[str] = Counter()
         self._bytes = 0
+        #: Whether there is anybody to send to.
+        self._any = False
         self._results: list[_Result] = []
         self._looked: dict[str, Looked] = {}
         #: Until when nothing is due that was taken up, by `time.monotonic`.
@@ -98,7 +100,8 @@ class Sender:
         self._service.database.growth.listen(grown)
         while not self.ended:
             end, now = self._service.database.growth.end, time.monotonic()
-            if end != self._seen or now >= self._next or self._results:
+            # Where there is nobody to send to, changes wake nothing.
+            if (end != self._seen and self._any) or now >= self._next or self._results:
                 wait, self._seen = self._round(), end
                 ended = time.monotonic()
                 self._next = ended + wait
@@ -132,11 +135,11 @@ class Sender:
     def _begin(self) -> float:
         service, wait = self._service, _LONG
         with service.database.reading() as reading:
-            every = service.database.subscriptions.all(reading)
-        for one in every:
-            if not one.paused:
-                wait = min(wait, self._by_itself(one))
-                service.database.turn.breathe()
+            active = [one for one in service.database.subscriptions.all(reading) if not one.paused]
+        self._any = bool(active)
+        for one in active:
+            wait = min(wait, self._by_itself(one))
+            service.database.turn.breathe()
         return wait
 
     def _by_itself(self, one: Subscription) -> float:
@@ -171,11 +174,12 @@ class Sender:
                 break
             try:
                 body = body_of(service, one, delivery)
-            except Refusal:
+            except Unavailable:
                 raise
             except Exception as error:
                 # It is tried again as what is not taken is, and holds up none but its record.
-                log.exception("a notice was not made", subscription=one.name, delivery=delivery.number)
+                if not isinstance(error, Refusal):
+                    log.exception("a notice was not made", subscription=one.name, delivery=delivery.number)
                 self._begin_one(one, delivery, b"")
                 self._end_one(
                     one, delivery, b"", Answer(0, why=f"It could not be made: {type(error).__name__}.")
@@ -292,6 +296,9 @@ class Sender:
         with database.reading() as reading:
             there = {one.id for one in database.subscriptions.all(reading)}
             gone = [one for one in database.deliveries.whose(reading) if one not in there]
+        for known in (self._looked, self._quiet):
+            for one in known.keys() - there:
+                del known[one]
 
         def work(writing: Writing) -> int:
             count = database.deliveries.remove_old(writing, before, _REMOVED)

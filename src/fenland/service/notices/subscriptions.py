@@ -27,7 +27,7 @@ from fenland.core.problems import (
     VersionMismatch,
 )
 from fenland.core.values.plain import MISSING
-from fenland.service.accounts.accounts import manages
+from fenland.service.accounts.accounts import NAME, NAME_RULE, manages
 from fenland.service.accounts.callers import actor_of
 from fenland.service.accounts.entries import About, Did, enter_about, parts_changed
 from fenland.service.feed.changes import Data, Following, Place, followed
@@ -36,7 +36,6 @@ from fenland.service.notices.signing import new_secret
 from fenland.service.service import Service
 from fenland.storage.door import Delivery, Reading, Secret, Subscription, Writing
 
-NAME = re.compile(r"[a-z0-9][a-z0-9._-]{0,63}")
 #: What stands for all collections, or all notices; and what may stand beside events.
 ALL = "*"
 _DATA = get_args(Data)
@@ -181,7 +180,7 @@ def add_subscription(
     wanted = change.of(blank)
     if change.collections is MISSING and not wanted.notices:
         wanted = replace(wanted, collections=(ALL,))
-    problems = [] if NAME.fullmatch(name) else [Problem("/name", "pattern", _NAME_RULE)]
+    problems = [] if NAME.fullmatch(name) else [Problem("/name", "pattern", NAME_RULE)]
     _check(service, caller, wanted, problems)
 
     def work(writing: Writing) -> Subscription:
@@ -208,7 +207,6 @@ def add_subscription(
     return service.database.write(work), secret
 
 
-_NAME_RULE = "Must be lower-case letters, digits, '.', '_' or '-', 64 at most."
 #: That another secret signs, and nothing of what it is.
 _CHANGED: dict[str, tuple[Any, Any]] = {"secret": (None, "changed")}
 

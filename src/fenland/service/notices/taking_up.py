@@ -12,7 +12,7 @@ from typing import Any, NamedTuple
 
 from fenland.core.access.policy import Caller
 from fenland.core.expressions.budget import begin
-from fenland.core.problems import Archived, Refusal, Unavailable
+from fenland.core.problems import Archived, NotFound, NotPermitted, Refusal, Unavailable
 from fenland.core.values.plain import write_json
 from fenland.service.feed.changes import Changes, Event, Place, changes_after
 from fenland.service.feed.cloudevents import (
@@ -174,7 +174,7 @@ def _notices(service: Service, one: Subscription, upto: int) -> list[Noticed]:
 def body_of(service: Service, one: Subscription, delivery: Delivery) -> bytes | None:
     """What is sent for a delivery now; None where its account may not see any more what it is about.
 
-    Raises `Unavailable`.
+    Raises `Unavailable`, and why it cannot be made.
     """
     prefix, kind = service.outward.prefix, delivery.type
     if kind in (TEST, RESET):
@@ -201,9 +201,7 @@ def _told_now(service: Service, one: Subscription, place: Place) -> dict[str, An
     asked = following_of(one, _before(place), 1)
     try:
         found = changes_after(service, caller, asked, upto=sequence)
-    except Unavailable:
-        raise
-    except Refusal:
+    except (Archived, NotFound, NotPermitted):
         return None
     event = found.events[0] if found.events else None
     return None if event is None or event.place != place else event_json(event, service.outward.prefix)
