@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import shutil
 from collections.abc import Iterator
 from pathlib import Path
@@ -16,14 +17,16 @@ from browser import chromium, opened_page
 from fenland.core.definitions.model import Definitions
 from fenland.core.definitions.reading import definitions_from
 from fenland.core.limits import Limits
-from fenland.service.accounts.accounts import NewAccount, add_account
-from fenland.service.accounts.tokens import NewToken, issue_token
 from fenland.service.opening import open_service
 from fenland.service.service import Service
 from fenland.service.settings import Settings
 from fenland.storage.postgres.database import open_postgres
 from fenland.web.serving.app import create_app
-from support import STARTED, TOKENS, Running, new_project, start
+from fenland.web.serving.serve import COLLECTED_AT
+from support import STARTED, TOKENS, Running, add_accounts, make_workshop, new_project, start
+
+# As a worker has it: looking for circles as often as is usual takes a good part of the time.
+gc.set_threshold(*COLLECTED_AT)
 
 # What goes wrong is told plainly: pictures of frames take seconds each.
 structlog.configure(
@@ -154,11 +157,10 @@ def service(
     if engine == "postgres":
         address = request.getfixturevalue("postgres").new_database()
         found = Service(definitions, open_postgres(address, definitions, limits), limits)
+        add_accounts(found)
     else:
+        make_workshop(definitions, tmp_path / "workshop.db")
         found = open_service(definitions, tmp_path / "workshop.db", limits)
-    for name, (role, token) in TOKENS.items():
-        add_account(found, NewAccount(name, name.capitalize(), [role] if role else []))
-        issue_token(found, name, NewToken(secret=token))
     yield found
     found.close()
 

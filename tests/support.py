@@ -10,7 +10,7 @@ import subprocess
 import sys
 import time
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from contextlib import contextmanager, suppress
+from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -19,9 +19,10 @@ from urllib.request import urlopen
 import httpx
 
 from commands import Beside, fenland
+from fenland.core.definitions.model import Definitions
 from fenland.core.definitions.reading import definitions_from
 from fenland.core.limits import DEFAULTS, Limits
-from fenland.core.problems import Conflict
+from fenland.core.values.plain import write_json
 from fenland.demo.data import Size
 from fenland.service.accounts.accounts import NewAccount, add_account
 from fenland.service.accounts.tokens import NewToken, issue_token
@@ -64,6 +65,29 @@ ATTRIBUTES: dict[str, dict[str, Any]] = {
 }
 
 
+def add_accounts(service: Service) -> None:
+    """Adds the usual accounts."""
+    for name, (role, token) in TOKENS.items():
+        add_account(service, NewAccount(name, name.capitalize(), [role] if role else [], ATTRIBUTES[name]))
+        issue_token(service, name, NewToken(secret=token))
+
+
+#: A database for each of these definitions, as it is before its first record: to be copied.
+_MADE: dict[bytes, bytes] = {}
+
+
+def make_workshop(definitions: Definitions, path: Path) -> None:
+    """Makes a database with the usual accounts; of definitions that had one before, it is copied."""
+    described = write_json(dict(definitions.data))
+    if described not in _MADE:
+        service = open_service(definitions, path)
+        add_accounts(service)
+        service.close()
+        _MADE[described] = path.read_bytes()
+        return
+    path.write_bytes(_MADE[described])
+
+
 @contextmanager
 def workshop_of(
     described: Mapping[str, Any], path: Path, limits: Limits = DEFAULTS, rules: str = "", **settings: Any
@@ -76,13 +100,10 @@ def workshop_of(
     path.with_name("rules.py").write_text(rules)
     functions = load_functions(path.parent, chosen.rule_seconds)
     definitions = definitions_from(described, ["office", "crew"], functions)
+    if not path.exists():
+        make_workshop(definitions, path)
     service = open_service(definitions, path, limits, chosen.ways_in())
     service.outward = chosen.outward()
-    for name, (role, token) in TOKENS.items():
-        with suppress(Conflict):
-            new = NewAccount(name, name.capitalize(), [role] if role else [], ATTRIBUTES[name])
-            add_account(service, new)
-            issue_token(service, name, NewToken(secret=token))
     transport = httpx.WSGITransport(create_app(service, chosen))
     with httpx.Client(transport=transport, base_url="http://workshop", headers=bearer("olga")) as http:
         yield service, http

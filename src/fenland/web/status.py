@@ -17,7 +17,7 @@ def _health(call: Call) -> Answer:
 
 
 def _openapi(call: Call) -> Answer:
-    return Answer(call.common.described, 200, {"Content-Type": JSON_TYPE, "Cache-Control": "no-cache"})
+    return Answer(call.common.described(), 200, {"Content-Type": JSON_TYPE, "Cache-Control": "no-cache"})
 
 
 ROUTES: tuple[Route, ...] = (

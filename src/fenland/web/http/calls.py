@@ -54,8 +54,8 @@ class Common:
 
     service: Service
     settings: Settings
-    #: The OpenAPI document as JSON, made at the start: nobody has to wait while it is.
-    described: bytes
+    #: Gives the OpenAPI document as JSON, which is made when it is first asked for.
+    described: Callable[[], bytes]
     #: A mark for each file that is being sent now.
     sending: set[object] = field(default_factory=set)
 

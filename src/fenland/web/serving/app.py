@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
-from functools import partial
+from functools import cache, partial
 from itertools import zip_longest
 from typing import Any
 
-from flask import Flask, Request
+from flask import Request
 
 from fenland.core.values.plain import write_json
 from fenland.service.service import Service
@@ -18,38 +18,40 @@ from fenland.web.http import errors
 from fenland.web.http.answers import Answer
 from fenland.web.http.calls import Common
 from fenland.web.http.patch_formats import ACCEPT_PATCH
-from fenland.web.http.route import RECORDS
+from fenland.web.http.route import RECORDS, Route
 from fenland.web.routes import ROUTES
 from fenland.web.serving.compression import Compression
-from fenland.web.serving.lean import Answering, LeanFlask
+from fenland.web.serving.lean import LeanFlask
 from fenland.web.serving.logs import RequestLog
 from fenland.web.serving.origins import Origins
 from fenland.web.serving.override import MethodOverride
 
-
-def _same(answer: Answer, _request: Request, _place: Mapping[str, Any]) -> Answer:
-    """The same answer to every request."""
-    return answer
+#: What stands at each path, by method.
+_PATHS: dict[str, list[Route]] = {}
+for _route in ROUTES:
+    _PATHS.setdefault(_route.path, []).append(_route)
 
 
 def _add_routes(app: LeanFlask, service: Service, settings: Settings) -> None:
-    """Adds every route, and at each path of records what can be done there."""
+    """Adds every path, with what can be done there."""
     address = settings.public_address or "/"
 
-    described = write_json(document(service.definitions, settings.title, service.limits, address))
+    @cache
+    def described() -> bytes:
+        return write_json(document(service.definitions, settings.title, service.limits, address))
+
+    app.prepare_document = described
     common = Common(service, settings, described)
-    for route in ROUTES:
-        name = f"{route.method} {route.path}"
-        _add(app, route.rule, name, partial(route.answer, common), route.method)
-    for path in dict.fromkeys(route.path for route in ROUTES):
-        rule = next(route.rule for route in ROUTES if route.path == path)
-        _add(app, rule, f"OPTIONS {path}", partial(_same, _possible(path)), "OPTIONS")
+    for path, routes in _PATHS.items():
+        answering = {route.method: partial(route.answer, common) for route in routes}
+        app.add_path(routes[0].rule, {**answering, "OPTIONS": partial(_tell_possible, path)})
 
 
-def _add(app: LeanFlask, rule: str, name: str, answering: Answering, method: str) -> None:
-    app.add_route(rule, name, answering, methods=[method], provide_automatic_options=False)
+def _tell_possible(path: str, _request: Request, _place: Mapping[str, Any]) -> Answer:
+    return _possible(path)
 
 
+@cache
 def _possible(path: str) -> Answer:
     """What can be done at a path, and by which patch formats (RFC 5789 section 3.1)."""
     here = [route for route in ROUTES if _covers(route.path, path)]
@@ -65,7 +67,7 @@ def _covers(wider: str, path: str) -> bool:
     return all(a == b or (a is not None and b is not None and a.startswith("{")) for a, b in pairs)
 
 
-def create_app(service: Service, settings: Settings) -> Flask:
+def create_app(service: Service, settings: Settings) -> LeanFlask:
     """The app over an open service."""
     app = LeanFlask("fenland")
     app.config["MAX_FORM_MEMORY_SIZE"] = service.limits.body

@@ -58,15 +58,25 @@ class LeanFlask(Flask):
 
     url_rule_class = _Rule
     short_cuts: ShortCuts | None = None
+    #: To be called before the first request is answered, so that none waits while the document is made.
+    prepare_document: Callable[[], object] = staticmethod(lambda: None)
 
     def __init__(self, name: str) -> None:
         super().__init__(name, static_folder=None)
-        self._answering: dict[str, Answering] = {}
+        #: By the endpoint of a rule, what answers there by each method.
+        self._answering: dict[str, Mapping[str, Answering]] = {}
 
-    def add_route(self, rule: str, endpoint: str, answering: Answering, **options: Any) -> None:
-        """Adds a rule whose view is handed the request itself; `options` are those of `add_url_rule`."""
-        self._answering[endpoint] = answering
-        self.add_url_rule(rule, endpoint, lambda **place: answering(request_ctx.request, place), **options)
+    def add_path(self, rule: str, answering: Mapping[str, Answering]) -> None:
+        """Adds a path, with what answers there by each method; that is handed the request itself."""
+        if "GET" in answering:
+            answering = {"HEAD": answering["GET"], **answering}
+        self._answering[rule] = answering
+
+        def view(**place: Any) -> Answer:
+            request = request_ctx.request
+            return answering[request.method](request, place)
+
+        self.add_url_rule(rule, rule, view, methods=[*answering], provide_automatic_options=False)
 
     def take_short_cuts(self) -> None:
         """Has routes found without a search where they can be, once all are registered."""
@@ -90,7 +100,7 @@ class LeanFlask(Flask):
         if found is None or answering is None:
             return None
         try:
-            return answering(request, found[1])
+            return answering[request.method](request, found[1])
         except Exception as error:
             with self.request_context(environ):
                 return self.make_response(self.handle_user_exception(error))

@@ -112,9 +112,11 @@ def _back_up(settings: Settings) -> None:
 
 def front_of(service: Service, settings: Settings, parent: int = 0) -> Front:
     """The front before the app over an open service; it ends with the parent process."""
+    app = create_app(service, settings)
+    app.prepare_document()
     return Front(
         Served(
-            app=create_app(service, settings).wsgi_app,
+            app=app.wsgi_app,
             turn=service.database.turn,
             together=service.database.together,
             short=short_requests(service),
