@@ -76,10 +76,10 @@ def add_accounts(service: Service) -> None:
 _MADE: dict[bytes, bytes] = {}
 
 
-def make_workshop(definitions: Definitions, path: Path) -> None:
+def make_workshop(definitions: Definitions, path: Path, *, copied: bool = True) -> None:
     """Makes a database with the usual accounts; of definitions that had one before, it is copied."""
     described = write_json(dict(definitions.data))
-    if described not in _MADE:
+    if described not in _MADE or not copied:
         service = open_service(definitions, path)
         add_accounts(service)
         service.close()

@@ -14,11 +14,12 @@ import httpx
 import pytest
 
 from commands import fenland
+from fenland.core.definitions.reading import definitions_from
 from fenland.service.settings import Settings
 from fenland.service.upkeep.backups import is_due, make_due
 from fenland.service.upkeep.copies import backups_of
 from fenland.storage.door import DatabaseRefused, back_up, put_back
-from support import new_project, start, workshop_of
+from support import make_workshop, new_project, start, workshop_of
 
 NOTES = {
     "notes": {
@@ -168,7 +169,9 @@ def test_a_backup_is_of_this_database_and_as_its_history_has_it(tmp_path: Path, 
     source = folder / "x.db"
     if name.startswith("another"):
         source = tmp_path / "other.db"
-        with workshop_of(NOTES if name == "another database" else other, source):
+        described = NOTES if name == "another database" else other
+        make_workshop(definitions_from(described, ["office", "crew"]), source, copied=False)
+        with workshop_of(described, source):
             pass
     back_up(source, copy)
     if name in CHANGED:

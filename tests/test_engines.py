@@ -43,6 +43,7 @@ from fenland.storage.door import (
     ValueTaken,
     VersionRace,
 )
+from support import ATTRIBUTES
 
 ENGINES = ["sqlite", "postgres"]
 NOW = "2031-04-09T12:00:00.000001Z"
@@ -346,7 +347,8 @@ def test_no_change_of_many_threads_is_lost(http: httpx.Client, service: Service)
 def test_tokens_end(service: Service) -> None:
     issue_token(service, "olga", NewToken(secret="short", lifetime=timedelta(microseconds=1)))
     issue_token(service, "olga", NewToken("till", timedelta(days=1), secret="long"))
-    assert caller_by_token(service, "long", Origin()).actor == Actor("olga", "Olga", frozenset({"office"}))
+    olga = Actor("olga", "Olga", frozenset({"office"}), ATTRIBUTES["olga"])
+    assert caller_by_token(service, "long", Origin()).actor == olga
     with pytest.raises(NotSignedIn):
         caller_by_token(service, "short", Origin())
     kept = {one.label: one for one in list_tokens(service, "olga")}

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import cached_property
+
 from fenland.core.limits import DEFAULTS, Limits
 from fenland.storage.shared.accounts.accounts import TableAccounts
 from fenland.storage.shared.accounts.outcomes import TableOutcomes
@@ -20,7 +22,10 @@ from fenland.storage.shared.turn import Turn
 
 
 class Stores:
-    """Records, history, accounts and outcomes, with their statements prepared."""
+    """Records, history, accounts and outcomes, with their statements prepared.
+
+    What not everybody needs is made when it is first asked for: a command would wait for all of it.
+    """
 
     def __init__(self, tables: Tables, engine: Engine, limits: Limits, known: Known) -> None:
         self.turn = Turn()
@@ -41,11 +46,41 @@ class Stores:
         return found
 
     def _serve(self, tables: Tables, engine: Engine, limits: Limits) -> None:
+        self._tables, self._dialect, self._bounds = tables, engine, limits
+        # Not later: it remembers, and there must be one.
         self.history = TableHistory(tables, engine, limits)
-        self.heads = TableHeads(tables, engine)
-        self.notices = TableNotices(tables, engine, limits)
-        self.subscriptions = TableSubscriptions(tables.subscriptions, engine)
-        self.deliveries = TableDeliveries(tables.deliveries, tables.attempts, engine)
-        self.series = TableSeries(tables, engine)
-        self.outcomes = TableOutcomes(tables.outcomes, engine)
-        self.accounts = TableAccounts(tables.accounts, tables.tokens, engine)
+
+    @cached_property
+    def heads(self) -> TableHeads:
+        """The heads of the history's tree."""
+        return TableHeads(self._tables, self._dialect)
+
+    @cached_property
+    def notices(self) -> TableNotices:
+        """What effects left to be sent."""
+        return TableNotices(self._tables, self._dialect, self._bounds)
+
+    @cached_property
+    def subscriptions(self) -> TableSubscriptions:
+        """Who is sent what."""
+        return TableSubscriptions(self._tables.subscriptions, self._dialect)
+
+    @cached_property
+    def deliveries(self) -> TableDeliveries:
+        """What is sent to them, and how that went."""
+        return TableDeliveries(self._tables.deliveries, self._tables.attempts, self._dialect)
+
+    @cached_property
+    def series(self) -> TableSeries:
+        """How far numbers have come."""
+        return TableSeries(self._tables, self._dialect)
+
+    @cached_property
+    def outcomes(self) -> TableOutcomes:
+        """What requests that may be repeated came to."""
+        return TableOutcomes(self._tables.outcomes, self._dialect)
+
+    @cached_property
+    def accounts(self) -> TableAccounts:
+        """Who may sign in, and their tokens."""
+        return TableAccounts(self._tables.accounts, self._tables.tokens, self._dialect)
