@@ -16,7 +16,8 @@ from typing import Any
 import pytest
 from hypothesis import HealthCheck, example, given, settings
 from hypothesis import strategies as st
-from sqlalchemy import MetaData, bindparam, select
+from sqlalchemy import bindparam, select
+from sqlalchemy.schema import CreateTable
 
 from fenland.core.access.conditions import ALWAYS, NEVER, Condition, Evaluated, condition_of
 from fenland.core.access.policy import Actor, Caller, Policy, Sight
@@ -28,7 +29,7 @@ from fenland.core.expressions.evaluation import FOLLOW
 from fenland.core.expressions.reducing import reducer
 from fenland.core.expressions.tree import paths_in, roots_in
 from fenland.storage.postgres import engine as postgres_engine
-from fenland.storage.postgres.engine import PostgresEngine, connect
+from fenland.storage.postgres.engine import connect
 from fenland.storage.shared.records.condition_sql import ConditionWriter, Parameters, shape_of
 from fenland.storage.shared.statements import Engine, Prepared
 from fenland.storage.shared.tables import Tables
@@ -215,12 +216,17 @@ def rows(request: pytest.FixtureRequest, tmp_path_factory: pytest.TempPathFactor
     tables = Tables(DEFINITIONS)
     if request.param == "sqlite":
         maker = sqlite.make_engine(tmp_path_factory.mktemp("conditions") / "x.db")
-        engine, reading = sqlite.SqliteEngine(maker.dialect), sqlite.driver_connection(maker)
+        engine, reading = sqlite.ENGINE, sqlite.driver_connection(maker)
     else:
         address = request.getfixturevalue("postgres").new_database()
-        maker, engine, reading = postgres_engine.make_engine(address), PostgresEngine(), connect(address)
+        maker, engine, reading = (
+            postgres_engine.make_engine(address),
+            postgres_engine.ENGINE,
+            connect(address),
+        )
     with maker.begin() as connection:
-        MetaData.create_all(tables.metadata, connection)
+        for table in tables.all:
+            connection.execute(CreateTable(table))
     found = Rows(engine, reading, tables)
     for name, table in tables.records.items():
         given = {column.name: bindparam(column.name, type_=column.type) for column in table.columns}

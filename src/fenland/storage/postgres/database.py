@@ -20,9 +20,8 @@ from fenland.core.definitions.model import Definitions
 from fenland.core.limits import DEFAULTS, Limits
 from fenland.core.values.identity import timestamp
 from fenland.storage.postgres.engine import (
+    ENGINE,
     PostgresConnection,
-    PostgresEngine,
-    append_only,
     connect,
     make_engine,
     translated,
@@ -47,7 +46,7 @@ class PostgresDatabase(Stores):
     """`Database` of the door."""
 
     def __init__(self, address: str, tables: Tables, limits: Limits, known: Known) -> None:
-        super().__init__(tables, PostgresEngine(), limits, known)
+        super().__init__(tables, ENGINE, limits, known)
         self._address = address
         self._idle: deque[PostgresConnection] = deque()
         self._uses: dict[str, str] = {}
@@ -147,11 +146,10 @@ class PostgresDatabase(Stores):
 def open_postgres(address: str, definitions: Definitions, limits: Limits = DEFAULTS) -> PostgresDatabase:
     """The database at an address, as libpq takes it. See `open_database`."""
     tables = Tables(definitions)
-    append_only(tables.history)
     engine = make_engine(address)
     try:
         with engine.begin() as connection:
-            known = prepare(connection, tables, Made(timestamp(datetime.now(UTC))), PostgresEngine())
+            known = prepare(connection, tables, Made(timestamp(datetime.now(UTC))), ENGINE)
     except psycopg.OperationalError as error:
         raise DatabaseRefused(f"The database cannot be opened: {error}") from None
     finally:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
 from typing import Any
 
@@ -18,7 +18,6 @@ from sqlalchemy import (
     Executable,
     Insert,
     Integer,
-    Table,
     Text,
     create_engine,
     func,
@@ -26,7 +25,6 @@ from sqlalchemy import (
 )
 
 from fenland.core.problems import StorageFull, Unavailable
-from fenland.storage.shared.tables import after_create
 from fenland.storage.shared.values import ReferenceBroken, ValueTaken
 
 #: From the detail of a unique violation: "Key (email)=(x) already exists."
@@ -95,20 +93,24 @@ class PostgresEngine:
         """See `Engine`."""
         return int(cursor.fetchall()[0][0])
 
+    def append_only(self, table: str) -> Iterable[str]:
+        """See `Engine`."""
+        refusal = f"{table}_is_append_only"
+        # What is in an archive may go.
+        archived = "TG_OP = 'DELETE' AND EXISTS (SELECT 1 FROM fenland_archives WHERE last >= OLD.sequence)"
+        yield (
+            f"CREATE FUNCTION {refusal}() RETURNS trigger LANGUAGE plpgsql AS "
+            f"$$ BEGIN IF {archived} THEN RETURN OLD; END IF; "
+            f"RAISE EXCEPTION '{table} is append-only'; END $$"
+        )
+        yield (
+            f"CREATE TRIGGER {table}_no_change BEFORE UPDATE OR DELETE ON {table} "
+            f"FOR EACH ROW EXECUTE FUNCTION {refusal}()"
+        )
 
-def append_only(table: Table) -> None:
-    """Adds triggers at creation that refuse to change or remove what a table holds."""
-    refusal = f"{table.name}_is_append_only"
-    # What is in an archive may go.
-    archived = "TG_OP = 'DELETE' AND EXISTS (SELECT 1 FROM fenland_archives WHERE last >= OLD.sequence)"
-    after_create(
-        table,
-        f"CREATE FUNCTION {refusal}() RETURNS trigger LANGUAGE plpgsql AS "
-        f"$$ BEGIN IF {archived} THEN RETURN OLD; END IF; "
-        f"RAISE EXCEPTION '{table.name} is append-only'; END $$; "
-        f"CREATE TRIGGER {table.name}_no_change BEFORE UPDATE OR DELETE ON {table.name} "
-        f"FOR EACH ROW EXECUTE FUNCTION {refusal}()",
-    )
+
+#: The one there is.
+ENGINE = PostgresEngine()
 
 
 def translated(error: Exception) -> Exception:

@@ -29,6 +29,9 @@ class Engine(Protocol):
     #: What its driver raises.
     errors: tuple[type[Exception], ...]
 
+    def __hash__(self) -> int:
+        """One for each kind: what is made for it is made once."""
+
     def translated(self, error: Exception) -> Exception:
         """The error in the words of the door and the core, or itself when it is a defect of ours."""
 
@@ -46,6 +49,9 @@ class Engine(Protocol):
 
     def number_in(self, cursor: Any) -> int:
         """That number, once the insert has run."""
+
+    def append_only(self, table: str) -> Iterable[str]:
+        """The statements that have a table refuse to change or lose rows, but for those in an archive."""
 
 
 class Prepared:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from functools import cached_property
+from functools import cache, cached_property
 
 from fenland.core.limits import DEFAULTS, Limits
 from fenland.storage.shared.accounts.accounts import TableAccounts
@@ -17,8 +17,13 @@ from fenland.storage.shared.notices.subscriptions import TableSubscriptions
 from fenland.storage.shared.records.records import TableRecords
 from fenland.storage.shared.records.series import TableSeries
 from fenland.storage.shared.statements import Engine
-from fenland.storage.shared.tables import Tables
+from fenland.storage.shared.tables import OwnTables, Tables
 from fenland.storage.shared.turn import Turn
+
+#: Statements alone, whichever database they are run on: made once in a process.
+_heads, _notices, _series = cache(TableHeads), cache(TableNotices), cache(TableSeries)
+_subscriptions, _deliveries = cache(TableSubscriptions), cache(TableDeliveries)
+_outcomes, _accounts = cache(TableOutcomes), cache(TableAccounts)
 
 
 class Stores:
@@ -36,51 +41,51 @@ class Stores:
             name: TableRecords(one, tables.records[name], engine, limits)
             for name, one in tables.project.collections.items()
         }
-        self._serve(tables, engine, limits)
+        self._serve(tables.own, engine, limits)
 
     @classmethod
-    def of_service(cls, tables: Tables, engine: Engine) -> Stores:
+    def of_service(cls, tables: OwnTables, engine: Engine) -> Stores:
         """What the service keeps itself, and no records."""
         found = cls.__new__(cls)
         found._serve(tables, engine, DEFAULTS)
         return found
 
-    def _serve(self, tables: Tables, engine: Engine, limits: Limits) -> None:
-        self._tables, self._dialect, self._bounds = tables, engine, limits
-        # Not later: it remembers, and there must be one.
+    def _serve(self, tables: OwnTables, engine: Engine, limits: Limits) -> None:
+        self._tables, self._kind, self._limits = tables, engine, limits
+        # It remembers, so that each database has its own.
         self.history = TableHistory(tables, engine, limits)
 
     @cached_property
     def heads(self) -> TableHeads:
         """The heads of the history's tree."""
-        return TableHeads(self._tables, self._dialect)
+        return _heads(self._tables, self._kind)
 
     @cached_property
     def notices(self) -> TableNotices:
         """What effects left to be sent."""
-        return TableNotices(self._tables, self._dialect, self._bounds)
+        return _notices(self._tables, self._kind, self._limits)
 
     @cached_property
     def subscriptions(self) -> TableSubscriptions:
         """Who is sent what."""
-        return TableSubscriptions(self._tables.subscriptions, self._dialect)
+        return _subscriptions(self._tables.subscriptions, self._kind)
 
     @cached_property
     def deliveries(self) -> TableDeliveries:
         """What is sent to them, and how that went."""
-        return TableDeliveries(self._tables.deliveries, self._tables.attempts, self._dialect)
+        return _deliveries(self._tables.deliveries, self._tables.attempts, self._kind)
 
     @cached_property
     def series(self) -> TableSeries:
         """How far numbers have come."""
-        return TableSeries(self._tables, self._dialect)
+        return _series(self._tables, self._kind)
 
     @cached_property
     def outcomes(self) -> TableOutcomes:
         """What requests that may be repeated came to."""
-        return TableOutcomes(self._tables.outcomes, self._dialect)
+        return _outcomes(self._tables.outcomes, self._kind)
 
     @cached_property
     def accounts(self) -> TableAccounts:
         """Who may sign in, and their tokens."""
-        return TableAccounts(self._tables.accounts, self._tables.tokens, self._dialect)
+        return _accounts(self._tables.accounts, self._tables.tokens, self._kind)

@@ -7,10 +7,10 @@ indexes for owners, references and dates. What each type keeps, `column_types.py
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
+from functools import cache
 from typing import Any
 
 from sqlalchemy import (
-    DDL,
     JSON,
     BigInteger,
     Boolean,
@@ -22,7 +22,6 @@ from sqlalchemy import (
     String,
     Table,
     Text,
-    event,
 )
 from sqlalchemy.types import TypeEngine
 
@@ -113,15 +112,11 @@ def collection_table(collection: Collection, definitions: Definitions, metadata:
     return table
 
 
-class Tables:
-    """All tables of a project: those of its collections by their names, and the service's own."""
+class OwnTables:
+    """The service's own tables, which are the same whatever is defined."""
 
-    def __init__(self, project: Definitions) -> None:
-        self.project = project
+    def __init__(self) -> None:
         self.metadata = MetaData()
-        self.records = {
-            name: collection_table(one, project, self.metadata) for name, one in project.collections.items()
-        }
         self.meta = Table(
             "fenland_meta",
             self.metadata,
@@ -172,6 +167,31 @@ class Tables:
         self.subscriptions = _subscriptions_table(self.metadata)
         self.deliveries = _deliveries_table(self.metadata)
         self.attempts = _attempts_table(self.metadata)
+
+
+@cache
+def own_tables() -> OwnTables:
+    """Made once in a process: to make them takes longer than to open a database."""
+    return OwnTables()
+
+
+class Tables:
+    """All tables of a project: those of its collections by their names, and the service's own."""
+
+    def __init__(self, project: Definitions) -> None:
+        self.project, self.own = project, own_tables()
+        metadata = MetaData()
+        self.records = {
+            name: collection_table(one, project, metadata) for name, one in project.collections.items()
+        }
+        self.meta, self.history, self.tree = self.own.meta, self.own.history, self.own.tree
+        self.accounts, self.tokens, self.outcomes = self.own.accounts, self.own.tokens, self.own.outcomes
+        self.definitions = self.own.definitions
+
+    @property
+    def all(self) -> list[Table]:
+        """Every table, in the order in which they are made."""
+        return [*self.records.values(), *self.own.metadata.tables.values()]
 
 
 def _definitions_table(metadata: MetaData) -> Table:
@@ -385,8 +405,3 @@ class TreeTables:
             Column("sequence", _SEQUENCE, primary_key=True, autoincrement=False),
             Column("nodes", Bytes(), nullable=False),
         )
-
-
-def after_create(table: Table, text: str) -> None:
-    """Has a statement run once the table has been made."""
-    event.listen(table, "after_create", DDL(text))  # type: ignore[no-untyped-call]

@@ -11,7 +11,6 @@ from pathlib import Path
 from typing import Any
 
 import orjson
-from sqlalchemy.dialects import sqlite as sqlite_dialect
 
 from fenland.core.access.field_access import Record
 from fenland.core.definitions.model import Definitions
@@ -24,7 +23,7 @@ from fenland.storage.shared.column_types import read_json_text
 from fenland.storage.shared.history.terms import block_of
 from fenland.storage.shared.records.records import TableRecords
 from fenland.storage.shared.stores import Stores
-from fenland.storage.shared.tables import LAYOUT, Tables
+from fenland.storage.shared.tables import LAYOUT, Tables, own_tables
 from fenland.storage.shared.values import Account, Archive, DatabaseRefused, Defined, Head, Subscription
 from fenland.storage.sqlite import engine as sqlite
 
@@ -48,8 +47,8 @@ class Audited:
 
     def __init__(self, connection: sqlite3.Connection) -> None:
         self._connection = connection
-        self._engine = sqlite.SqliteEngine(sqlite_dialect.dialect())
-        tables = Tables(Definitions({}))
+        self._engine = sqlite.ENGINE
+        tables = own_tables()
         self._stores = Stores.of_service(tables, self._engine)
         self._columns = [column.name for column in tables.history.columns]
 

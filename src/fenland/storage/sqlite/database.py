@@ -84,7 +84,7 @@ class SqliteDatabase(Stores):
     """`Database` of the door. Readers take a connection each, from those that are idle; one writer writes."""
 
     def __init__(self, engine: Engine, path: Path, tables: Tables, limits: Limits, known: Known) -> None:
-        super().__init__(tables, sqlite.SqliteEngine(engine.dialect), limits, known)
+        super().__init__(tables, sqlite.ENGINE, limits, known)
         self._engine = engine
         self._path = path
         self._file = _file_at(path)
@@ -252,13 +252,12 @@ def _file_at(path: Path) -> tuple[int, int] | None:
 def open_database(path: Path, definitions: Definitions, limits: Limits, made: Made) -> SqliteDatabase:
     """See `open_database` of the door."""
     tables = Tables(definitions)
-    sqlite.append_only(tables.history)
     engine = sqlite.make_engine(path)
     try:
         _make_private(path)
         with engine.connect() as connection:
             connection.exec_driver_sql("BEGIN IMMEDIATE")
-            known = prepare(connection, tables, made, sqlite.SqliteEngine(engine.dialect))
+            known = prepare(connection, tables, made, sqlite.ENGINE)
             if sqlite.number_of(sqlite.driver_of(connection)) != known.number:
                 sqlite.number(connection, known.number)
             mark = Mark(path.with_name(path.name + ".lock"))

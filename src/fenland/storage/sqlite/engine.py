@@ -5,7 +5,7 @@ from __future__ import annotations
 import itertools
 import re
 import sqlite3
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager, suppress
 from pathlib import Path
 from typing import Any
@@ -19,17 +19,16 @@ from sqlalchemy import (
     Executable,
     Insert,
     Integer,
-    Table,
     create_engine,
     event,
     func,
 )
 from sqlalchemy import Connection as SqlConnection
+from sqlalchemy.dialects import sqlite as sqlite_dialect
 from sqlalchemy.exc import DBAPIError
 
 from fenland.core.problems import StorageFull, Unavailable
 from fenland.storage.shared.records.condition_sql import CALL, evaluated
-from fenland.storage.shared.tables import after_create
 from fenland.storage.shared.values import ReferenceBroken, ValueTaken
 
 Connection = sqlite3.Connection
@@ -215,10 +214,8 @@ def _either_case(letter: str) -> str:
 class SqliteEngine:
     """`Engine` of the statements."""
 
+    dialect: Dialect = sqlite_dialect.dialect()
     errors: tuple[type[Exception], ...] = (sqlite3.Error,)
-
-    def __init__(self, dialect: Dialect) -> None:
-        self.dialect = dialect
 
     def translated(self, error: Exception) -> Exception:
         """See `Engine`."""
@@ -248,6 +245,14 @@ class SqliteEngine:
         """See `Engine`."""
         return cursor.lastrowid or 0
 
+    def append_only(self, table: str) -> Iterable[str]:
+        """See `Engine`."""
+        return guards(table).values()
+
+
+#: The one there is.
+ENGINE = SqliteEngine()
+
 
 def guards(table: str) -> dict[str, str]:
     """The triggers, by their names, that refuse to change or remove what a history table holds.
@@ -261,12 +266,6 @@ def guards(table: str) -> dict[str, str]:
         f"{unless}BEGIN SELECT RAISE(ABORT, '{table} is append-only'); END"
         for name, (action, unless) in named.items()
     }
-
-
-def append_only(table: Table) -> None:
-    """Adds triggers at creation that refuse to change or remove what a table holds."""
-    for text in guards(table.name).values():
-        after_create(table, text)
 
 
 def translated(error: Exception) -> Exception:

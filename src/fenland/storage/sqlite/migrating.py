@@ -92,7 +92,6 @@ def migrate(
         copy = _free_name(path, plan.number)
         copy_database(path, copy, lambda done, whole: progress.report("copying", done, whole))
         tables = Tables(definitions)
-        sqlite.append_only(tables.history)
         if plan.layout is not None:
             _bring_over(connection, tables, plan, made, (before, progress))
         else:
@@ -116,7 +115,7 @@ def migrate(
 
 
 def _through(connection: Connection) -> Through:
-    return Through(connection, sqlite.SqliteEngine(connection.dialect))
+    return Through(connection, sqlite.ENGINE)
 
 
 def _as_kept(plan: Migration, before: list[Defined]) -> bool:
@@ -132,18 +131,18 @@ def _bring_over(
 ) -> None:
     layout, (before, progress) = plan.layout or 0, was
     if layout == WITHOUT_SALTS:
-        make_missing(connection, tables)
+        make_missing(connection, tables, sqlite.ENGINE)
         last = connection.execute(select(func.max(tables.history.c.sequence))).scalar() or 0
         note_unsalted(connection, tables, last)
     elif layout < WITHOUT_SALTS:
         if layout < KEEPS_DEFINITIONS:
             bring_over(connection, tables, known_of(connection, tables))
         set_aside(connection)
-        make_missing(connection, tables)
+        make_missing(connection, tables, sqlite.ENGINE)
         told = progress.report
         refill(_through(connection), tables, before, lambda done, whole: told("entries", done, whole))
     else:
-        make_missing(connection, tables)
+        make_missing(connection, tables, sqlite.ENGINE)
     add_own_columns(connection, tables)
     enter_accounts(_through(connection), tables, made)
     connection.execute(tables.meta.update().where(tables.meta.c.name == "layout").values(value=LAYOUT))
@@ -173,7 +172,7 @@ def _plan(
     refuse_foreign(connection, comparison)
     older = before[-1].read()
     old = Tables(older)
-    engine = sqlite.SqliteEngine(connection.dialect)
+    engine = sqlite.ENGINE
     stores = {name: TableRecords(one, old.records[name], engine) for name, one in older.collections.items()}
     looking = Obstacles(sqlite.driver_of(connection), stores, comparison)
     whole, done = looking.count(), 0
@@ -216,7 +215,7 @@ def _carry_out(
     carry_out(operations_on(connection), comparison, old, new, done)
     rename_series(connection, new, comparison)
     if comparison.rederives:
-        engine, definitions = sqlite.SqliteEngine(connection.dialect), new.project
+        engine, definitions = sqlite.ENGINE, new.project
         collections = definitions.collections
         stores = {name: TableRecords(one, new.records[name], engine) for name, one in collections.items()}
         found = Stored(driver, collections, stores)

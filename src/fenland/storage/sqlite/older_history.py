@@ -43,7 +43,7 @@ def refill(through: Through, tables: Tables, defined: Sequence[Defined], told: T
     `defined` are the definitions that the database has had. `told` hears how many entries are done, of all.
     """
     secrets = _secrets_of([tables.project, *(one.read() for one in defined)])
-    history, connection = TableHistory(tables, through.engine), through.connection
+    history, connection = TableHistory(tables.own, through.engine), through.connection
     whole = connection.exec_driver_sql(f"SELECT count(*) FROM {_ASIDE}").scalar_one()  # noqa: S608 - our own name
     there = {column["name"] for column in inspect(connection).get_columns(_ASIDE)}
     for done, entry in enumerate(_entries(connection, there), 1):

@@ -52,7 +52,7 @@ def define(
     made: Made,
 ) -> Defined:
     """Keeps the definitions of the tables as those of the database from now on, with their entry."""
-    history, connection = TableHistory(tables, through.engine), through.connection
+    history, connection = TableHistory(tables.own, through.engine), through.connection
     new = dict(tables.project.data)
     old = before[-1].data if before else _NOTHING
     number = before[-1].number + 1 if before else 1

@@ -133,7 +133,7 @@ def bring_over(connection: Connection, tables: Tables, known: Mapping[str, Any])
     made = {name: value for name, value in named.items() if not name.startswith(mark_of(OWN))}
     if misfits := misfits_of(list(tables.records.values()), present, made):
         raise DatabaseRefused("\n".join(misfits))
-    for table in tables.metadata.tables.values():
+    for table in tables.all:
         if table.name in present and table.name.startswith(OWN) and table is not tables.history:
             _add_columns(connection, table)
     if known["layout"] < _SAYS_COLLECTION:
@@ -145,7 +145,7 @@ def bring_over(connection: Connection, tables: Tables, known: Mapping[str, Any])
 
 def add_own_columns(connection: Connection, tables: Tables) -> None:
     """Gives the service's own tables the columns that have come since, which hold nothing in old rows."""
-    for table in tables.metadata.tables.values():
+    for table in tables.all:
         if table.name.startswith(OWN):
             _add_columns(connection, table)
 
@@ -157,7 +157,7 @@ def note_unsalted(connection: Connection, tables: Tables, last: int) -> None:
 
 def enter_accounts(through: Through, tables: Tables, made: Made) -> None:
     """Tells in the history of accounts that are older than its entries about them."""
-    history = TableHistory(tables, through.engine)
+    history = TableHistory(tables.own, through.engine)
     for account in TableAccounts(tables.accounts, tables.tokens, through.engine).all(through):
         record_id = account_id(account.name)
         first, _ = history.of_record(through, record_id, below=2, limit=1)

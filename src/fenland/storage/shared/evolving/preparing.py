@@ -57,7 +57,7 @@ def prepare(connection: Connection, tables: Tables, made: Made, engine: Engine) 
     """
     layout = layout_of(connection, tables)
     if layout is None:
-        make_all(connection, tables)
+        make_all(connection, tables, engine)
         return Known((define(Through(connection, engine), tables, [], None, made),))
     if layout < LAYOUT:
         raise DatabaseRefused(
@@ -149,25 +149,27 @@ def _refuse_unless_free(
 # --- making tables -----------------------------------------------------------------------------------
 
 
-def make_all(connection: Connection, tables: Tables) -> None:
+def make_all(connection: Connection, tables: Tables, engine: Engine) -> None:
     """Makes every table of a database that has none. Raises `DatabaseRefused`."""
     present = set(inspect(connection).get_table_names())
     for name in tables.records:
         if name in present:
             raise DatabaseRefused(foreign(name))
-    made = list(tables.metadata.tables.values())
-    for table in made:
+    for table in tables.all:
         _create(connection, table)
+    _guard(connection, tables, engine)
     connection.execute(tables.meta.insert().values(name="layout", value=LAYOUT))
-    _refer(connection, made)
+    _refer(connection, tables.all)
 
 
-def make_missing(connection: Connection, tables: Tables) -> None:
+def make_missing(connection: Connection, tables: Tables, engine: Engine) -> None:
     """Makes the service's own tables, and indexes, that came with this layout."""
     present = set(inspect(connection).get_table_names())
-    for table in tables.metadata.tables.values():
+    for table in tables.all:
         if table.name not in present:
             _create(connection, table)
+            if table is tables.history:
+                _guard(connection, tables, engine)
         else:
             for index in table.indexes:
                 connection.execute(CreateIndex(index, if_not_exists=True))
@@ -180,7 +182,12 @@ def _create(connection: Connection, table: Table) -> None:
     connection.execute(CreateTable(table, include_foreign_key_constraints=[] if later else None))
     for index in sorted(table.indexes, key=lambda one: str(one.name)):
         connection.execute(CreateIndex(index))
-    table.dispatch.after_create(table, connection, checkfirst=False, _ddl_runner=None, tables=[table])
+
+
+def _guard(connection: Connection, tables: Tables, engine: Engine) -> None:
+    """Sees that what the history holds stays."""
+    for text in engine.append_only(tables.history.name):
+        connection.exec_driver_sql(text)
 
 
 def _refer(connection: Connection, tables: Sequence[Table]) -> None:

@@ -9,14 +9,14 @@ from sqlalchemy import bindparam, select
 
 from fenland.storage.shared.protocols import Reading, Writing
 from fenland.storage.shared.statements import Engine, Prepared, parameters_of
-from fenland.storage.shared.tables import Tables
+from fenland.storage.shared.tables import OwnTables
 from fenland.storage.shared.values import Head
 
 
 class TableHeads:
     """`Heads` of the door over their tables."""
 
-    def __init__(self, tables: Tables, engine: Engine) -> None:
+    def __init__(self, tables: OwnTables, engine: Engine) -> None:
         heads, keys = tables.tree.heads, tables.tree.keys
         shown = select(heads.c.size, heads.c.root, heads.c.time, heads.c.signed)
         self._all = Prepared(shown.order_by(heads.c.size), engine)

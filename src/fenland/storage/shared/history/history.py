@@ -13,7 +13,6 @@ from operator import attrgetter, itemgetter
 from typing import Any
 
 import orjson
-from sqlalchemy import BindParameter, Table, bindparam, func, select, tuple_
 
 from fenland.core.history.entries import Entry, Seal
 from fenland.core.history.leaves import (
@@ -31,11 +30,11 @@ from fenland.core.history.parts import LEAF_NAMES
 from fenland.core.history.terms import BLOCK
 from fenland.core.limits import DEFAULTS, Limits
 from fenland.core.values.canonical import canonical_plain
-from fenland.storage.shared.history.terms import Gathered, Terms, block_of, has
-from fenland.storage.shared.history.tree import Tree
+from fenland.storage.shared.history.terms import Gathered, block_of, has
+from fenland.storage.shared.history.texts import texts_of
 from fenland.storage.shared.protocols import Reading, Writing
-from fenland.storage.shared.statements import Engine, Prepared, parameters_of
-from fenland.storage.shared.tables import UNSALTED, Tables
+from fenland.storage.shared.statements import Engine
+from fenland.storage.shared.tables import OwnTables
 from fenland.storage.shared.values import NONE_YET, Archive, Candidates, Last, Mark
 
 #: Where more than this part of a block is wanted, it is read whole.
@@ -49,147 +48,22 @@ _STORED = ("sequence", "time", "salt", "changes", "sealed", "nodes")
 class TableHistory:
     """`History` of the door over its tables; its statements are prepared once."""
 
-    def __init__(self, tables: Tables, engine: Engine, limits: Limits = DEFAULTS) -> None:
+    def __init__(self, tables: OwnTables, engine: Engine, limits: Limits = DEFAULTS) -> None:
         self._limits = limits
         #: In one epoch of the connection that writes, the newest entry, the peaks of the tree as far as they
         #: are known, and the terms of the block that is being filled.
         self._epoch: int | None = None
         self._kept_last, self._peaks, self._gathered = NONE_YET, dict[int, bytes](), Gathered()
-        self.tree = Tree(tables, engine)
-        self.terms = Terms(tables.tree.terms, tables.history, engine)
-        table, secrets = tables.history, tables.tree.sealed
-        self._columns = [column.name for column in table.columns]
+        self._texts = texts = texts_of(tables, engine)
+        self.tree, self.terms = texts.tree, texts.terms
+        self._columns = texts.columns
         self._places = {name: place for place, name in enumerate(self._columns)}
         self._long = [self._places[name] for name in ("key", "reason", "changes", "sealed")]
         attributes = [name for name in self._columns if name not in _STORED]
         #: What leaves call the parts of an entry, in the order of the columns.
         self._names = [LEAF_NAMES[name] for name in attributes]
         self._get_parts = attrgetter(*attributes)
-        self._add = Prepared(
-            engine.numbering(table.insert().values(parameters_of(table, self._columns)), table.c.sequence),
-            engine,
-        )
-        meta = tables.meta
-        self._unsalted = Prepared(select(meta.c.value).where(meta.c.name == UNSALTED), engine)
         self._last_unsalted: int | None = None
-        self._prepare_reading(table, engine)
-        marks = select(*(table.c[name] for name in Mark._fields))
-        self._behind = Prepared(marks.where(table.c.sequence == bindparam("sequence")), engine)
-        self._prepare_archives(tables, engine)
-        self._prepare_secrets(secrets, engine)
-
-    def _prepare_reading(self, table: Table, engine: Engine) -> None:
-        entries = select(*table.columns)
-        self._last = Prepared(
-            select(table.c.sequence, table.c.time, table.c.nodes).order_by(table.c.sequence.desc()).limit(1),
-            engine,
-        )
-        self._last_values = self._last.values({})
-        of_record = table.c.record_id == bindparam("record_id", type_=table.c.record_id.type)
-        limited: BindParameter[int] = bindparam("x_limit")
-        below: BindParameter[int] = bindparam("below")
-        self._of_record = Prepared(
-            entries.where(of_record, table.c.version < below).order_by(table.c.version.desc()).limit(limited),
-            engine,
-        )
-        self._since = Prepared(
-            entries.where(of_record, table.c.version > bindparam("version"))
-            .order_by(table.c.version)
-            .limit(limited),
-            engine,
-        )
-        newest = select(table.c.settled).where(of_record).order_by(table.c.version.desc()).limit(1)
-        self._settled = Prepared(newest, engine)
-        some = select(table.c.sequence, table.c.version, table.c.changes, table.c.sealed)
-        self._changed = Prepared(
-            some.where(of_record, table.c.version > bindparam("version"))
-            .order_by(table.c.version)
-            .limit(limited),
-            engine,
-        )
-        deletions = entries.where(table.c.collection == bindparam("collection"), table.c.action == "delete")
-        self._last_deleted = Prepared(
-            deletions.where(table.c.key == bindparam("key", type_=table.c.key.type))
-            .order_by(table.c.sequence.desc())
-            .limit(1),
-            engine,
-        )
-        self._deleted_since = Prepared(
-            select(table.c.record_id)
-            .where(
-                table.c.collection == bindparam("collection"),
-                table.c.action == "delete",
-                table.c.record_id > bindparam("after", type_=table.c.record_id.type),
-                table.c.sequence > bindparam("sequence"),
-            )
-            .order_by(table.c.record_id)
-            .limit(limited),
-            engine,
-        )
-        self._prepare_stretches(table, engine)
-
-    def _prepare_stretches(self, table: Table, engine: Engine) -> None:
-        """What reads entries by their sequence."""
-        limited: BindParameter[int] = bindparam("x_limit")
-        below: BindParameter[int] = bindparam("below")
-        above: BindParameter[int] = bindparam("above")
-        within = select(*table.columns).where(table.c.sequence > above, table.c.sequence < below)
-        self._newest = Prepared(within.order_by(table.c.sequence.desc()).limit(limited), engine)
-        self._oldest = Prepared(within.order_by(table.c.sequence).limit(limited), engine)
-        self._collections = Prepared(
-            select(table.c.collection, func.max(table.c.sequence))
-            .where(table.c.sequence > above)
-            .group_by(table.c.collection),
-            engine,
-        )
-        self._time = Prepared(select(table.c.time).where(table.c.sequence == bindparam("sequence")), engine)
-        self._first = Prepared(select(table.c.sequence).order_by(table.c.sequence).limit(1), engine)
-        self._counts = Prepared(
-            select(table.c.collection, table.c.actor, func.count())
-            .where(table.c.sequence > above, table.c.sequence <= bindparam("last"))
-            .group_by(table.c.collection, table.c.actor),
-            engine,
-        )
-
-    def _prepare_archives(self, tables: Tables, engine: Engine) -> None:
-        table, gone = tables.history, tables.tree.archives
-        self._add_archive = Prepared(gone.insert().values(parameters_of(gone, gone.c.keys())), engine)
-        out, kept = table.c.sequence <= bindparam("last"), tables.tree.archived
-        nodes = select(table.c.sequence, table.c.nodes).where(out)
-        self._keep_nodes = Prepared(kept.insert().from_select(["sequence", "nodes"], nodes), engine)
-        self._take_out = Prepared(table.delete().where(out), engine)
-        self._archives = Prepared(
-            select(gone.c.first, gone.c.last, gone.c.file, gone.c.digest, gone.c.time).order_by(gone.c.last),
-            engine,
-        )
-
-    def _prepare_secrets(self, secrets: Table, engine: Engine) -> None:
-        self._seal = Prepared(secrets.insert().values(parameters_of(secrets, secrets.c.keys())), engine)
-        self._seals = Prepared(
-            select(secrets.c.field, secrets.c.side, secrets.c.salt, secrets.c.value).where(
-                secrets.c.sequence == bindparam("sequence")
-            ),
-            engine,
-        )
-        places = (secrets.c.record_id, secrets.c.field)
-        after = [bindparam(one.name, type_=one.type) for one in places]
-        self._sealed_fields = Prepared(
-            select(*places, func.count())
-            .where(tuple_(*places) > tuple_(*after))
-            .group_by(*places)
-            .order_by(*places)
-            .limit(bindparam("x_limit")),
-            engine,
-        )
-        self._erase = Prepared(
-            secrets.delete().where(
-                secrets.c.record_id == bindparam("record_id", type_=secrets.c.record_id.type),
-                secrets.c.field == bindparam("field", type_=secrets.c.field.type),
-                secrets.c.sequence > bindparam("above", type_=secrets.c.sequence.type),
-                secrets.c.sequence <= bindparam("upto", type_=secrets.c.sequence.type),
-            ),
-            engine,
-        )
 
     # --- adding ------------------------------------------------------------------------------------------
 
@@ -199,10 +73,10 @@ class TableHistory:
         if epoch is not None and epoch == self._epoch:
             return self._kept_last
         # Each transaction asks this, so that what need not be converted is not looked through.
-        row = reading.execute(self._last.text, self._last_values).fetchone()
+        row = reading.execute(self._texts.last.text, self._texts.last_values).fetchone()
         found = NONE_YET
         if row is not None:
-            found = Last(*(self._last.converted(row) if self._last.conversions else row))
+            found = Last(*(self._texts.last.converted(row) if self._texts.last.conversions else row))
         if epoch is not None:
             self._epoch, self._kept_last, self._peaks, self._gathered = epoch, found, {}, Gathered()
         return found
@@ -239,7 +113,7 @@ class TableHistory:
             None if seals is None else seals.decode(),
             nodes,
         )
-        self._add.added(writing, row)
+        self._texts.add.added(writing, row)
         if entry.seals:
             self._keep_secrets(writing, sequence, entry)
         gathered.take(sequence, named, held, entry.seals)
@@ -255,14 +129,14 @@ class TableHistory:
                     kept = None if name in entry.unkept else canonical_plain(leaf_value(value)).decode()
                     given = (sequence, name, side, entry.record_id, seal.salt, kept)
                     names = ("sequence", "field", "side", "record_id", "salt", "value")
-                    self._seal.run(
+                    self._texts.seal.run(
                         writing, {f"v_{one}": value for one, value in zip(names, given, strict=True)}
                     )
 
     def erase(self, writing: Writing, record_id: str, field: str, above: int, upto: int) -> int:
         """See `History`."""
         given = {"record_id": record_id, "field": field, "above": above, "upto": upto}
-        return self._erase.run(writing, given)
+        return self._texts.erase.run(writing, given)
 
     # --- reading -----------------------------------------------------------------------------------------
 
@@ -271,20 +145,20 @@ class TableHistory:
     ) -> list[tuple[str, str, int]]:
         """See `History`."""
         given = {"record_id": after[0], "field": after[1], "x_limit": limit}
-        rows = self._sealed_fields.all(reading, given)
-        return [tuple(self._sealed_fields.converted(row)) for row in rows]
+        rows = self._texts.sealed_fields.all(reading, given)
+        return [tuple(self._texts.sealed_fields.converted(row)) for row in rows]
 
     def of_record(
         self, reading: Reading, record_id: str, *, below: int, limit: int
     ) -> tuple[list[Entry], bool]:
         """See `History`."""
         given = {"record_id": record_id, "below": below, "x_limit": limit + 1}
-        rows, cut = self._of_record.some(reading, given, self._limits.answer, self._long)
+        rows, cut = self._texts.of_record.some(reading, given, self._limits.answer, self._long)
         return [self._entry(reading, row) for row in rows[:limit]], cut or len(rows) > limit
 
     def settled(self, reading: Reading, record_id: str) -> int | None:
         """See `History`."""
-        row = self._settled.one(reading, {"record_id": record_id})
+        row = self._texts.settled.one(reading, {"record_id": record_id})
         return None if row is None or row[0] is None else int(row[0])
 
     def first_changes(
@@ -293,7 +167,7 @@ class TableHistory:
         """See `History`."""
         # There may be very many, of which little is wanted: only that is made of values.
         known, given = set[str](), {"record_id": record_id, "x_limit": _AT_A_TIME}
-        while rows := self._changed.all(reading, {**given, "version": version}):
+        while rows := self._texts.changed.all(reading, {**given, "version": version}):
             found: list[tuple[int, Mapping[str, tuple[Any, Any]]]] = []
             for sequence, _, changes, seals in rows:
                 names = orjson.loads(changes).keys()
@@ -311,7 +185,7 @@ class TableHistory:
     ) -> list[Entry] | None:
         """See `History`."""
         given = {"record_id": record_id, "version": version, "x_limit": most + 1}
-        rows = self._since.all(reading, given)
+        rows = self._texts.since.all(reading, given)
         changes = self._places["changes"]
         if len(rows) > most or sum(len(row[changes]) for row in rows) > characters:
             return None
@@ -319,19 +193,19 @@ class TableHistory:
 
     def last_deleted(self, reading: Reading, collection: str, key: Any) -> Entry | None:
         """See `History`."""
-        row = self._last_deleted.one(reading, {"collection": collection, "key": key})
+        row = self._texts.last_deleted.one(reading, {"collection": collection, "key": key})
         return None if row is None else self._entry(reading, row)
 
     def counts(self, reading: Reading, above: int, last: int) -> list[tuple[str, str, int]]:
         """See `History`."""
-        return [tuple(row) for row in self._counts.all(reading, {"above": above, "last": last})]
+        return [tuple(row) for row in self._texts.counts.all(reading, {"above": above, "last": last})]
 
     def deleted_since(
         self, reading: Reading, collection: str, sequence: int, *, after: str, limit: int
     ) -> list[str]:
         """See `History`."""
         given = {"collection": collection, "sequence": sequence, "after": after, "x_limit": limit}
-        return [row[0] for row in self._deleted_since.all(reading, given)]
+        return [row[0] for row in self._texts.deleted_since.all(reading, given)]
 
     def entry(self, reading: Reading, sequence: int) -> Entry | None:
         """See `History`."""
@@ -344,31 +218,33 @@ class TableHistory:
 
     def changed_since(self, reading: Reading, above: int) -> tuple[int, dict[str, int]]:
         """See `History`."""
-        found: dict[str, int] = dict(self._collections.all(reading, {"above": above}))
+        found: dict[str, int] = dict(self._texts.collections.all(reading, {"above": above}))
         return max(found.values(), default=above), found
 
     def unsalted(self, reading: Reading) -> int:
         """See `History`."""
         if self._last_unsalted is None:
-            row = self._unsalted.one(reading, {})
-            self._last_unsalted = 0 if row is None else int(self._unsalted.converted(row)[0])
+            row = self._texts.unsalted.one(reading, {})
+            self._last_unsalted = 0 if row is None else int(self._texts.unsalted.converted(row)[0])
         return self._last_unsalted
 
     def first(self, reading: Reading) -> int:
         """See `History`."""
-        row = self._first.one(reading, {})
+        row = self._texts.first.one(reading, {})
         return 1 if row is None else int(row[0])
 
     def archives(self, reading: Reading) -> list[Archive]:
         """See `History`."""
-        return [Archive(*self._archives.converted(row)) for row in self._archives.all(reading, {})]
+        return [
+            Archive(*self._texts.archives.converted(row)) for row in self._texts.archives.all(reading, {})
+        ]
 
     def archive(self, writing: Writing, about: Archive) -> None:
         """See `History`."""
         given = {f"v_{name}": getattr(about, name) for name in ("last", "first", "file", "digest", "time")}
-        self._add_archive.run(writing, given)
-        self._keep_nodes.run(writing, {"last": about.last})
-        self._take_out.run(writing, {"last": about.last})
+        self._texts.add_archive.run(writing, given)
+        self._texts.keep_nodes.run(writing, {"last": about.last})
+        self._texts.take_out.run(writing, {"last": about.last})
 
     def at(self, reading: Reading, time: str) -> int:
         """See `History`."""
@@ -383,7 +259,7 @@ class TableHistory:
         low, high = self.first(reading) - 1, self.last(reading).sequence
         while low < high:
             middle = (low + high + 1) // 2
-            [found] = self._time.converted(self._time.one(reading, {"sequence": middle}))
+            [found] = self._texts.time.converted(self._texts.time.one(reading, {"sequence": middle}))
             low, high = (middle, high) if is_early(found) else (low, middle - 1)
         return low
 
@@ -396,13 +272,13 @@ class TableHistory:
 
     def behind(self, reading: Reading, sequence: int) -> Mark | None:
         """See `History`."""
-        row = self._behind.one(reading, {"sequence": sequence + 1})
-        return None if row is None else Mark(*self._behind.converted(row))
+        row = self._texts.behind.one(reading, {"sequence": sequence + 1})
+        return None if row is None else Mark(*self._texts.behind.converted(row))
 
     def marks(self, reading: Reading, wanted: Candidates, *, below: int) -> Iterator[list[Mark]]:
         """See `History`."""
         pick = itemgetter(*(self._places[name] for name in Mark._fields))
-        read_key = self._oldest.conversions.get(self._places["key"])
+        read_key = self._texts.oldest.conversions.get(self._places["key"])
         for _, rows in self._candidate_rows(reading, wanted, below):
             found = [Mark(*pick(row)) for row in rows]
             yield found if read_key is None else [one._replace(key=read_key(one.key)) for one in found]
@@ -413,7 +289,7 @@ class TableHistory:
         for start, top, mask in self._spans(reading, wanted, below):
             above = max(start, wanted.above)
             if mask is None or mask.bit_count() > BLOCK // _DENSE:
-                rows = self._newest.all(reading, {"above": above, "below": top, "x_limit": BLOCK})
+                rows = self._texts.newest.all(reading, {"above": above, "below": top, "x_limit": BLOCK})
             else:
                 rows = self._of(reading, range(top - 1, above, -1), mask)
             yield above, [row for row in rows if self._meets(row, wanted.equal)]
@@ -424,7 +300,7 @@ class TableHistory:
         for sequence in sequences:
             if has(mask, sequence):
                 given = {"above": sequence - 1, "below": sequence + 1, "x_limit": 1}
-                found += self._newest.all(reading, given)
+                found += self._texts.newest.all(reading, given)
         return found
 
     def _meets(self, row: Sequence[Any], equal: Mapping[str, Collection[Any]]) -> bool:
@@ -460,11 +336,11 @@ class TableHistory:
             yield block - BLOCK, min(top, block + 1), mask
 
     def _within(self, reading: Reading, above: int, below: int, limit: int) -> list[Entry]:
-        rows = self._oldest.all(reading, {"above": above, "below": below, "x_limit": limit})
+        rows = self._texts.oldest.all(reading, {"above": above, "below": below, "x_limit": limit})
         return [self._entry(reading, row) for row in rows]
 
     def _entry(self, reading: Reading, row: Sequence[Any]) -> Entry:
-        values = dict(zip(self._columns, self._oldest.converted(row), strict=True))
+        values = dict(zip(self._columns, self._texts.oldest.converted(row), strict=True))
         del values["nodes"]
         seals, changes = values.pop("sealed"), changes_from(values.pop("changes"))
         entry = Entry(**values, changes=changes)
@@ -476,7 +352,7 @@ class TableHistory:
 
     def _opened(self, reading: Reading, entry: Entry, hashes: Mapping[str, list[str | None]]) -> Entry:
         """The entry with what its seals hold, as far as that is kept."""
-        rows = self._seals.all(reading, {"sequence": entry.sequence})
+        rows = self._texts.seals.all(reading, {"sequence": entry.sequence})
         opened = {(field, side): (bytes(salt), value) for field, side, salt, value in rows}
         changes, seals = dict(entry.changes), dict(entry.seals)
         for name, (old, new) in hashes.items():

@@ -19,14 +19,14 @@ from fenland.core.history.merkle import (
 )
 from fenland.storage.shared.protocols import Reading
 from fenland.storage.shared.statements import Engine, Prepared
-from fenland.storage.shared.tables import Tables
+from fenland.storage.shared.tables import OwnTables
 from fenland.storage.shared.values import Last
 
 
 class Tree:
     """The tree. A leaf's number is one less than the sequence of its entry."""
 
-    def __init__(self, tables: Tables, engine: Engine) -> None:
+    def __init__(self, tables: OwnTables, engine: Engine) -> None:
         self._nodes, self._archived = (
             Prepared(select(table.c.nodes).where(table.c.sequence == bindparam("sequence")), engine)
             for table in (tables.history, tables.tree.archived)

@@ -9,7 +9,7 @@ from sqlalchemy import bindparam, delete, func, select, update
 from fenland.core.limits import Limits
 from fenland.storage.shared.protocols import Reading, Writing
 from fenland.storage.shared.statements import Engine, Prepared, parameters_of
-from fenland.storage.shared.tables import Tables
+from fenland.storage.shared.tables import OwnTables
 from fenland.storage.shared.values import Noticed
 
 #: Those that are removed with one that comes.
@@ -19,7 +19,7 @@ _REMOVED_AT_A_TIME = 100
 class TableNotices:
     """`Notices` of the door."""
 
-    def __init__(self, tables: Tables, engine: Engine, limits: Limits) -> None:
+    def __init__(self, tables: OwnTables, engine: Engine, limits: Limits) -> None:
         table = tables.notices
         self._characters = limits.answer
         self._names = [column.name for column in table.columns if column.name != "number"]

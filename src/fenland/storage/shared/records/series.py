@@ -8,7 +8,7 @@ from fenland.core.definitions.model import place_of
 from fenland.core.evolving.comparing import Comparison
 from fenland.storage.shared.protocols import Reading, Writing
 from fenland.storage.shared.statements import Engine, Prepared, parameters_of
-from fenland.storage.shared.tables import Tables
+from fenland.storage.shared.tables import OwnTables, Tables
 
 #: How the names of their rows begin.
 _BEGUN = "series "
@@ -34,7 +34,7 @@ def rename_series(connection: Connection, tables: Tables, comparison: Comparison
 class TableSeries:
     """`SeriesKept` of the door."""
 
-    def __init__(self, tables: Tables, engine: Engine) -> None:
+    def __init__(self, tables: OwnTables, engine: Engine) -> None:
         meta = tables.meta
         mine = meta.c.name == bindparam("x_name", type_=meta.c.name.type)
         self._last = Prepared(select(meta.c.value).where(mine), engine)
