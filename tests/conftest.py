@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import fcntl
 import gc
+import os
 import shutil
 from collections.abc import Iterator
 from pathlib import Path
@@ -205,10 +207,26 @@ def page(browser: Browser, sample: Running) -> Iterator[Page]:
 def sample(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Running]:
     """The sample service with its data, running on loopback for the whole session."""
     folder = tmp_path_factory.mktemp("sample")
+    base = tmp_path_factory.getbasetemp()
+    shared = base.parent if "PYTEST_XDIST_WORKER" in os.environ else base
+    shutil.copytree(_sample_made(shared), folder, dirs_exist_ok=True)
     running = start("demo", folder, folder / "service.log")
     yield running
     running.stop()
     shutil.rmtree(folder, ignore_errors=True)
+
+
+def _sample_made(shared: Path) -> Path:
+    """A folder with the sample as it is at first, which whichever process comes first makes for all."""
+    made = shared / "sample-as-it-is"
+    with (shared / "sample.lock").open("w") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        if not made.exists():
+            part = shared / "sample-part"
+            part.mkdir()
+            start("demo", part, part / "service.log").stop()
+            part.rename(made)
+    return made
 
 
 def _exact(data: object) -> dict:

@@ -16,7 +16,7 @@ import pytest
 from commands import fenland
 from support import NIGHTLY, Running, free_port, start
 
-KILLS = 20 if NIGHTLY else 4
+KILLS = 20 if NIGHTLY else 3
 UPDATES, THREADS, RECORDS = 1000, 16, 20
 
 
