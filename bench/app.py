@@ -85,7 +85,9 @@ def pour(count: int) -> None:
 
 def serve(port: int, workers: int) -> None:
     """Serves as `fenland start` does."""
-    settings = Settings(log_level="warning", port=port, workers=workers)
+    # Read anew each time, unless it is to be seen what remembering them is worth.
+    memory = int(os.environ.get("BENCH_LIST_MEMORY", "0"))
+    settings = Settings(log_level="warning", port=port, workers=workers, list_memory=memory)
     configure(settings)
     listening, parent = listen(settings.host, port, settings.send_timeout), os.getpid()
 

@@ -192,6 +192,7 @@ def main() -> None:
     parser.add_argument("--clients", type=int, nargs="+", default=list(CLIENTS))
     parser.add_argument("--work", nargs="+", choices=list(WORK), default=list(WORK))
     parser.add_argument("--sync-delay", type=float, default=0, help="milliseconds added to each sync")
+    parser.add_argument("--list-memory", type=int, default=0, help="bytes of lists that are remembered")
     parser.add_argument("--json", action="store_true", help="print the figures as JSON too")
     asked = parser.parse_args()
     for work in set(WORK) - set(asked.work):
@@ -200,11 +201,12 @@ def main() -> None:
         ours, theirs, locked = (Path(folder) / f"{name}.db" for name in ("fenland", "peer", "locked"))
         for module, database in (("app", ours), ("peer", theirs), ("peer", locked)):
             fill(module, database)
-        slow = slow_sync(Path(folder), asked.sync_delay) if asked.sync_delay else {}
+        given = slow_sync(Path(folder), asked.sync_delay) if asked.sync_delay else {}
+        given |= {"BENCH_LIST_MEMORY": str(asked.list_memory)}
         with (
-            serving("app", ours, asked.workers, asked.threads, **slow) as a,
-            serving("peer", theirs, asked.workers, asked.threads, **slow) as b,
-            serving("peer", locked, asked.workers, asked.threads, BENCH_LOCK="1", **slow) as c,
+            serving("app", ours, asked.workers, asked.threads, **given) as a,
+            serving("peer", theirs, asked.workers, asked.threads, **given) as b,
+            serving("peer", locked, asked.workers, asked.threads, BENCH_LOCK="1", **given) as c,
         ):
             sides = {"fenland": a, "peer": b, "peer under one lock": c, EMPTY: b}
             rows = measure(sides, asked.seconds, asked.rounds, tuple(asked.clients))

@@ -34,6 +34,11 @@ def asked(http: httpx.Client, who: str, path: str, tag: str | None = None) -> ht
     )
 
 
+def told(answer: httpx.Response) -> tuple[bytes, dict[str, str]]:
+    """What an answer says, whichever request it answers."""
+    return answer.content, {name: value for name, value in answer.headers.items() if name != "x-request-id"}
+
+
 @pytest.mark.parametrize("seed", range(60 if NIGHTLY else 3))
 def test_whoever_is_told_that_nothing_moved_has_what_the_list_shows(
     works: Service, tmp_path: Path, seed: int
@@ -41,7 +46,12 @@ def test_whoever_is_told_that_nothing_moved_has_what_the_list_shows(
     _, http = works
     dice = random.Random(seed)
     doing, held, same = Doing(http, dice), dict[tuple[str, str], tuple[str, str]](), 0
-    with workshop_of(WORKS, tmp_path / "works.db", account_managers=OFFICE) as (_, other):
+    # What lists show is read anew by one that remembers none; both others remember what they answered.
+    own = tmp_path / "works.db"
+    with (
+        workshop_of(WORKS, own, account_managers=OFFICE) as (_, other),
+        workshop_of(WORKS, own, account_managers=OFFICE, list_memory=0) as (_, forgetful),
+    ):
         for step in range(45):
             doing.once()
             if step in (15, 30):
@@ -53,7 +63,7 @@ def test_whoever_is_told_that_nothing_moved_has_what_the_list_shows(
             for who in ("olga", "carl", "vic"):
                 for path in dice.sample(ASKED, 5):
                     place, through = (who, path), dice.choice([http, other])
-                    whole = asked(http, who, path)
+                    whole = asked(forgetful, who, path)
                     if whole.status_code != 200:
                         continue
                     # What one has may come from anybody, and any process.
@@ -64,6 +74,8 @@ def test_whoever_is_told_that_nothing_moved_has_what_the_list_shows(
                             assert text == whole.text and answer.headers["ETag"] == tag and not answer.content
                         else:
                             assert answer.text == whole.text
+                    plain = asked(through, who, path)
+                    assert told(plain) == told(whole)
                     held[place] = whole.headers["ETag"], whole.text
     assert same > 20
 
@@ -170,3 +182,65 @@ def test_the_titles_of_accounts_are_labels_as_well(tmp_path: Path) -> None:
         assert (
             after.json()["labels"]["by"]["olga"] == "Olga of Ferring" != before.json()["labels"]["by"]["olga"]
         )
+
+
+def _reads(service: Any, monkeypatch: pytest.MonkeyPatch) -> list[str]:
+    """The collections that lists are read of from now on."""
+    found: list[str] = []
+    for name, resource in service.resources.items():
+        page = resource.records.page
+
+        def noted(*given: Any, name: str = name, page: Any = page, **named: Any) -> Any:
+            found.append(name)
+            return page(*given, **named)
+
+        monkeypatch.setattr(resource.records, "page", noted)
+    return found
+
+
+def test_a_list_is_read_once_while_nothing_changes_and_for_each_who_sees_otherwise(
+    works: Service, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    service, http = works
+    for code in "abcdef":
+        http.post("/v1/records/jobs", json={"code": code}).raise_for_status()
+    reads = _reads(service, monkeypatch)
+    first = asked(http, "olga", "jobs?limit=2")
+    assert reads == ["jobs"] and 'rel="next"' in first.headers["Link"]
+    again = asked(http, "olga", "jobs?limit=2")
+    assert told(again) == told(first) and reads == ["jobs"]
+    head = http.head("/v1/records/jobs?limit=2", headers=bearer("olga"))
+    assert told(head) == (b"", told(first)[1]) and reads == ["jobs"]
+    for who, path in (
+        ("carl", "jobs?limit=2"),
+        ("olga", "jobs?limit=3"),
+        ("olga", "jobs?limit=2&count=true"),
+    ):
+        reads.clear()
+        asked(http, who, path)
+        assert reads == ["jobs"], (who, path)
+    http.patch("/v1/records/jobs/a", json={"title": "new"}).raise_for_status()
+    reads.clear()
+    assert asked(http, "olga", "jobs?limit=2").json()["items"][0]["title"] == "new" and reads == ["jobs"]
+    # What is wrong with a request is told, whatever is remembered.
+    assert asked(http, "olga", "jobs?limit=2", "garbage").status_code == 400
+    assert http.get("/v1/records/jobs?limit=2", headers={"Authorization": "Bearer no"}).status_code == 401
+
+
+def test_only_so_much_is_remembered_and_nothing_where_it_is_not_to_be(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    for memory, read in ((0, 3), (30_000, 3), (1_000_000, 1)):
+        with workshop_of(WORKS, tmp_path / f"{memory}.db", list_memory=memory) as (service, http):
+            for number in range(20):
+                fields = {"code": f"{number}", "title": "x" * 90}
+                http.post("/v1/records/jobs", json=fields).raise_for_status()
+            reads = _reads(service, monkeypatch)
+            asked(http, "olga", "jobs?limit=5")
+            # For the smaller memory it is too large.
+            for _ in range(3):
+                asked(http, "olga", "jobs?limit=20")
+            assert len(reads) - 1 == read, memory
+            asked(http, "olga", "jobs?limit=5")
+            assert len(reads) - 1 == (read if memory else read + 1)
+            monkeypatch.undo()

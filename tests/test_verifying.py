@@ -580,7 +580,11 @@ def small_archive(whole: Path, tmp_path_factory: pytest.TempPathFactory) -> list
     return [json.loads(line) for line in path.read_bytes().splitlines()]
 
 
-@settings(max_examples=300 if NIGHTLY else 100, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(
+    max_examples=300 if NIGHTLY else 100,
+    deadline=None,
+    suppress_health_check=[HealthCheck.function_scoped_fixture],
+)
 @given(data=st.data())
 def test_whatever_stands_in_a_file_of_proofs_it_is_checked_or_refused(
     whole: Path, small_archive: list[Any], tmp_path: Path, data: st.DataObject

@@ -179,6 +179,11 @@ class Settings(BaseSettings):
     answer_limit: int = Field(
         16_000_000, ge=10_000, description="The most that one answer holds, in characters of JSON."
     )
+    list_memory: int = Field(
+        4_000_000,
+        ge=0,
+        description="Lists that each process remembers while nothing changes, in bytes; 0: none.",
+    )
     cascade_limit: int = Field(5_000, ge=1, description="Records that one deletion touches, at most.")
     consequence_limit: int = Field(
         10_000, ge=1, description="Records that are derived anew by one change, at most."

@@ -80,6 +80,9 @@ def _list(call: Call) -> Answer:
         tag = weak_tag(list_tag(call.service, call.caller, asked, sent_as(call)))
         if tag is not None and (known := known_answer(call, tag)) is not None:
             return known
+        if tag is not None and (kept := call.common.remembered.find(tag)) is not None:
+            call.check()
+            return kept
         listed = list_records(call.service, call.caller, asked)
     call.check()
     body: dict[str, object] = {"items": listed.items, "next": listed.next}
@@ -87,7 +90,11 @@ def _list(call: Call) -> Answer:
         if (part := getattr(listed, name)) is not None:
             body[name] = part
     headers = {} if listed.next is None else call.onward(cursor=listed.next)
-    return json_answer(body, headers=headers if tag is None else {**headers, "ETag": tag})
+    if tag is None:
+        return json_answer(body, headers=headers)
+    answer = json_answer(body, headers={**headers, "ETag": tag})
+    call.common.remembered.keep(tag, answer)
+    return answer
 
 
 def _create(call: Call) -> Answer:

@@ -41,6 +41,7 @@ from fenland.web.http.parameters import (
     Parameter,
     Query,
 )
+from fenland.web.http.remembered import Remembered
 
 Result = TypeVar("Result")
 T = TypeVar("T")
@@ -56,6 +57,8 @@ class Common:
     settings: Settings
     #: Gives the OpenAPI document as JSON, which is made when it is first asked for.
     described: Callable[[], bytes]
+    #: Lists that were answered.
+    remembered: Remembered
     #: A mark for each file that is being sent now.
     sending: set[object] = field(default_factory=set)
 

@@ -18,6 +18,7 @@ from fenland.web.http import errors
 from fenland.web.http.answers import Answer
 from fenland.web.http.calls import Common
 from fenland.web.http.patch_formats import ACCEPT_PATCH
+from fenland.web.http.remembered import Remembered
 from fenland.web.http.route import RECORDS, Route
 from fenland.web.routes import ROUTES
 from fenland.web.serving.compression import Compression
@@ -41,7 +42,7 @@ def _add_routes(app: LeanFlask, service: Service, settings: Settings) -> None:
         return write_json(document(service.definitions, settings.title, service.limits, address))
 
     app.prepare_document = described
-    common = Common(service, settings, described)
+    common = Common(service, settings, described, Remembered(settings.list_memory))
     for path, routes in _PATHS.items():
         answering = {route.method: partial(route.answer, common) for route in routes}
         app.add_path(routes[0].rule, {**answering, "OPTIONS": partial(_tell_possible, path)})
