@@ -17,6 +17,8 @@ def run() -> None:
     if sys.argv[1:] == ["--version"]:
         print(version_line())  # noqa: T201
         return
+    # The command line of httpx is not wanted, and loads as much again as all of httpx; without it, it does so.
+    sys.modules.setdefault("httpx._main", None)  # type: ignore[arg-type]
     from fenland.cli.main import run
 
     run()

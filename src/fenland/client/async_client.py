@@ -17,7 +17,7 @@ from fenland.client.async_subscriptions import AsyncSubscriptions
 from fenland.client.calls import Base, How, Related, Seen, Walk, Which, import_asked, many_asked
 from fenland.client.drafts import Draft
 from fenland.client.errors import ConflictError, ProblemError, UnreachableError
-from fenland.client.flows import Flow, Request, Response, checked, headers_for, request_for
+from fenland.client.flows import Flow, Request, Response, checked, headers_for, request_for, trusted_for
 from fenland.client.records import BatchResult, Entry, Form, Preview, Record
 
 Result = TypeVar("Result")
@@ -51,7 +51,11 @@ class AsyncClient:
     ) -> None:
         headers = headers_for(token, via, name, on_behalf_of)
         self._http = httpx.AsyncClient(
-            base_url=address, headers=headers, timeout=timeout, transport=transport
+            base_url=address,
+            headers=headers,
+            timeout=timeout,
+            transport=transport,
+            verify=trusted_for(address),
         )
         self._timeout = timeout
         #: How records were, the way back, and what proves the history.

@@ -16,7 +16,7 @@ from fenland.client import calls, flows
 from fenland.client.calls import Base, How, Related, Seen, Walk, Which, import_asked, many_asked
 from fenland.client.drafts import Draft
 from fenland.client.errors import ConflictError, ProblemError, UnreachableError
-from fenland.client.flows import Flow, Request, Response, checked, headers_for, request_for
+from fenland.client.flows import Flow, Request, Response, checked, headers_for, request_for, trusted_for
 from fenland.client.past import Past
 from fenland.client.records import BatchResult, Entry, Form, Preview, Record
 from fenland.client.subscriptions import Subscriptions
@@ -51,7 +51,13 @@ class Client:
         transport: httpx.BaseTransport | None = None,
     ) -> None:
         headers = headers_for(token, via, name, on_behalf_of)
-        self._http = httpx.Client(base_url=address, headers=headers, timeout=timeout, transport=transport)
+        self._http = httpx.Client(
+            base_url=address,
+            headers=headers,
+            timeout=timeout,
+            transport=transport,
+            verify=trusted_for(address),
+        )
         self._timeout = timeout
         #: How records were, the way back, and what proves the history.
         self.past = Past(self)

@@ -5,6 +5,7 @@ Nothing here opens a connection, so one body of logic serves every kind of clien
 
 from __future__ import annotations
 
+import ssl
 import time
 from collections.abc import Awaitable, Callable, Generator, Mapping
 from dataclasses import dataclass, field, replace
@@ -179,6 +180,14 @@ def headers_for(token: str | None, via: str, name: str | None, behalf: str | Non
     if behalf is not None:
         headers["Fenland-On-Behalf-Of"] = behalf
     return headers | {"Authorization": f"Bearer {token}"} if token else headers
+
+
+def trusted_for(address: str) -> ssl.SSLContext | bool:
+    """Whose certificates are believed, as httpx takes it: nobody's where none is to be shown.
+
+    To read those of all authorities takes longer than a request.
+    """
+    return ssl.SSLContext(ssl.PROTOCOL_TLS_CLIENT) if address.lower().startswith("http://") else True
 
 
 def request_for(request: Request) -> dict[str, Any]:

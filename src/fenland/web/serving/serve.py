@@ -176,11 +176,11 @@ def run(project: Project, ready: Callable[[str], None]) -> None:
         raise StartRefused(str(error)) from None
     service.close()
     configure(settings)
-    if service.database.taken:
+    if taken := service.database.taken:
         log = structlog.get_logger()
-        log.info(
-            "definitions taken in", number=service.database.number, steps=" ".join(service.database.taken)
-        )
+        log.info("definitions taken in", number=service.database.number, steps=" ".join(taken))
+    # The workers have their own.
+    del service
     host = f"[{settings.host}]" if ":" in settings.host else settings.host
     address = f"http://{host}:{settings.port}"
     _allow_connections(settings.connections)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import multiprocessing
 import os
 import signal
@@ -66,6 +67,10 @@ class Supervisor:
 
     def serve(self) -> bool:
         """Runs them until this process is told to end; whether any ever began."""
+        # What is there now is shared with the workers: to look through it for circles would have each of
+        # them write to all of it, and so have memory of its own for it.
+        gc.collect()
+        gc.freeze()
         with self._heeding():
             for _ in range(self._count):
                 self._start()
