@@ -1,10 +1,10 @@
 """What each part of an update costs, inside one process: no other checkout, no second service.
 
-    python bench/price.py [--updates 2000] [--rounds 7]
+    python bench/price.py [--updates 2000] [--rounds 40]
 
 One thread sends PATCHes to the app, on a database in memory where there is room. It prints the processor's time of one with rules as
 lists, as conditions, and as conditions that follow a reference; with lists again and three derived fields, an effect whose condition does not
-hold, one that sets a field, a sum in another record and an effect that changes one; in turn, as multiples of that with lists alone; then, by timers around them, the shares of the parts, as
+hold, one that sets a field, a sum in another record and an effect that changes one; each beside that with lists alone, a moment apart, as multiples of it; then, by timers around them, the shares of the parts, as
 conditions have them; and what the way in and out over a socket adds to it.
 """
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import ssl
 import subprocess
 import sys
 from collections.abc import Iterator
@@ -27,6 +28,7 @@ from fenland.client import (
     calls,
     flows,
 )
+from fenland.client.flows import trusted_for
 from fenland.client.records import Record
 from support import TOKENS, workshop_of
 
@@ -255,3 +257,18 @@ def test_a_change_that_takes_a_record_out_of_sight_is_answered_as_unseen(tmp_pat
         own = {"Authorization": f"Bearer {TOKENS['cora'][1]}"}
         key = "L2" if way == "create" else "L1"
         assert http.get(f"/v1/records/loans/{key}", headers=own).json()["holder"] == "cora"
+
+
+@pytest.mark.parametrize(
+    ("address", "all_authorities"),
+    [("https://x.example", True), ("HTTPS://x.example", True), ("http://x.example", False), ("HTTP://127.0.0.1:1", False), ("x.example", True)],
+)  # fmt: skip
+def test_certificates_are_read_where_one_is_to_be_shown_and_none_is_ever_believed_unseen(
+    address: str, all_authorities: bool
+) -> None:
+    found = trusted_for(address)
+    if all_authorities:
+        assert found is True
+    else:
+        assert isinstance(found, ssl.SSLContext) and found.get_ca_certs() == []
+        assert (found.verify_mode, found.check_hostname) == (ssl.CERT_REQUIRED, True)

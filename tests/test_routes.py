@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from pathlib import Path
 from typing import Any, NamedTuple
 
@@ -13,6 +13,8 @@ import pytest
 from fenland.core.definitions.reading import definitions_from
 from fenland.core.limits import DEFAULTS
 from fenland.core.reserved import RESERVED
+from fenland.service.service import Service
+from fenland.storage.door import WouldWait
 from fenland.web.document import document
 from fenland.web.http.parameters import EQUALS
 from fenland.web.routes import ROUTES
@@ -216,6 +218,63 @@ def test_only_a_record_as_it_is_is_sure_to_be_short(tmp_path: Path, query: str, 
         told = short_requests(service)
         environ = {"REQUEST_METHOD": "GET", "PATH_INFO": "/v1/records/things/A", "QUERY_STRING": query}
         assert (told(environ) is Short.READ) is short
+
+
+def _in_a_hurry(service: Service, ask: Callable[[], httpx.Response]) -> int | None:
+    """How it is answered by who may wait for nobody, as the loop does; None where that would wait."""
+    turn = service.database.turn
+    assert turn.take_if_free()
+    turn.hurried = True
+    shared = service.database.together()
+    try:
+        return ask().status_code
+    except WouldWait:
+        return None
+    finally:
+        shared.lost = True
+        shared.commit()
+        turn.hurried = False
+        turn.give()
+
+
+#: What reads a record that turns out to be large, or a page of them; and the same with small ones.
+LARGE: dict[str, Callable[[httpx.Client, str], httpx.Response]] = {
+    "read": lambda http, key: http.get(f"/v1/records/notes/{key}"),
+    "list": lambda http, key: http.get(f"/v1/records/notes?limit=50&code={key}"),
+    "change": lambda http, key: http.patch(f"/v1/records/notes/{key}", json={"title": "x"}),
+    "take a key": lambda http, key: http.post("/v1/records/notes", json={"code": key}),
+    "refer": lambda http, key: http.post("/v1/records/marks", json={"code": "M9", "note": key}),
+    "by rule": lambda http, key: http.get(f"/v1/records/marks/M-{key}"),
+    "include": lambda http, key: http.get(f"/v1/records/marks/M-{key}?include=note"),
+}
+
+
+@pytest.mark.parametrize("way", LARGE)
+def test_a_record_that_proves_to_be_large_holds_the_loop_up_by_no_way(tmp_path: Path, way: str) -> None:
+    code = {"type": "string", "required": True, "unique": True, "fixed": True}
+    text = {"type": "string"}
+    rule = {right: ["everyone"] for right in ("read", "create", "update")}
+    described = {
+        "notes": {"key": "code", "access": rule, "fields": {"code": code, "title": text, "text": text}},
+        "marks": {
+            "key": "code", "access": rule | {"read": 'record.note.text != "none"'},
+            "fields": {"code": code, "note": {"references": "notes"}},
+        },
+    }  # fmt: skip
+    with workshop_of(described, tmp_path / "x.db") as (service, http):
+        for key, length in (("S", 100), ("L", 120_000)):
+            fields = {"code": key, "text": "x" * length}
+            http.post("/v1/records/notes", json=fields).raise_for_status()
+            http.post("/v1/records/marks", json={"code": f"M-{key}", "note": key}).raise_for_status()
+        told, ask = short_requests(service), LARGE[way]
+        environ = {"REQUEST_METHOD": "GET", "PATH_INFO": "/v1/records/notes/S", "QUERY_STRING": ""}
+        assert told(environ) is Short.READ
+        found = _in_a_hurry(service, lambda: ask(http, "S"))
+        assert found is not None and told(environ) is Short.READ
+        assert _in_a_hurry(service, lambda: ask(http, "L")) is None
+        # Others of its kind are left to threads as well, for a while.
+        assert told(environ) is None
+        assert ask(http, "L").status_code == found
 
 
 def test_a_change_from_which_much_may_follow_is_not_sure_to_be_short(tmp_path: Path) -> None:

@@ -17,7 +17,7 @@ def run() -> None:
     if sys.argv[1:] == ["--version"]:
         print(version_line())  # noqa: T201
         return
-    # The command line of httpx is not wanted, and loads as much again as all of httpx; without it, it does so.
+    # Nobody asks for the command line of httpx, which loads as much again as all of httpx.
     sys.modules.setdefault("httpx._main", None)  # type: ignore[arg-type]
     from fenland.cli.main import run
 

@@ -1,7 +1,8 @@
 """Which requests are sure to be short, so that the front may answer them on its loop.
 
-A record by its key; a page of a list that an index gives in order and whose records are small; a small
-change of one such record, and one to create, from which not much follows.
+A record by its key; a page of a list that an index gives in order; a small change of one record, and one to
+create, from which not much follows. Records that have no bounds are taken for small until one proves not to
+be: that request is left to a thread (`storage/shared/records/records.py`), and so are others for a while.
 """
 
 from __future__ import annotations
@@ -42,11 +43,11 @@ class Short(Enum):
 
 def short_requests(service: Service) -> Callable[[dict[str, Any]], Short | None]:
     """A function that tells of a request's environ what it is, if it is sure to be short."""
-    small = {name for name, resource in service.resources.items() if resource.records.small}
+    records = {name: resource.records for name, resource in service.resources.items()}
     # A condition may hold for few records, and all the others be read before they are found.
-    listed = {name for name in small if not _conditional(service.resources[name])}
+    listed = {name for name in records if not _conditional(service.resources[name])}
     # What follows from a change may be much more than that, and functions take their time in threads.
-    changed = set() if service.calls else {name for name in small if not _follows_far(service, name)}
+    changed = set() if service.calls else {name for name in records if not _follows_far(service, name)}
 
     def short(environ: dict[str, Any]) -> Short | None:
         method = environ["REQUEST_METHOD"]
@@ -56,7 +57,7 @@ def short_requests(service: Service) -> Callable[[dict[str, Any]], Short | None]
         if method == "GET" and path == "/v1/session":
             return Short.READ
         found = _RECORD.fullmatch(path)
-        if found is None:
+        if found is None or found[1] not in records or not records[found[1]].seems_small():
             return None
         if method != "GET":
             # A change of a record, or a record to create.
