@@ -16,6 +16,7 @@ from typing import Any
 from fenland.core.access.policy import Actor, Caller
 from fenland.core.changes.patches import MergePatch
 from fenland.core.definitions.model import Definitions
+from fenland.core.problems import Unavailable
 from fenland.service.accounts.accounts import NewAccount, add_account
 from fenland.service.accounts.tokens import NewToken, issue_token
 from fenland.service.changes.finding import Address
@@ -26,6 +27,8 @@ from fenland.storage.door import Database, Page
 
 SEED = 4711
 START = datetime(2026, 2, 2, 7, 30, tzinfo=UTC)
+#: Changes of one transaction.
+_AT_A_TIME = 200
 
 
 @dataclass(frozen=True)
@@ -348,10 +351,15 @@ def fill(
     _accounts(writer.service)
     steps = list(_steps(writer, dice, size))
     pause = timedelta(days=280) / len(steps)
-    for done, step in enumerate(steps, 1):
-        writer.clock.moment += pause
-        step()
-        progress(done, len(steps))
+    for first in range(0, len(steps), _AT_A_TIME):
+        # Nobody else writes yet: the disk is waited for once for many.
+        together = database.together()
+        for done, step in enumerate(steps[first : first + _AT_A_TIME], first + 1):
+            writer.clock.moment += pause
+            step()
+            progress(done, len(steps))
+        if not together.commit():
+            raise Unavailable("The sample could not be saved. Begin again with another folder.")
     page = Page()
     with database.reading() as connection:
         return sum(records.count(connection, page) for records in database.records.values())
