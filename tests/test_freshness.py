@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import random
+import sys
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
@@ -10,6 +11,8 @@ from typing import Any
 import httpx
 import pytest
 
+from fenland.web.http.answers import Answer
+from fenland.web.http.remembered import KEPT_SECONDS, Remembered
 from support import NIGHTLY, bearer, workshop_of
 from test_feed import NAMES, OFFICE, WORKS, Doing
 
@@ -244,3 +247,16 @@ def test_only_so_much_is_remembered_and_nothing_where_it_is_not_to_be(
             asked(http, "olga", "jobs?limit=5")
             assert len(reads) - 1 == (read if memory else read + 1)
             monkeypatch.undo()
+
+
+def test_what_is_remembered_is_forgotten_after_a_while() -> None:
+    now = 0.0
+    kept = Remembered(100_000, lambda: now)
+    answer = Answer(b"what was erased since", 200, {})
+    kept.keep("a", answer)
+    held = sys.getrefcount(answer)
+    now = KEPT_SECONDS - 1
+    assert kept.find("a") is answer
+    now = KEPT_SECONDS + 1
+    # Whatever is asked for next.
+    assert kept.find("b") is None and sys.getrefcount(answer) < held

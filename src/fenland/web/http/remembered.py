@@ -7,28 +7,34 @@ the same, and no more once anything has moved. Only what has such a tag may be k
 
 from __future__ import annotations
 
+import time
+from collections.abc import Callable
 from threading import Lock
 
-from cachetools import LRUCache
+from cachetools import TTLCache
 
 from fenland.web.http.answers import Answer
 
 #: Characters, or bytes, of what is kept of an answer besides its body: its tag, its headers.
 _BESIDE = 500
+#: Seconds for which an answer is kept: what is erased is not to stay in memory for long, though nobody is
+#: given it any more.
+KEPT_SECONDS = 60.0
 
 
 class Remembered:
     """Answers, up to so many bytes: those that nobody has asked for longest go first."""
 
-    def __init__(self, most: int) -> None:
-        """`most` is in bytes; 0 keeps none."""
-        self._kept: LRUCache[str, Answer] = LRUCache(most, getsizeof=_size)
+    def __init__(self, most: int, clock: Callable[[], float] = time.monotonic) -> None:
+        """`most` is in bytes; 0 keeps none. `clock` gives seconds."""
+        self._kept: TTLCache[str, Answer] = TTLCache(most, KEPT_SECONDS, clock, _size)
         # A look-up moves what it finds to the end.
         self._lock = Lock()
 
     def find(self, tag: str) -> Answer | None:
-        """The answer that this tag stands for, if it is kept."""
+        """The answer that this tag stands for, if it is kept; what is too old goes."""
         with self._lock:
+            self._kept.expire()
             return self._kept.get(tag)
 
     def keep(self, tag: str, answer: Answer) -> None:
