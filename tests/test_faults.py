@@ -189,7 +189,7 @@ def _send_through_the_front(http: httpx.Client, service: Service, pieces: Any) -
     front = Front(
         Served(
             app=create_app(service, Settings()).wsgi_app, turn=database.turn, together=database.together,
-            short=lambda environ: Short.CHANGE, at_once=lambda path: False, close=lambda: None, threads=4,
+            short=lambda environ: Short.CHANGE, was_long=lambda environ: None, at_once=lambda path: False, close=lambda: None, threads=4,
             body_limit=lambda environ: 10**6, body_timeout=10, feed=feed_of(service), streams=Bounds(1, 1),
         )
     )  # fmt: skip

@@ -260,3 +260,20 @@ def test_what_is_remembered_is_forgotten_after_a_while() -> None:
     now = KEPT_SECONDS + 1
     # Whatever is asked for next.
     assert kept.find("b") is None and sys.getrefcount(answer) < held
+
+
+@pytest.mark.parametrize("memory", [0, 1_000_000])
+def test_what_was_committed_by_a_process_that_could_not_say_so_is_shown_all_the_same(
+    works: Service, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, memory: int
+) -> None:
+    service, http = works
+    http.post("/v1/records/jobs", json={"code": "a"}).raise_for_status()
+    own = tmp_path / "works.db"
+    with workshop_of(WORKS, own, account_managers=OFFICE, list_memory=memory) as (_, other):
+        before = asked(other, "olga", "jobs")
+        # Between its commit and what it tells others, a process may be killed.
+        monkeypatch.setattr(type(service.database.growth), "note", lambda *_: None)
+        http.patch("/v1/records/jobs/a", json={"title": "new"}).raise_for_status()
+        for tag in (None, before.headers["ETag"]):
+            answer = asked(other, "olga", "jobs", tag)
+            assert answer.status_code == 200 and answer.json()["items"][0]["title"] == "new", tag

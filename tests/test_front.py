@@ -340,3 +340,34 @@ def test_hostile_texts_are_read_in_time_that_grows_with_their_size(http: httpx.C
         "/v1/records/tools", json={"code": "A1", "name": "Saw"}, headers=bearer("carl")
     ).raise_for_status()
     assert http.patch("/v1/records/tools/A1", json=edits, headers=kind).status_code == 422
+
+
+def test_small_and_large_records_that_are_changed_together_are_all_saved(
+    running: Running, project: Path
+) -> None:
+    # What arrives together is made in one transaction on the loop, until one of it proves to be large.
+    token, rounds = (project / "token").read_text(), 20
+    with running.client(token) as http:
+        for number in range(8):
+            body = "x" * (200_000 if number % 4 == 0 else 10)
+            http.post("/v1/records/notes", json={"slug": f"n{number}", "title": "0", "body": body}).raise_for_status()  # fmt: skip
+    wrong: list[str] = []
+
+    def change(number: int) -> None:
+        with running.client(token) as http:
+            for step in range(1, rounds + 1):
+                path = f"/v1/records/notes/n{number}"
+                answer = http.patch(path, json={"title": str(step)})
+                read = http.get(path).json()
+                if answer.status_code != 200 or (read["title"], read["version"]) != (str(step), step + 1):
+                    wrong.append(f"{number}: {answer.status_code} {read.get('version')}")
+
+    threads = [threading.Thread(target=change, args=[number]) for number in range(8)]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+    assert wrong == []
+    with running.client(token) as http:
+        told = http.get("/v1/records/notes?sort=slug&fields=slug,title&limit=8").json()["items"]
+        assert [one["title"] for one in told] == [str(rounds)] * 8

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+import time
 from collections.abc import Callable, Iterator, Mapping
 from pathlib import Path
 from typing import Any, NamedTuple
@@ -14,11 +15,11 @@ from fenland.core.definitions.reading import definitions_from
 from fenland.core.limits import DEFAULTS
 from fenland.core.reserved import RESERVED
 from fenland.service.service import Service
-from fenland.storage.door import WouldWait
+from fenland.storage.door import WouldHoldUp
 from fenland.web.document import document
 from fenland.web.http.parameters import EQUALS
 from fenland.web.routes import ROUTES
-from fenland.web.serving.short import Short, short_requests
+from fenland.web.serving.short import Short, ShortRequests
 from support import workshop_of
 
 ANYONE = {right: ["everyone"] for right in ("read", "create", "update", "delete", "erase", "transfer")}
@@ -215,20 +216,20 @@ def test_a_preference_is_heard_however_it_is_written(http: httpx.Client, said: s
 )  # fmt: skip
 def test_only_a_record_as_it_is_is_sure_to_be_short(tmp_path: Path, query: str, short: bool) -> None:
     with workshop_of(DEFINED, tmp_path / "x.db") as (service, _):
-        told = short_requests(service)
+        told = ShortRequests(service).kind
         environ = {"REQUEST_METHOD": "GET", "PATH_INFO": "/v1/records/things/A", "QUERY_STRING": query}
         assert (told(environ) is Short.READ) is short
 
 
 def _in_a_hurry(service: Service, ask: Callable[[], httpx.Response]) -> int | None:
-    """How it is answered by who may wait for nobody, as the loop does; None where that would wait."""
+    """How it is answered by who may wait for nobody, as the loop does; None where it would hold others up."""
     turn = service.database.turn
     assert turn.take_if_free()
     turn.hurried = True
     shared = service.database.together()
     try:
         return ask().status_code
-    except WouldWait:
+    except WouldHoldUp:
         return None
     finally:
         shared.lost = True
@@ -237,7 +238,8 @@ def _in_a_hurry(service: Service, ask: Callable[[], httpx.Response]) -> int | No
         turn.give()
 
 
-#: What reads a record that turns out to be large, or a page of them; and the same with small ones.
+#: What reads a record that turns out to be large, a page of them, or what was kept of one; and the same with
+#: a small one.
 LARGE: dict[str, Callable[[httpx.Client, str], httpx.Response]] = {
     "read": lambda http, key: http.get(f"/v1/records/notes/{key}"),
     "list": lambda http, key: http.get(f"/v1/records/notes?limit=50&code={key}"),
@@ -246,11 +248,19 @@ LARGE: dict[str, Callable[[httpx.Client, str], httpx.Response]] = {
     "refer": lambda http, key: http.post("/v1/records/marks", json={"code": "M9", "note": key}),
     "by rule": lambda http, key: http.get(f"/v1/records/marks/M-{key}"),
     "include": lambda http, key: http.get(f"/v1/records/marks/M-{key}?include=note"),
-}
+    "what others changed": lambda http, key: http.patch(f"/v1/records/notes/H{key}?base=1", json={"title": "y"}),
+    "once more": lambda http, key: http.post(
+        "/v1/records/notes", json={"code": f"K{key}", "text": _text(key)}, headers={"Idempotency-Key": f'"{key}"'}
+    ),
+}  # fmt: skip
 
 
-@pytest.mark.parametrize("way", LARGE)
-def test_a_record_that_proves_to_be_large_holds_the_loop_up_by_no_way(tmp_path: Path, way: str) -> None:
+def _text(key: str) -> str:
+    return "x" * (250_000 if key == "L" else 100)
+
+
+@pytest.fixture
+def notes(tmp_path: Path) -> Iterator[tuple[Service, httpx.Client]]:
     code = {"type": "string", "required": True, "unique": True, "fixed": True}
     text = {"type": "string"}
     rule = {right: ["everyone"] for right in ("read", "create", "update")}
@@ -262,19 +272,55 @@ def test_a_record_that_proves_to_be_large_holds_the_loop_up_by_no_way(tmp_path: 
         },
     }  # fmt: skip
     with workshop_of(described, tmp_path / "x.db") as (service, http):
-        for key, length in (("S", 100), ("L", 120_000)):
-            fields = {"code": key, "text": "x" * length}
-            http.post("/v1/records/notes", json=fields).raise_for_status()
+        for key in "SL":
+            http.post("/v1/records/notes", json={"code": key, "text": _text(key)}).raise_for_status()
             http.post("/v1/records/marks", json={"code": f"M-{key}", "note": key}).raise_for_status()
-        told, ask = short_requests(service), LARGE[way]
-        environ = {"REQUEST_METHOD": "GET", "PATH_INFO": "/v1/records/notes/S", "QUERY_STRING": ""}
-        assert told(environ) is Short.READ
-        found = _in_a_hurry(service, lambda: ask(http, "S"))
-        assert found is not None and told(environ) is Short.READ
-        assert _in_a_hurry(service, lambda: ask(http, "L")) is None
-        # Others of its kind are left to threads as well, for a while.
-        assert told(environ) is None
-        assert ask(http, "L").status_code == found
+            # Its entries are large, and it is small by now.
+            for path, fields in (
+                ("", {"code": f"H{key}"}),
+                (f"/H{key}", {"text": _text(key)}),
+                (f"/H{key}", {"text": "x"}),
+            ):
+                method = "PATCH" if path else "POST"
+                http.request(method, f"/v1/records/notes{path}", json=fields).raise_for_status()
+            LARGE["once more"](http, key).raise_for_status()
+        # When the collection was changed last is looked up once.
+        LARGE["list"](http, "S").raise_for_status()
+        yield service, http
+
+
+@pytest.mark.parametrize("way", LARGE)
+def test_what_proves_to_be_large_holds_the_loop_up_by_no_way(
+    notes: tuple[Service, httpx.Client], way: str
+) -> None:
+    service, http = notes
+    ask = LARGE[way]
+    found = _in_a_hurry(service, lambda: ask(http, "S"))
+    assert found is not None
+    assert _in_a_hurry(service, lambda: ask(http, "L")) is None
+    # By who may wait it is answered as the small one is.
+    assert ask(http, "L").status_code == found
+
+
+def test_after_one_that_was_long_others_of_its_kind_are_not_taken_for_short(
+    notes: tuple[Service, httpx.Client], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    requests = ShortRequests(notes[0])
+
+    def environ(method: str, path: str) -> dict[str, Any]:
+        return {"REQUEST_METHOD": method, "PATH_INFO": f"/v1/records/{path}", "QUERY_STRING": "", "CONTENT_LENGTH": "9"}  # fmt: skip
+
+    kinds = [environ(*one) for one in (("GET", "notes/S"), ("PATCH", "notes/S"), ("POST", "notes"), ("GET", "notes"), ("GET", "marks/M"))]  # fmt: skip
+    before = [requests.kind(one) for one in kinds]
+    assert None not in before
+    for place, one in enumerate(kinds):
+        requests = ShortRequests(notes[0])
+        requests.was_long(one)
+        assert [requests.kind(each) for each in kinds] == [*before[:place], None, *before[place + 1 :]]
+        then = time.monotonic() + 31
+        with monkeypatch.context() as patched:
+            patched.setattr(time, "monotonic", lambda then=then: then)
+            assert [requests.kind(each) for each in kinds] == before
 
 
 def test_a_change_from_which_much_may_follow_is_not_sure_to_be_short(tmp_path: Path) -> None:
@@ -290,7 +336,7 @@ def test_a_change_from_which_much_may_follow_is_not_sure_to_be_short(tmp_path: P
     def short(**more: Any) -> set[str]:
         described = {"areas": areas, "sites": sites, "jobs": jobs, "logs": logs, **more}
         with workshop_of(described, tmp_path / f"{len(list(tmp_path.iterdir()))}.db") as (service, _):
-            told = short_requests(service)
+            told = ShortRequests(service).kind
             return {
                 name
                 for name in described

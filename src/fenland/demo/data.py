@@ -354,12 +354,18 @@ def fill(
     for first in range(0, len(steps), _AT_A_TIME):
         # Nobody else writes yet: the disk is waited for once for many.
         together = database.together()
-        for done, step in enumerate(steps[first : first + _AT_A_TIME], first + 1):
-            writer.clock.moment += pause
-            step()
-            progress(done, len(steps))
-        if not together.commit():
-            raise Unavailable("The sample could not be saved. Begin again with another folder.")
+        try:
+            for done, step in enumerate(steps[first : first + _AT_A_TIME], first + 1):
+                writer.clock.moment += pause
+                step()
+                progress(done, len(steps))
+        except BaseException:
+            together.lost = True
+            raise
+        finally:
+            kept = together.commit()
+        if not kept:
+            raise Unavailable("The sample could not be saved. Run the command again to begin anew.")
     page = Page()
     with database.reading() as connection:
         return sum(records.count(connection, page) for records in database.records.values())

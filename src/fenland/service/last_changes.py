@@ -46,8 +46,7 @@ class LastChanges:
 
 
 def _end(database: Database) -> int:
-    if database.growth.shared:
-        return database.growth.end
+    # Not what processes tell each other: one may be killed between its commit and telling.
     with database.reading() as reading:
         return database.history.last(reading).sequence
 

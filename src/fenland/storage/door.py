@@ -25,7 +25,7 @@ from fenland.storage.shared.protocols import (
     Together,
     Writing,
 )
-from fenland.storage.shared.turn import Turn, WouldWait, in_a_hurry
+from fenland.storage.shared.turn import Turn, WouldHoldUp, WouldWait, in_a_hurry
 from fenland.storage.shared.values import (
     QUIET,
     Account,
@@ -105,6 +105,7 @@ __all__ = [
     "Unreadable",
     "ValueTaken",
     "VersionRace",
+    "WouldHoldUp",
     "WouldWait",
     "Writing",
     "audited",

@@ -11,9 +11,6 @@ class Growth:
     Here it is what this process has seen; an engine whose processes share memory says more.
     """
 
-    #: Whether it tells what other processes committed as well.
-    shared = False
-
     def __init__(self) -> None:
         self._end = 0
         self._listening: list[Callable[[], None]] = []

@@ -111,15 +111,6 @@ class SeriesKept(Protocol):
 class Records(Protocol):
     """The records of one collection."""
 
-    #: Whether no record can be large, so that nobody needs to count what a page of them holds.
-    small: bool
-
-    def seems_small(self) -> bool:
-        """Whether every record may be taken for small: bounded to be, or none was found of late that is not.
-
-        In a thread that may wait for nobody, reading one that is not raises `WouldWait`.
-        """
-
     def find(self, reading: Reading, field: str, value: Any) -> Record | None:
         """The record whose unique `field` (or `id`) holds this value, or None."""
 

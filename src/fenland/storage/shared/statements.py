@@ -15,6 +15,11 @@ from sqlalchemy.sql.elements import ClauseElement
 
 from fenland.storage.shared.column_types import Conversion, from_column, to_column
 from fenland.storage.shared.protocols import Reading, Writing
+from fenland.storage.shared.turn import WouldHoldUp, in_a_hurry
+
+#: Characters that a row, or rows together, may hold where they are read by who may wait for nobody: to make
+#: values of them, and answers of those, takes some milliseconds.
+_MOST_OF_ONE, _MOST_OF_ALL = 50_000, 200_000
 
 
 def parameters_of(table: Table, names: Iterable[str]) -> dict[str, BindParameter[Any]]:
@@ -122,12 +127,17 @@ class Prepared:
         return values
 
     def one(self, reading: Reading, given: Mapping[str, Any]) -> Any:
-        """The first row, or None."""
-        return reading.execute(self.text, self.values(given)).fetchone()
+        """The first row, or None. Raises `WouldHoldUp`."""
+        row = reading.execute(self.text, self.values(given)).fetchone()
+        if row is not None and in_a_hurry():
+            _hold_up_nobody([row], _MOST_OF_ONE)
+        return row
 
     def all(self, reading: Reading, given: Mapping[str, Any]) -> list[Any]:
-        """Every row."""
+        """Every row. Raises `WouldHoldUp`."""
         found: list[Any] = reading.execute(self.text, self.values(given)).fetchall()
+        if in_a_hurry():
+            _hold_up_nobody(found, _MOST_OF_ALL)
         return found
 
     def some(
@@ -135,15 +145,20 @@ class Prepared:
     ) -> tuple[list[Any], bool]:
         """Rows until they hold so many characters, one at least; and whether there were more.
 
-        `places` are those of the columns whose values may be long, where not all are counted.
+        `places` are those of the columns whose values may be long, where not all are counted. Raises
+        `WouldHoldUp`.
         """
         rows: list[Any] = []
+        hurried = in_a_hurry()
+        characters = min(characters, _MOST_OF_ALL) if hurried else characters
         cursor = reading.execute(self.text, self.values(given))
         for row in cursor:
             values = row if places is None else [row[place] for place in places]
             characters -= sum([len(value) for value in values if isinstance(value, str)])
-            if characters < 0 and rows:
+            if characters < 0 and (rows or hurried):
                 cursor.close()
+                if hurried:
+                    raise WouldHoldUp
                 return rows, True
             rows.append(row)
         return rows, False
@@ -170,3 +185,9 @@ class Prepared:
             if (value := values[place]) is not None:
                 values[place] = convert(value)
         return values
+
+
+def _hold_up_nobody(rows: Sequence[Any], most: int) -> None:
+    """Raises `WouldHoldUp` where rows hold more characters."""
+    if sum([len(value) for row in rows for value in row if isinstance(value, str)]) > most:
+        raise WouldHoldUp

@@ -168,6 +168,11 @@ class OwnTables:
         self.deliveries = _deliveries_table(self.metadata)
         self.attempts = _attempts_table(self.metadata)
 
+    @property
+    def all(self) -> list[Table]:
+        """Every one of them."""
+        return list(self.metadata.tables.values())
+
 
 @cache
 def own_tables() -> OwnTables:
@@ -191,7 +196,7 @@ class Tables:
     @property
     def all(self) -> list[Table]:
         """Every table, in the order in which they are made."""
-        return [*self.records.values(), *self.own.metadata.tables.values()]
+        return [*self.records.values(), *self.own.all]
 
 
 def _definitions_table(metadata: MetaData) -> Table:

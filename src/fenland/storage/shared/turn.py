@@ -33,6 +33,10 @@ class WouldWait(BaseException):
     """
 
 
+class WouldHoldUp(WouldWait):
+    """What was read is so much that it would hold up those whose thread must not be held up."""
+
+
 #: Whether this thread is in a hurry, whichever turn it has.
 _HERE = threading.local()
 

@@ -81,8 +81,6 @@ class Mark:
 class SharedGrowth(Growth):
     """`Growth` of all processes on the database: the end stands in the mark."""
 
-    shared = True
-
     def __init__(self, mark: Mark) -> None:
         super().__init__()
         self._mark = mark

@@ -7,7 +7,7 @@ from functools import cache, partial
 from itertools import zip_longest
 from typing import Any
 
-from flask import Request
+from flask import Flask, Request
 
 from fenland.core.values.plain import write_json
 from fenland.service.service import Service
@@ -33,7 +33,7 @@ for _route in ROUTES:
     _PATHS.setdefault(_route.path, []).append(_route)
 
 
-def _add_routes(app: LeanFlask, service: Service, settings: Settings) -> None:
+def _add_routes(app: LeanFlask, service: Service, settings: Settings, *, ready: bool) -> None:
     """Adds every path, with what can be done there."""
     address = settings.public_address or "/"
 
@@ -41,7 +41,8 @@ def _add_routes(app: LeanFlask, service: Service, settings: Settings) -> None:
     def described() -> bytes:
         return write_json(document(service.definitions, settings.title, service.limits, address))
 
-    app.prepare_document = described
+    if ready:
+        described()
     common = Common(service, settings, described, Remembered(settings.list_memory))
     for path, routes in _PATHS.items():
         answering = {route.method: partial(route.answer, common) for route in routes}
@@ -68,8 +69,11 @@ def _covers(wider: str, path: str) -> bool:
     return all(a == b or (a is not None and b is not None and a.startswith("{")) for a, b in pairs)
 
 
-def create_app(service: Service, settings: Settings) -> LeanFlask:
-    """The app over an open service."""
+def create_app(service: Service, settings: Settings, *, ready: bool = False) -> Flask:
+    """The app over an open service.
+
+    `ready` is whether the document is made now, so that nobody has to wait while it is.
+    """
     app = LeanFlask("fenland")
     app.config["MAX_FORM_MEMORY_SIZE"] = service.limits.body
     # Which of the two it may be, the routes see to.
@@ -80,7 +84,7 @@ def create_app(service: Service, settings: Settings) -> LeanFlask:
     app.url_map.merge_slashes = False
     errors.register(app)
     console.register(app)
-    _add_routes(app, service, settings)
+    _add_routes(app, service, settings, ready=ready)
     app.take_short_cuts()
     served: Callable[..., Iterable[bytes]] = MethodOverride(Compression(app.wsgi_app))
     if settings.allowed_origins:

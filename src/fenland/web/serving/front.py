@@ -4,14 +4,14 @@
               to send or to read costs it nothing but memory
     threads   run the app, one at a time (`storage/shared/turn.py`); a long statement, a commit and a lock
               that another program holds are waited for aside
-    inline    what is sure to be short is answered on the loop itself when nobody works: it saves the way
+    inline    what is taken for short is answered on the loop itself when nobody works: it saves the way
               to a thread and back. Short changes that arrived together are made one after the other in
               one transaction, and answered once it is on disk, as long as the disk is quick
     waiting   what is to be answered once the history has grown is kept by the loop (`waiting.py`), and
               then answered like any other; meanwhile no thread knows of it
 
 It speaks WSGI (PEP 3333) to the app, and knows neither records nor rules: `short` says which requests are
-sure to be short.
+taken for short.
 """
 
 from __future__ import annotations
@@ -30,7 +30,7 @@ from typing import Any
 import structlog
 
 from fenland.core.problems import BodyTimeout, Internal, Malformed, Refusal, Unavailable
-from fenland.storage.door import MOST_TOGETHER, Together, Turn, WouldWait
+from fenland.storage.door import MOST_TOGETHER, Together, Turn, WouldHoldUp, WouldWait
 from fenland.web.http.body import BODY, STREAMED
 from fenland.web.http.environ import ACCOUNT, GONE, LATER, STREAM, WAITED, about
 from fenland.web.http.errors import bare_problem
@@ -64,8 +64,10 @@ class Served:
     turn: Turn
     #: Opens a transaction for changes that are made together; raises where it would have to wait.
     together: Callable[[], Together]
-    #: Whether a request, by its environ, is sure to be short, and what it then is.
+    #: Whether a request, by its environ, is taken for short, and what it then is; and what is told of those
+    #: that were not.
     short: Callable[[Environ], Short | None]
+    was_long: Callable[[Environ], None]
     #: Whether a path is answered without the turn, whoever works.
     at_once: Callable[[str], bool]
     close: Callable[[], None]
@@ -220,6 +222,9 @@ class Front:
         served.turn.hurried = True
         try:
             return self._call(environ)
+        except WouldHoldUp:
+            served.was_long(environ)
+            return None
         except WouldWait:
             return None
         finally:
@@ -267,8 +272,10 @@ class Front:
                 answers.append(self._call(environ))
                 if shared.lost:
                     break
-        except WouldWait:
+        except WouldWait as late:
             shared.lost = True
+            if isinstance(late, WouldHoldUp):
+                self._served.was_long(environs[len(answers)])
         begun = self._loop.time()
         try:
             kept = shared.commit()

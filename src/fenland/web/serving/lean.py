@@ -58,8 +58,6 @@ class LeanFlask(Flask):
 
     url_rule_class = _Rule
     short_cuts: ShortCuts | None = None
-    #: To be called before the first request is answered, so that none waits while the document is made.
-    prepare_document: Callable[[], object] = staticmethod(lambda: None)
 
     def __init__(self, name: str) -> None:
         super().__init__(name, static_folder=None)

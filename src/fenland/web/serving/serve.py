@@ -39,7 +39,7 @@ from fenland.web.serving.front import Front, Served
 from fenland.web.serving.http1 import Deadlines
 from fenland.web.serving.listening import Listening
 from fenland.web.serving.logs import configure
-from fenland.web.serving.short import short_requests
+from fenland.web.serving.short import ShortRequests
 from fenland.web.serving.streams import Bounds, Feed
 from fenland.web.serving.supervisor import Supervisor, listen
 
@@ -112,14 +112,14 @@ def _back_up(settings: Settings) -> None:
 
 def front_of(service: Service, settings: Settings, parent: int = 0) -> Front:
     """The front before the app over an open service; it ends with the parent process."""
-    app = create_app(service, settings)
-    app.prepare_document()
+    short = ShortRequests(service)
     return Front(
         Served(
-            app=app.wsgi_app,
+            app=create_app(service, settings, ready=True).wsgi_app,
             turn=service.database.turn,
             together=service.database.together,
-            short=short_requests(service),
+            short=short.kind,
+            was_long=short.was_long,
             at_once=lambda path: path == "/healthz",
             close=service.close,
             threads=settings.threads,

@@ -133,8 +133,8 @@ def bring_over(connection: Connection, tables: Tables, known: Mapping[str, Any])
     made = {name: value for name, value in named.items() if not name.startswith(mark_of(OWN))}
     if misfits := misfits_of(list(tables.records.values()), present, made):
         raise DatabaseRefused("\n".join(misfits))
-    for table in tables.all:
-        if table.name in present and table.name.startswith(OWN) and table is not tables.history:
+    for table in tables.own.all:
+        if table.name in present and table is not tables.history:
             _add_columns(connection, table)
     if known["layout"] < _SAYS_COLLECTION:
         # They did not say which collection their records are of.
@@ -145,9 +145,8 @@ def bring_over(connection: Connection, tables: Tables, known: Mapping[str, Any])
 
 def add_own_columns(connection: Connection, tables: Tables) -> None:
     """Gives the service's own tables the columns that have come since, which hold nothing in old rows."""
-    for table in tables.all:
-        if table.name.startswith(OWN):
-            _add_columns(connection, table)
+    for table in tables.own.all:
+        _add_columns(connection, table)
 
 
 def note_unsalted(connection: Connection, tables: Tables, last: int) -> None:

@@ -19,7 +19,7 @@ from fenland.storage.shared.evolving.definitions import Through, all_defined, de
 from fenland.storage.shared.evolving.layouts import foreign
 from fenland.storage.shared.evolving.migrating import carry_out, operations_on
 from fenland.storage.shared.statements import Engine
-from fenland.storage.shared.tables import LAYOUT, Tables
+from fenland.storage.shared.tables import LAYOUT, Tables, own_tables
 from fenland.storage.shared.values import DatabaseRefused, Defined, Made
 
 #: How a sentence about what stands in the way ends.
@@ -156,8 +156,7 @@ def make_all(connection: Connection, tables: Tables, engine: Engine) -> None:
         if name in present:
             raise DatabaseRefused(foreign(name))
     for table in tables.all:
-        _create(connection, table)
-    _guard(connection, tables, engine)
+        _create(connection, table, engine)
     connection.execute(tables.meta.insert().values(name="layout", value=LAYOUT))
     _refer(connection, tables.all)
 
@@ -167,27 +166,22 @@ def make_missing(connection: Connection, tables: Tables, engine: Engine) -> None
     present = set(inspect(connection).get_table_names())
     for table in tables.all:
         if table.name not in present:
-            _create(connection, table)
-            if table is tables.history:
-                _guard(connection, tables, engine)
+            _create(connection, table, engine)
         else:
             for index in table.indexes:
                 connection.execute(CreateIndex(index, if_not_exists=True))
 
 
-def _create(connection: Connection, table: Table) -> None:
+def _create(connection: Connection, table: Table, engine: Engine) -> None:
     # One by one, in place of create_all: references may go in circles. SQLite looks at where they lead only
     # when rows come; other engines get them once all tables are there.
     later = connection.dialect.supports_alter
     connection.execute(CreateTable(table, include_foreign_key_constraints=[] if later else None))
     for index in sorted(table.indexes, key=lambda one: str(one.name)):
         connection.execute(CreateIndex(index))
-
-
-def _guard(connection: Connection, tables: Tables, engine: Engine) -> None:
-    """Sees that what the history holds stays."""
-    for text in engine.append_only(tables.history.name):
-        connection.exec_driver_sql(text)
+    if table is own_tables().history:
+        for text in engine.append_only(table.name):
+            connection.exec_driver_sql(text)
 
 
 def _refer(connection: Connection, tables: Sequence[Table]) -> None:

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-import time
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
@@ -28,13 +27,10 @@ from fenland.storage.shared.protocols import Reading, Writing
 from fenland.storage.shared.records.condition_sql import ConditionWriter, Parameters, condition_text, shape_of
 from fenland.storage.shared.records.rows import row_reader
 from fenland.storage.shared.statements import Engine, Prepared, parameters_of
-from fenland.storage.shared.turn import WouldWait, in_a_hurry
 from fenland.storage.shared.values import Order, Page, VersionRace
 
-#: Characters that a record may hold and still count as small, and that a page of some may.
-_SMALL, _SMALL_PAGE = 20_000, 100_000
-#: Seconds for which records are not taken for small, after one that is not.
-_LARGE_SECONDS = 30.0
+#: Characters that a record may hold and still count as small.
+_SMALL = 20_000
 _MOST_STATEMENTS = 256
 #: Records of a page, where all are read.
 _AT_A_TIME = 1_000
@@ -50,9 +46,8 @@ class TableRecords:
     ) -> None:
         self.collection = collection
         self._limits = limits
-        self.small = sum(_longest(item, collection) for item in collection.fields.values()) <= _SMALL
-        #: Until when records are not taken for small that have no bounds.
-        self._large_until = 0.0
+        #: Whether no record can be large, so that nobody needs to count what a page of them holds.
+        self._small = sum(_longest(item, collection) for item in collection.fields.values()) <= _SMALL
         self._table = table
         self._engine = engine
         self._columns = list(table.columns)
@@ -84,25 +79,7 @@ class TableRecords:
         if prepared is None:
             prepared = self._by_field[field] = Prepared(self._where_equal(field), self._engine)
         row = prepared.one(reading, {"value": value})
-        if row is None:
-            return None
-        if not self.small:
-            self._hold_up_nobody([row], self._long, _SMALL)
-        return self._record(row)
-
-    def seems_small(self) -> bool:
-        """See `Records`."""
-        return self.small or time.monotonic() > self._large_until
-
-    def _hold_up_nobody(self, rows: Sequence[Any], places: Iterable[int], most: int) -> None:
-        """Raises `WouldWait` in a thread that may wait for nobody, where rows hold more characters."""
-        if not in_a_hurry():
-            return
-        for place in places:
-            most -= sum([len(value) for row in rows if isinstance(value := row[place], str)])
-        if most < 0:
-            self._large_until = time.monotonic() + _LARGE_SECONDS
-            raise WouldWait
+        return None if row is None else self._record(row)
 
     def find_part(self, reading: Reading, field: str, value: Any, names: tuple[str, ...]) -> Record | None:
         """See `Records`."""
@@ -112,11 +89,7 @@ class TableRecords:
             statement = select(*columns).where(column == bindparam("value", type_=column.type))
             prepared = self._parts[field, names] = Prepared(statement, self._engine)
         row = prepared.one(reading, {"value": value})
-        if row is None:
-            return None
-        if not self.small:
-            self._hold_up_nobody([row], range(len(names)), _SMALL)
-        return dict(zip(names, prepared.converted(row), strict=True))
+        return None if row is None else dict(zip(names, prepared.converted(row), strict=True))
 
     def _where_equal(self, field: str) -> Select[Any]:
         column = self._table.c[field]
@@ -128,10 +101,7 @@ class TableRecords:
         if prepared is None:
             statement = self._where_equal(field).order_by(self._table.c.id).limit(bindparam("x_limit"))
             prepared = self._referring[field] = Prepared(statement, self._engine)
-        rows = prepared.all(reading, {"value": key, "x_limit": limit})
-        if not self.small:
-            self._hold_up_nobody(rows, self._long, _SMALL_PAGE)
-        return list(map(self._record, rows))
+        return list(map(self._record, prepared.all(reading, {"value": key, "x_limit": limit})))
 
     def count_referring(self, reading: Reading, field: str, key: Any) -> int:
         """See `Records`."""
@@ -180,13 +150,9 @@ class TableRecords:
         given["x_limit"] = limit
         for place, value in enumerate(page.after or ()):
             given[f"after_{place}"] = value
-        if self.small:
+        if self._small:
             return prepared.all(reading, given), False
-        most = _SMALL_PAGE if in_a_hurry() else self._limits.answer
-        rows, cut = prepared.some(reading, given, most, self._long)
-        # What was cut off held too much.
-        self._hold_up_nobody(rows, self._long, -1 if cut else most)
-        return rows, cut
+        return prepared.some(reading, given, self._limits.answer, self._long)
 
     def _shape(self, page: Page) -> tuple[Any, ...]:
         searched = tuple(name for name, _ in page.searched)
