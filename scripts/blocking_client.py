@@ -16,6 +16,7 @@ MADE = {
     "client.py": "async_client.py",
     "past.py": "async_past.py",
     "subscriptions.py": "async_subscriptions.py",
+    "passes.py": "async_passes.py",
 }
 
 #: What is told apart by more than a word, one after the other.
@@ -35,7 +36,7 @@ _WORDS: tuple[tuple[str, str], ...] = (
     (r"\bawait ", ""),
     (r"\b[Aa]sync(?=[A-Z])", ""),
     (r"\basync_past\b", "past"),
-    (r"\basync_subscriptions\b", "subscriptions"),
+    (r"\basync_(subscriptions|passes)\b", r"\1"),
     (r"\basync_client\b", "client"),
     (r"\basynccontextmanager\b", "contextmanager"),
     (r"__a(enter|exit)__", r"__\1__"),

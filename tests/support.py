@@ -36,7 +36,10 @@ from fenland.web.serving.app import create_app
 SMALL = Size(20, 50, 100, 80, (80, 30, 20, 10))
 #: Whether tests that can be as long as one likes are to be long. Taken out of the environment, since the
 #: services that tests start refuse variables of theirs that they do not know.
-NIGHTLY = os.environ.pop("FENLAND_TESTS", "") == "nightly"
+NIGHTLY = os.environ.pop("FENLAND_TESTS", "") == "nightly" or "DEEP_TESTS" in os.environ
+if NIGHTLY:
+    # Services take it for no setting of theirs, and the processes that tests are spread over hear of it.
+    os.environ["DEEP_TESTS"] = "1"
 
 #: Every service that was started, so that none outlives a test that failed.
 STARTED: list[Running] = []

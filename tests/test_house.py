@@ -60,7 +60,7 @@ def test_records_and_history_are_written_in_one_place() -> None:
     # Besides the unit of work, only what is no change of a record.
     assert set(_calls("history.add")) == {
         "service/work.py",
-        "service/accounts/entries.py",
+        "service/entering.py",
         "storage/shared/evolving/definitions.py",
         "storage/shared/evolving/layouts.py",
         "storage/sqlite/older_history.py",

@@ -497,7 +497,7 @@ def test_a_process_under_older_definitions_serves_nobody_wrong(tmp_path: Path) -
 # --- older layouts -----------------------------------------------------------------------------------
 
 
-@pytest.mark.parametrize("layout", [1, 2, 3, 4, 5, 6, 7, 8, 9])
+@pytest.mark.parametrize("layout", [1, 2, 3, 4, 5, 6, 7, 8, 9, 10])
 def test_a_database_of_every_layout_is_brought_over(tmp_path: Path, layout: int) -> None:
     folder = new_project(tmp_path / "notes")
     (folder / "collections" / "notes.yaml").write_bytes((LAYOUTS / "notes.yaml").read_bytes())
@@ -509,12 +509,12 @@ def test_a_database_of_every_layout_is_brought_over(tmp_path: Path, layout: int)
     raw.executescript((LAYOUTS / f"layout-{layout}.sql").read_text())
     raw.close()
     refused = fenland("start", str(folder), "--port", str(free_port()), code=1)
-    assert f"(layout {layout}; this one uses 10)" in refused.stderr
+    assert f"(layout {layout}; this one uses 11)" in refused.stderr
     assert "fenland migrate" in refused.stderr
     told = fenland("migrate", str(folder), "--json")
     found = json.loads(told.stdout)
     assert found["done"]
-    assert f"from layout {layout} to 10" in found["steps"][0]
+    assert f"from layout {layout} to 11" in found["steps"][0]
     assert Path(found["copy"]).is_file()
     report = verify_database(folder / "records.db")
     assert (report.faults, report.records) == ([], 2 if layout < 5 else 3)

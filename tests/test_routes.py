@@ -11,6 +11,7 @@ from typing import Any, NamedTuple
 import httpx
 import pytest
 
+from fenland.core.definitions.model import RIGHTS
 from fenland.core.definitions.reading import definitions_from
 from fenland.core.limits import DEFAULTS
 from fenland.core.reserved import RESERVED
@@ -22,7 +23,7 @@ from fenland.web.routes import ROUTES
 from fenland.web.serving.short import Short, ShortRequests
 from support import workshop_of
 
-ANYONE = {right: ["everyone"] for right in ("read", "create", "update", "delete", "erase", "transfer")}
+ANYONE = {right: ["everyone"] for right in RIGHTS}
 DEFINED = {
     "things": {
         "key": "code",
@@ -33,6 +34,7 @@ DEFINED = {
             "phone": {"type": "string", "sensitive": True, "search": True},
             "part_of": {"references": "things"},
         },
+        "passes": {"own": {"shows": ["code", "size"], "changes": ["size"], "confirms": True}},
     }
 }
 DOCUMENT = document(definitions_from(DEFINED, ["office"]), "", DEFAULTS)
@@ -62,6 +64,9 @@ FREE = {
     "field",
     "by",
     "batch",
+    "template",
+    "key",
+    "run",
     *(one.name for one in EQUALS),
 }
 BODIES: Mapping[str, Any] = {
@@ -70,6 +75,12 @@ BODIES: Mapping[str, Any] = {
     "presence": {"window": "w", "doing": "gone"},
     "/v1/session": {"name": "carl", "password": "x"},
     "/v1/session/password": {"current": "x", "new": "y"},
+    "/v1/passes": {"collection": "things", "template": "own", "key": "A"},
+    "/v1/passes/letters": {"collection": "things", "template": "own"},
+    "/v1/proposals/apply": {"proposals": [1]},
+    "/v1/proposals/refuse": {"proposals": [1], "reason": "r"},
+    "/v1/proposals/withdraw": {"proposals": [1]},
+    "refuse": {"reason": "r"},
 }
 
 
@@ -120,6 +131,9 @@ def http(tmp_path_factory: pytest.TempPathFactory) -> Iterator[httpx.Client]:
         found.post("/v1/records/things", json={"code": "A", "size": 7, "phone": "1"}).raise_for_status()
         board = {"name": "board", "url": "https://board.example/in"}
         found.post("/v1/subscriptions", json=board).raise_for_status()
+        made = found.post("/v1/passes", json=BODIES["/v1/passes"])
+        sizes = {"kind": "change", "base": "1", "once": "x", "tick": "size", "f/size": "8"}
+        assert found.post(made.json()["link"], data=sizes).status_code == 200
         yield found
 
 

@@ -25,7 +25,7 @@ from support import bearer, workshop_of
 OFFICE, EVERYONE = ["office"], ["everyone"]
 CODE = {"type": "string", "required": True, "unique": True, "fixed": True}
 TEXT = {"type": "string"}
-ALL = dict.fromkeys(("create", "update", "delete", "transfer", "erase"), EVERYONE)
+ALL = dict.fromkeys(("create", "update", "delete", "transfer", "erase", "pass", "review"), EVERYONE)
 #: What carl of the crew may read of none of it: a field, a record, a collection, what is said of them elsewhere.
 HIDDEN = ("PAY-4711", "SHUT-4711", "VAULT-4711")
 WORKS: dict[str, Any] = {
@@ -42,6 +42,14 @@ WORKS: dict[str, Any] = {
             "pay": TEXT | {"search": True, "access": {"read": OFFICE, "update": OFFICE}}, "count": {"type": "integer"},
         },
         "effects": [{"on": "update", "if": "after.count == 3", "notice": "counted", "with": {"pay": "after.pay"}}],
+        "checks": [{"rule": "next.title != next.pay", "message": "Not as the pay.", "fields": ["title", "pay"]}],
+        "passes": {
+            "own": {
+                "title": "Yours", "shows": ["code", "title", "site", "pay"], "changes": ["title", "site", "pay"],
+                "choices": {"site": "true"}, "confirms": True, "deletes": True, "tells_reasons": True,
+            },
+            "all": {"lists": True, "shows": ["code", "title", "pay"], "sort": "-pay", "changes": ["title"]},
+        },
     },
     "vault": {"key": "code", "access": dict.fromkeys(("read", *ALL), OFFICE), "fields": {"code": CODE, "job": {"references": "jobs", "on_delete": "clear"}}},
 }  # fmt: skip
@@ -76,6 +84,15 @@ def house(tmp_path_factory: pytest.TempPathFactory) -> Iterator[House]:
             for data in ("changes", "record"):
                 named = {"name": f"{who}-{data}", "url": "http://127.0.0.1:1/in", "data": data}
                 http.post("/v1/subscriptions", json=named, headers=bearer(who)).raise_for_status()
+        for key in ("J1", "J2"):
+            link = http.post("/v1/passes", json={"collection": "jobs", "template": "own", "key": key}).json()[
+                "link"
+            ]
+            values = {"f/pay": "PAY-4711?", "f/title": f"of {key}"}
+            sent = http.post(
+                link, data={"kind": "change", "base": "1", "once": key, "tick": ["pay", "title"], **values}
+            )
+            assert sent.status_code == 200, sent.text
         yield House(service, http)
 
 
@@ -104,6 +121,24 @@ def sent(method: str, path: str, body: Any = None, kind: str = "application/json
         )
         assert answer.status_code < 500, answer.text
         return f"{dict(answer.headers)}\n{answer.text}"
+
+    return way
+
+
+def opened(template: str, key: str, **inputs: Any) -> Way:
+    """What somebody sees by a pass that they made: the page, and what comes of sending something by it."""
+
+    def way(house: House, who: str) -> str:
+        asked = {"collection": "jobs", "template": template, **({"key": key} if template == "own" else {})}
+        made = house.http.post("/v1/passes", json=asked, headers=bearer(who))
+        if made.status_code != 201:
+            return made.text
+        link = made.json()["link"] + ("" if template == "own" or not inputs else f"/at/{key}")
+        told = [made, house.http.get(link)]
+        if inputs:
+            told.append(house.http.post(link, data={"base": "2", "once": who, **inputs}))
+        assert all(one.status_code < 500 for one in told), told[-1].text
+        return "\n".join(f"{dict(one.headers)}\n{one.text}" for one in told)
 
     return way
 
@@ -188,6 +223,11 @@ SEEN: dict[tuple[str, str], dict[str, Way] | str] = {
     ("GET", "/v1/schemas/{collection}/access"): {"rules": got("/v1/schemas/jobs/access")},
     ("GET", "/v1/schemas/{collection}/consequences"): {"consequences": got("/v1/schemas/jobs/consequences")},
     ("GET", "/v1/schemas/{collection}/choices/{field}"): {"choices": got("/v1/schemas/jobs/choices/site", "/v1/schemas/vault/choices/job")},
+    ("GET", "/v1/passes"): {"passes": got("/v1/passes?collection=jobs", "/v1/passes?collection=jobs&key=J2", "/v1/passes?collection=vault")},
+    ("GET", "/v1/passes/{number}"): {"pass": got(*(f"/v1/passes/{one}" for one in range(1, 6)))},
+    ("GET", "/v1/proposals"): {"proposals": got("/v1/proposals", "/v1/proposals?state=waiting&newest=true", "/v1/proposals?collection=jobs&key=J2")},
+    ("GET", "/v1/proposals/counts"): {"counts of proposals": got("/v1/proposals/counts")},
+    ("GET", "/v1/proposals/{number}"): {"proposal": got(*(f"/v1/proposals/{one}" for one in range(1, 6)))},
     ("GET", "/v1/notices"): {"notices": got("/v1/notices?after=0")},
     ("GET", "/v1/subscriptions"): {"subscriptions": got("/v1/subscriptions")},
     ("GET", "/v1/subscriptions/{subscription}"): {"subscription": got("/v1/subscriptions/olga-record", "/v1/subscriptions/carl-record")},
@@ -217,6 +257,29 @@ WAYS: dict[str, Way] = {
     for name, way in ways.items()
 }
 WAYS["notices to another system"] = told_elsewhere
+#: Pages of passes: whoever made one lends what they see themselves.
+WAYS |= {
+    "page of a pass": opened("own", "J1"),
+    "page of another": opened("own", "J2"),
+    "page of a list": opened("all", ""),
+    "page of a row": opened("all", "J1", kind="change"),
+    "page of another row": opened("all", "J2", kind="change"),
+    "page, wrong": opened(
+        "own", "J1", kind="change", tick=["title", "pay"], **{"f/title": "x" * 200, "f/pay": "y"}
+    ),
+    "page, a hidden site": opened("own", "J1", kind="change", tick="site", **{"f/site": "S2"}),
+    "page, sites searched": opened("own", "J1", **{"find/site": "yes", "search/site": ""}),
+    "page, base": opened("own", "J1", kind="change", tick="pay", base="1", **{"f/pay": "z"}),
+}
+#: What is settled, by who may review it, shows what it settled.
+WAYS |= {
+    f"{how} of {number}": sent("POST", f"/v1/proposals/{number}/{how}", body)
+    for number in (1, 2)
+    for how, body in (
+        ("apply", {"fields": ["pay"]}), ("apply", {"values": {"pay": 1}}), ("refuse", {"reason": "r", "fields": ["pay"]}),
+        ("withdraw", {"fields": ["none"]}),
+    )
+}  # fmt: skip
 
 
 def test_every_route_that_answers_with_something_is_in_the_table() -> None:

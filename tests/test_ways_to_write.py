@@ -10,7 +10,7 @@ from __future__ import annotations
 import json
 import random
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 from urllib.parse import urlencode
@@ -21,9 +21,11 @@ import pytest
 from fenland.core.access.policy import Actor, Caller
 from fenland.core.changes.change import Act, Change, Stamp, alteration, creation, deletion
 from fenland.service.changes.applying import apply
+from fenland.service.changes.proposals import add_proposal, begin_proposal
 from fenland.service.records.batch import ACTIONS
 from fenland.service.service import Service
 from fenland.service.work import View, written
+from fenland.storage.door import Proposal, ProposedField
 from fenland.web import routes
 from fenland.web.http.patch_formats import PATCH_TYPES
 from support import NIGHTLY, TOKENS, bearer, workshop_of
@@ -59,6 +61,19 @@ def note(after):
 """
 OWN_LABEL = {"type": "string", "derived": {"call": "label_of", "of": ["record.name", "record.owner"]}}
 OWN_EFFECTS = [{"on": ["create", "update"], "call": "note"}]
+#: What a pass can let somebody change: whose a record is, is not of it.
+OPEN = ("name", "count", "open", "site", "tags", "secret")
+#: Where passes are for, by which things are proposed.
+DESKS: dict[str, Any] = {
+    "access": {right: ["everyone"] for right in ("read", "create", "pass", "review")},
+    "fields": {"title": {"type": "string"}},
+    "passes": {
+        "report": {
+            "shows": ["title"],
+            "creates": {"collection": "things", "fields": ["code", "name", "count", "secret"]},
+        }
+    },
+}
 #: What a new record gets from who makes it, and keeps.
 MAKER: dict[str, Any] = {"type": "string", "default": {"expression": "actor.name"}}
 
@@ -97,9 +112,20 @@ class Rules(World):
         if dice.random() < 0.4:
             self.create.form, self.create.grants = "list", ["everyone"]
 
+    @property
+    def open(self) -> list[str]:
+        """What passes may change: what nobody reads none may show."""
+        nobody = self.secret_read.form == "list" and not self.secret_read.grants
+        return [name for name in OPEN if name != "secret" or not nobody]
+
     def described(self) -> dict[str, Any]:
         described = super().described()
         things = described["things"]
+        described["desks"] = DESKS
+        # Whoever may review or hand out passes may not for that change what they could not themselves.
+        things["access"] |= {"pass": ["everyone"], "review": ["everyone"]}
+        changes = dict.fromkeys(self.open, "at once")
+        things["passes"] = {"own": {"shows": self.open, "changes": changes, "choices": {"site": "true"}}}
         secret = things["fields"]["secret"]
         secret |= {"sensitive": True, "required": True}
         things["fields"] |= {**DERIVED, "maker": MAKER}
@@ -185,6 +211,12 @@ class Attempt:
     @property
     def differing(self) -> Fields:
         return {field: value for field, value in self.wished.items() if value != self.stored[field]}
+
+    @property
+    def seen_differing(self) -> Fields:
+        """The same, as far as the actor can read the record."""
+        seen = self.rules.secret_read.allows(self.stored, self.rules.actor(self.name))
+        return {field: value for field, value in self.differing.items() if field != "secret" or seen}
 
     @property
     def whole(self) -> Fields:
@@ -299,6 +331,64 @@ def known(tried: Attempt) -> Fields:
     return {"code": tried.key, **tried.differing}
 
 
+#: Who did what was there before.
+PAST = Caller(Actor("past"))
+
+
+def proposed(tried: Attempt, values: Fields, kind: Any = "change") -> int:
+    """A proposal of these values for the record, or of a record of them, as if somebody had sent it."""
+
+    def work(unit: Any) -> int:
+        now = unit.service.now()
+        fields = {name: ProposedField(tried.stored.get(name), value) for name, value in values.items()}
+        place = ("things", "own", tried.record_id, tried.key)
+        if kind == "create":
+            desk = creation(
+                unit.service.definitions.collections["desks"],
+                unit.service.new_id(),
+                {"title": "x"},
+                unit.stamp(PAST),
+            )
+            apply(unit, PAST, [desk])
+            place = ("desks", "report", desk.record_id, desk.record_id)
+        one = Proposal(
+            1, *place, unit.service.database.number, kind, 1, fields, "", "", now, unit.service.new_id()
+        )
+        return add_proposal(unit, PAST, replace(one, number=begin_proposal(unit, one))).number
+
+    return written(tried.service, work)
+
+
+def applied(tried: Attempt, sent: Fields, kind: str = "change", **more: Any) -> httpx.Response:
+    return tried.send("POST", f"/v1/proposals/{proposed(tried, sent, kind)}/apply", more)
+
+
+def other(fields: Fields) -> Fields:
+    """Values that nobody wishes for."""
+    return {name: None if name == "site" else value for name, value in fields.items()}
+
+
+def by_pass(tried: Attempt) -> httpx.Response:
+    """By a pass that the actor made, whose changes are applied at once; what passes cannot change, by a patch."""
+    if not tried.differing.keys() <= {*tried.rules.open}:
+        return tried.send("PATCH", one(tried), tried.differing)
+    made = tried.send("POST", "/v1/passes", {"collection": "things", "template": "own", "key": tried.key})
+    if made.status_code != 201:
+        return made
+    sent: dict[str, Any] = {"kind": "change", "base": "1", "once": "x", "tick": [*tried.differing]}
+    for name, value in tried.differing.items():
+        sent[f"f/{name}"] = (
+            "\n".join(value)
+            if isinstance(value, list)
+            else value
+            if isinstance(value, str)
+            else json.dumps(value)
+        )
+    answer = tried.http.post(made.json()["link"], data=sent)
+    assert answer.status_code < 500, answer.text
+    return httpx.Response(answer.status_code)
+
+
 PATCHES: dict[str, Do] = {
     "application/merge-patch+json": patched("application/merge-patch+json", dict),
     "application/json": patched("application/json", dict),
@@ -344,6 +434,10 @@ WAYS: dict[str, Way] = {
     "undo": Way(lambda t: t.send("POST", f"/v1/history/{entry(t, 'update')}/undo"), ("wished", "stored")),
     "undo batch": Way(lambda t: t.send("POST", "/v1/history/undo", {"batch": f"{t.key}-1"}), ("wished", "stored")),
     "undo window": Way(lambda t: t.send("POST", "/v1/history/undo", {"actor": f"past-{t.key}-1", "from": "2020-01-01"}), ("wished", "stored")),
+    "apply": Way(lambda t: applied(t, t.differing), reads=True),
+    "apply other values": Way(lambda t: applied(t, other(t.differing), values=t.seen_differing), reads=True),
+    "apply several": Way(lambda t: t.send("POST", "/v1/proposals/apply", {"proposals": [proposed(t, t.differing)]}), reads=True),
+    "by a pass": Way(by_pass),
     "erase": Way(lambda t: t.send("POST", f"{one(t)}/erase", {"fields": ["secret"], "reason": "asked", "values": {"secret": t.wished["secret"]}}), only="secret"),
 }  # fmt: skip
 
@@ -352,11 +446,14 @@ MAKING: dict[str, Way] = {
     "PUT by, new": Way(lambda t: t.send("PUT", f"{THINGS}/by/code/{t.key}", t.wished)),
     "batch create": Way(lambda t: t.send("POST", "/v1/batch", item(t, action="create", fields=t.wished))),
     "batch put, new": Way(lambda t: t.send("POST", "/v1/batch", item(t, action="put", by="code", value=t.key, fields=t.wished))),
+    "apply, new": Way(lambda t: applied(t, t.wished, "create")),
     "import, new": Way(lambda t: t.send("POST", f"{THINGS}/import?mode=create", csv(t, t.wished), "text/csv")),
     "restore, gone": Way(lambda t: t.send("POST", f"{one(t)}/restore"), ("wished", "gone"), gone=True),
     "undo, gone": Way(lambda t: t.send("POST", f"/v1/history/{entry(t, 'delete')}/undo"), ("wished", "gone"), gone=True),
 }  # fmt: skip
 
+_HANDED = "Passes, which write no record: test_passes."
+_SETTLED = "Settles what is proposed, and writes no record: test_passes."
 _SENT = "Subscriptions, which write no record: test_subscriptions."
 #: By route: the ways that go through it; a sentence where it writes no record.
 ROUTES: dict[tuple[str, str], list[str] | str] = {
@@ -391,6 +488,18 @@ ROUTES: dict[tuple[str, str], list[str] | str] = {
     ("POST", "/v1/subscriptions/{subscription}/resend"): _SENT,
     ("POST", "/v1/subscriptions/{subscription}/deliveries/{number}/resend"): _SENT,
     ("PATCH", "/v1/accounts/{name}"): "Accounts: test_takeover.",
+    ("POST", "/v1/passes"): ["by a pass"],
+    ("DELETE", "/v1/passes"): _HANDED,
+    ("POST", "/v1/passes/letters"): _HANDED,
+    ("DELETE", "/v1/passes/{number}"): _HANDED,
+    ("POST", "/v1/passes/{number}/renew"): _HANDED,
+    ("POST", "/v1/passes/{number}/unlock"): _HANDED,
+    ("POST", "/v1/proposals/{number}/apply"): ["apply", "apply other values", "apply, new"],
+    ("POST", "/v1/proposals/apply"): ["apply several"],
+    ("POST", "/v1/proposals/{number}/refuse"): _SETTLED,
+    ("POST", "/v1/proposals/refuse"): _SETTLED,
+    ("POST", "/v1/proposals/{number}/withdraw"): _SETTLED,
+    ("POST", "/v1/proposals/withdraw"): _SETTLED,
 }  # fmt: skip
 
 

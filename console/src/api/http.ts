@@ -161,7 +161,20 @@ export async function askForFile<Path extends keyof paths>(
     found.set("Accept", type);
     return found;
   };
-  const response = await fetched(address(path, options.at ?? {}, options.query ?? {}), headers);
+  return fileOf(await fetched(address(path, options.at ?? {}, options.query ?? {}), headers));
+}
+
+/** Has something done whose answer is a file of this media type. Throws as `askForFile` does. */
+export async function postForFile(path: keyof paths, body: Json, type: string): Promise<Blob> {
+  const headers = () => {
+    const found = headersFor("post", body, null);
+    found.set("Accept", type);
+    return found;
+  };
+  return fileOf(await fetched(address(path, {}, {}), headers, { method: "POST", body: writeJson(body) }));
+}
+
+async function fileOf(response: Response): Promise<Blob> {
   if (!response.ok) throw problemFrom(response.status, await jsonOf(response));
   try {
     return await response.blob();

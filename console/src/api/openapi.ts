@@ -430,6 +430,319 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/v1/passes": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * What was handed out, the newest first
+     * @description What was handed out, the newest first.
+     */
+    get: operations["listPasses"];
+    put?: never;
+    /**
+     * Make a link for somebody without an account
+     * @description Make a link for somebody without an account.
+     */
+    post: operations["makePass"];
+    /**
+     * End all passes of a template, or of a letter run
+     * @description End all passes of a template, or of a letter run.
+     */
+    delete: operations["revokePasses"];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/v1/passes/letters": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Make a link for each record of a list
+     * @description Make a link for each record of a list.
+     */
+    post: operations["writeLetters"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/v1/passes/{number}": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        /** @description Its number. */
+        number: number;
+      };
+      cookie?: never;
+    };
+    /**
+     * A pass
+     * @description A pass.
+     */
+    get: operations["readPass"];
+    put?: never;
+    post?: never;
+    /**
+     * End a pass
+     * @description End a pass.
+     */
+    delete: operations["revokePass"];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/v1/passes/{number}/renew": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        /** @description Its number. */
+        number: number;
+      };
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Give a pass another link
+     * @description Give a pass another link.
+     */
+    post: operations["renewPass"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/v1/passes/{number}/unlock": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        /** @description Its number. */
+        number: number;
+      };
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Have second answers taken again
+     * @description Have second answers taken again.
+     */
+    post: operations["unlockPass"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/v1/proposals": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * What came in through passes, the oldest first
+     * @description What came in through passes, the oldest first.
+     */
+    get: operations["listProposals"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/v1/proposals/counts": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * How many wait
+     * @description How many wait.
+     */
+    get: operations["countProposals"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/v1/proposals/apply": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Apply several proposals, each on its own
+     * @description Apply several proposals, each on its own.
+     */
+    post: operations["applyProposals"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/v1/proposals/refuse": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Refuse several proposals, each on its own
+     * @description Refuse several proposals, each on its own.
+     */
+    post: operations["refuseProposals"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/v1/proposals/withdraw": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Take several proposals back for who sent them
+     * @description Take several proposals back for who sent them.
+     */
+    post: operations["withdrawProposals"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/v1/proposals/{number}": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        /** @description Its number. */
+        number: number;
+      };
+      cookie?: never;
+    };
+    /**
+     * A proposal, and what would be wrong with it now
+     * @description A proposal, and what would be wrong with it now.
+     */
+    get: operations["readProposal"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/v1/proposals/{number}/apply": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        /** @description Its number. */
+        number: number;
+      };
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Apply a proposal, or some of its fields
+     * @description Apply a proposal, or some of its fields.
+     */
+    post: operations["applyProposal"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/v1/proposals/{number}/refuse": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        /** @description Its number. */
+        number: number;
+      };
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Refuse a proposal, or some of its fields
+     * @description Refuse a proposal, or some of its fields.
+     */
+    post: operations["refuseProposal"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/v1/proposals/{number}/withdraw": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        /** @description Its number. */
+        number: number;
+      };
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Take a proposal back for who sent it
+     * @description Take a proposal back for who sent it.
+     */
+    post: operations["withdrawProposal"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/v1/changes": {
     parameters: {
       query?: never;
@@ -1055,7 +1368,7 @@ export interface paths {
       path: {
         /** @description The subscription's name. */
         subscription: string;
-        /** @description The number of the delivery. */
+        /** @description Its number. */
         number: number;
       };
       cookie?: never;
@@ -1080,7 +1393,7 @@ export interface paths {
       path: {
         /** @description The subscription's name. */
         subscription: string;
-        /** @description The number of the delivery. */
+        /** @description Its number. */
         number: number;
       };
       cookie?: never;
@@ -1306,6 +1619,8 @@ export interface components {
       restores: number | null;
       /** @description Where the rule stands by which it follows, file and line. */
       rule: string | null;
+      /** @description The proposal that it applies. */
+      proposal: number | null;
       /** @description Of a record that was merely derived, the last version that was not. */
       settled: number | null;
       changes: {
@@ -1347,7 +1662,16 @@ export interface components {
         read: boolean;
         create: boolean;
         update: boolean;
+        pass: boolean;
+        review: boolean;
       };
+      /** @description The templates that this caller may make passes of. */
+      passes: {
+        name: string;
+        title: string;
+        lists: boolean;
+        days: number;
+      }[];
       schema: string;
       records: string;
     };
@@ -1556,7 +1880,7 @@ export interface components {
       specversion: "1.0";
       /** @description In the order of the feed; what `after` takes. */
       id: string;
-      /** @description The list that the record is of. */
+      /** @description The list that the record, or the proposal, is of. */
       source: string;
       /** @enum {unknown} */
       type:
@@ -1565,10 +1889,12 @@ export interface components {
         | "fenland.record.deleted"
         | "fenland.record.arrived"
         | "fenland.record.left"
+        | "fenland.proposal.proposed"
+        | "fenland.proposal.reviewed"
         | "fenland.reset";
       /** Format: date-time */
       time: string;
-      /** @description The record's key. */
+      /** @description The record's key, or the proposal's number. */
       subject?: string;
       recordid?: string;
       recordversion?: number;
@@ -1586,6 +1912,13 @@ export interface components {
         record?: {
           [key: string]: unknown;
         };
+        /** @description Of a proposal: the collection of the record that its pass is for. */
+        of?: string;
+        /** @description And the key of that record. */
+        key?: string | number;
+        kind?: string;
+        /** @description What has become of the proposal by now. */
+        state?: string;
       };
     };
     Events: components["schemas"]["Event"][];
@@ -1763,7 +2096,7 @@ export interface components {
     Consequences: {
       items: {
         /** @enum {string} */
-        kind: "derived" | "default" | "series" | "effect" | "create" | "delete" | "deletion" | "call" | "notice";
+        kind: "derived" | "default" | "series" | "effect" | "create" | "delete" | "deletion" | "call" | "notice" | "pass";
         /** @description The field that it is about; or the collection. */
         place: string;
         does: string;
@@ -2088,6 +2421,252 @@ export interface components {
       items: components["schemas"]["Delivery"][];
       /** @description Below which number there are more. */
       next: number | null;
+    };
+    Pass: {
+      number: number;
+      collection: string;
+      template: string;
+      /** @description Of the record that it is for; null for a list. */
+      key: string | number | null;
+      /** @description Whose rights it lends; null where a rule made it. */
+      maker: string | null;
+      /** @description Where that rule stands, file and line. */
+      rule: string | null;
+      /** @description The letter run that it was made in. */
+      run: string | null;
+      /**
+       * @description idle: its record, its template or its maker does not allow it any more.
+       * @enum {unknown}
+       */
+      state: "good" | "no link" | "revoked" | "over" | "used up" | "locked" | "idle";
+      /** Format: date-time */
+      made_at: string;
+      /** Format: date-time */
+      expires_at: string;
+      /** Format: date-time */
+      revoked_at: string | null;
+      /**
+       * Format: date-time
+       * @description When its page was first opened.
+       */
+      opened_at: string | null;
+      /**
+       * Format: date-time
+       * @description When something was last sent by it.
+       */
+      sent_at: string | null;
+      /** @description How often something was. */
+      sent: number;
+    };
+    Passes: {
+      items: components["schemas"]["Pass"][];
+      /** @description Below which number there are more. */
+      next: number | null;
+    };
+    PassNew: {
+      collection: string;
+      template: string;
+      key?: string | number;
+      /** @description For how many days it is good; as the template says if left out. */
+      days?: number | null;
+    };
+    PassIssued: {
+      number: number;
+      collection: string;
+      template: string;
+      /** @description Of the record that it is for; null for a list. */
+      key: string | number | null;
+      /** @description Whose rights it lends; null where a rule made it. */
+      maker: string | null;
+      /** @description Where that rule stands, file and line. */
+      rule: string | null;
+      /** @description The letter run that it was made in. */
+      run: string | null;
+      /**
+       * @description idle: its record, its template or its maker does not allow it any more.
+       * @enum {unknown}
+       */
+      state: "good" | "no link" | "revoked" | "over" | "used up" | "locked" | "idle";
+      /** Format: date-time */
+      made_at: string;
+      /** Format: date-time */
+      expires_at: string;
+      /** Format: date-time */
+      revoked_at: string | null;
+      /**
+       * Format: date-time
+       * @description When its page was first opened.
+       */
+      opened_at: string | null;
+      /**
+       * Format: date-time
+       * @description When something was last sent by it.
+       */
+      sent_at: string | null;
+      /** @description How often something was. */
+      sent: number;
+      /** @description What its holder opens. Shown this once: only a hash is kept of it. */
+      link: string;
+    };
+    LetterRun: {
+      collection: string;
+      template: string;
+      /** @description A condition over records, as lists take it. */
+      where?: string;
+      /** @description By field, the values that it may have. */
+      equal?: {
+        [key: string]: string[];
+      };
+      /** @description For how many days it is good; as the template says if left out. */
+      days?: number | null;
+    };
+    Proposal: {
+      number: number;
+      pass: number;
+      template: string;
+      /** @description That of the fields: of a new record, where it would be created. */
+      collection: string;
+      /** @description The collection of the record that the pass is for. */
+      of: string;
+      /** @description Of the record that the pass is for. */
+      key: string | number | null;
+      /** @description At which that record is now; null where it is gone. */
+      version: number | null;
+      /** @enum {unknown} */
+      kind: "change" | "create" | "confirm" | "delete";
+      /** @enum {unknown} */
+      state: "waiting" | "applied" | "partly" | "refused" | "withdrawn" | "overtaken";
+      fields: {
+        [key: string]: {
+          /** @description What stood there as its sender saw it. */
+          base?: unknown;
+          /** @description What they would have there. */
+          proposed?: unknown;
+          /** @description What stands there now. */
+          current?: unknown;
+          /** @enum {unknown} */
+          state: "waiting" | "applied" | "refused" | "withdrawn" | "overtaken";
+          /** @description Whether others changed it since it was proposed. */
+          conflict?: boolean;
+          /** @description Why it was refused. */
+          reason: string | null;
+          /** @description Who settled it. */
+          by: string | null;
+          /**
+           * Format: date-time
+           * @description When that was.
+           */
+          time: string | null;
+          /** @description Whether you may not read it: then nothing else is told. */
+          hidden?: boolean;
+        };
+      };
+      /** @description The key of the record that it created. */
+      created: string | number | null;
+      /** @description What its sender says to whoever reviews it. */
+      note: string;
+      /** @description From where it came, as far as that is kept. */
+      from: string;
+      /** Format: date-time */
+      time: string;
+    };
+    ProposalResult: {
+      number: number;
+      pass: number;
+      template: string;
+      /** @description That of the fields: of a new record, where it would be created. */
+      collection: string;
+      /** @description The collection of the record that the pass is for. */
+      of: string;
+      /** @description Of the record that the pass is for. */
+      key: string | number | null;
+      /** @description At which that record is now; null where it is gone. */
+      version: number | null;
+      /** @enum {unknown} */
+      kind: "change" | "create" | "confirm" | "delete";
+      /** @enum {unknown} */
+      state: "waiting" | "applied" | "partly" | "refused" | "withdrawn" | "overtaken";
+      fields: {
+        [key: string]: {
+          /** @description What stood there as its sender saw it. */
+          base?: unknown;
+          /** @description What they would have there. */
+          proposed?: unknown;
+          /** @description What stands there now. */
+          current?: unknown;
+          /** @enum {unknown} */
+          state: "waiting" | "applied" | "refused" | "withdrawn" | "overtaken";
+          /** @description Whether others changed it since it was proposed. */
+          conflict?: boolean;
+          /** @description Why it was refused. */
+          reason: string | null;
+          /** @description Who settled it. */
+          by: string | null;
+          /**
+           * Format: date-time
+           * @description When that was.
+           */
+          time: string | null;
+          /** @description Whether you may not read it: then nothing else is told. */
+          hidden?: boolean;
+        };
+      };
+      /** @description The key of the record that it created. */
+      created: string | number | null;
+      /** @description What its sender says to whoever reviews it. */
+      note: string;
+      /** @description From where it came, as far as that is kept. */
+      from: string;
+      /** Format: date-time */
+      time: string;
+      /** @description What would be wrong if all that waits were applied now. */
+      problems: components["schemas"]["FieldError"][];
+    };
+    Proposals: {
+      items: components["schemas"]["Proposal"][];
+      /** @description Behind which number there are more. */
+      next: number | null;
+    };
+    ProposalApply: {
+      /** @description Which fields; all that wait if left out. */
+      fields?: string[];
+      /** @description Why. Refusing needs one. */
+      reason?: string;
+      /** @description By field, what is to stand there in place of what was proposed. */
+      values?: {
+        [key: string]: unknown;
+      };
+      /** @description The version of the record that you saw: what others changed up to it is no conflict. */
+      base?: number;
+    };
+    ProposalRefuse: {
+      /** @description Which fields; all that wait if left out. */
+      fields?: string[];
+      /** @description Why. Refusing needs one. */
+      reason: string;
+    };
+    ProposalWithdraw: {
+      /** @description Which fields; all that wait if left out. */
+      fields?: string[];
+      /** @description Why. Refusing needs one. */
+      reason?: string;
+    };
+    ProposalsApply: {
+      proposals: number[];
+      reason?: string;
+    };
+    ProposalsRefuse: {
+      proposals: number[];
+      reason: string;
+    };
+    ProposalsSettled: {
+      items: {
+        number: number;
+        /** @description What has become of it; null if refused. */
+        state: string | null;
+        /** @description Why nothing did. */
+        problem: components["schemas"]["Problem"] | null;
+      }[];
     };
     BatchCreate: {
       /** @enum {string} */
@@ -2608,6 +3187,26 @@ export interface components {
     count_by: "collection" | "actor";
     /** @description Only of this collection. */
     of_collection: string;
+    /** @description The collection whose passes. */
+    passes_of: string;
+    /** @description Only those of this template. */
+    pass_template: string;
+    /** @description Only those for the record with this key. */
+    pass_key: string;
+    /** @description Only those of this letter run. */
+    pass_run: string;
+    /** @description Only those that came in by passes of this one. */
+    proposals_of: string;
+    /** @description Only those that came in by passes for the record with this key. */
+    proposal_key: string;
+    /** @description Only those in this state. */
+    proposal_state: "waiting" | "applied" | "partly" | "refused" | "withdrawn" | "overtaken";
+    /** @description Only those that came in by this pass. */
+    of_pass: number;
+    /** @description Only what comes behind this number; as `next` says. */
+    after_proposal: number;
+    /** @description Whether the last that came in stand first. */
+    newest: boolean;
     /** @description The id of the last event that one has; left out, the feed begins now. */
     feed_after: string;
     /** @description Only this collection. */
@@ -4184,6 +4783,643 @@ export interface operations {
       507: components["responses"]["storage-full"];
     };
   };
+  listPasses: {
+    parameters: {
+      query: {
+        /** @description The collection whose passes. */
+        collection: components["parameters"]["passes_of"];
+        /** @description Only those of this template. */
+        template?: components["parameters"]["pass_template"];
+        /** @description Only those for the record with this key. */
+        key?: components["parameters"]["pass_key"];
+        /** @description Only those of this letter run. */
+        run?: components["parameters"]["pass_run"];
+        /** @description Only what is below this; as `next` says. */
+        below?: components["parameters"]["below"];
+        /** @description How many to answer with at most. */
+        limit?: components["parameters"]["limit"];
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Those that the caller may hand out. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Passes"];
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      403: components["responses"]["not-permitted"];
+      404: components["responses"]["not-found"];
+      413: components["responses"]["too-large"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+    };
+  };
+  makePass: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["PassNew"];
+      };
+    };
+    responses: {
+      /** @description The pass, with its link. */
+      201: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["PassIssued"];
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      403: components["responses"]["not-permitted"];
+      404: components["responses"]["not-found"];
+      408: components["responses"]["body-timeout"];
+      409: components["responses"]["conflict"];
+      413: components["responses"]["too-large"];
+      415: components["responses"]["unsupported-media"];
+      422: components["responses"]["invalid"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+      507: components["responses"]["storage-full"];
+    };
+  };
+  revokePasses: {
+    parameters: {
+      query: {
+        /** @description The collection whose passes. */
+        collection: components["parameters"]["passes_of"];
+        /** @description Only those of this template. */
+        template?: components["parameters"]["pass_template"];
+        /** @description Only those of this letter run. */
+        run?: components["parameters"]["pass_run"];
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description How many. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": {
+            /** @description How many were good until then. */
+            revoked: number;
+          };
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      403: components["responses"]["not-permitted"];
+      404: components["responses"]["not-found"];
+      413: components["responses"]["too-large"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+      507: components["responses"]["storage-full"];
+    };
+  };
+  writeLetters: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["LetterRun"];
+      };
+    };
+    responses: {
+      /** @description A line for each: the pass, the key and name of the record, the link, until when it is good. */
+      200: {
+        headers: {
+          "Fenland-Run"?: string;
+          [name: string]: unknown;
+        };
+        content: {
+          "text/csv": string;
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      403: components["responses"]["not-permitted"];
+      404: components["responses"]["not-found"];
+      408: components["responses"]["body-timeout"];
+      409: components["responses"]["conflict"];
+      413: components["responses"]["too-large"];
+      415: components["responses"]["unsupported-media"];
+      422: components["responses"]["invalid"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+      507: components["responses"]["storage-full"];
+    };
+  };
+  readPass: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        /** @description Its number. */
+        number: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description The pass. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Pass"];
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      404: components["responses"]["not-found"];
+      413: components["responses"]["too-large"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+    };
+  };
+  revokePass: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        /** @description Its number. */
+        number: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Done. */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      404: components["responses"]["not-found"];
+      413: components["responses"]["too-large"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+      507: components["responses"]["storage-full"];
+    };
+  };
+  renewPass: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        /** @description Its number. */
+        number: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": {
+          /** @description For how many days it is good; as the template says if left out. */
+          days?: number | null;
+        };
+      };
+    };
+    responses: {
+      /** @description The pass, with its link. */
+      201: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["PassIssued"];
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      403: components["responses"]["not-permitted"];
+      404: components["responses"]["not-found"];
+      408: components["responses"]["body-timeout"];
+      409: components["responses"]["conflict"];
+      413: components["responses"]["too-large"];
+      415: components["responses"]["unsupported-media"];
+      422: components["responses"]["invalid"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+      507: components["responses"]["storage-full"];
+    };
+  };
+  unlockPass: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        /** @description Its number. */
+        number: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description The pass. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Pass"];
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      404: components["responses"]["not-found"];
+      413: components["responses"]["too-large"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+      507: components["responses"]["storage-full"];
+    };
+  };
+  listProposals: {
+    parameters: {
+      query?: {
+        /** @description Only those that came in by passes of this one. */
+        collection?: components["parameters"]["proposals_of"];
+        /** @description Only those that came in by passes for the record with this key. */
+        key?: components["parameters"]["proposal_key"];
+        /** @description Only those in this state. */
+        state?: components["parameters"]["proposal_state"];
+        /** @description Only those that came in by this pass. */
+        pass?: components["parameters"]["of_pass"];
+        /** @description Only what comes behind this number; as `next` says. */
+        after?: components["parameters"]["after_proposal"];
+        /** @description Whether the last that came in stand first. */
+        newest?: components["parameters"]["newest"];
+        /** @description How many to answer with at most. */
+        limit?: components["parameters"]["limit"];
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Those that the caller may review. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Proposals"];
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      404: components["responses"]["not-found"];
+      413: components["responses"]["too-large"];
+      422: components["responses"]["invalid"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+    };
+  };
+  countProposals: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description By collection. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": {
+            waiting: {
+              [key: string]: number;
+            };
+            /** @description How many that is. */
+            all: number;
+          };
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      413: components["responses"]["too-large"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+    };
+  };
+  applyProposals: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["ProposalsApply"];
+      };
+    };
+    responses: {
+      /** @description What has become of each. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["ProposalsSettled"];
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      403: components["responses"]["not-permitted"];
+      408: components["responses"]["body-timeout"];
+      409: components["responses"]["conflict"];
+      413: components["responses"]["too-large"];
+      415: components["responses"]["unsupported-media"];
+      422: components["responses"]["invalid"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+      507: components["responses"]["storage-full"];
+    };
+  };
+  refuseProposals: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["ProposalsRefuse"];
+      };
+    };
+    responses: {
+      /** @description What has become of each. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["ProposalsSettled"];
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      403: components["responses"]["not-permitted"];
+      408: components["responses"]["body-timeout"];
+      409: components["responses"]["conflict"];
+      413: components["responses"]["too-large"];
+      415: components["responses"]["unsupported-media"];
+      422: components["responses"]["invalid"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+      507: components["responses"]["storage-full"];
+    };
+  };
+  withdrawProposals: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["ProposalsApply"];
+      };
+    };
+    responses: {
+      /** @description What has become of each. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["ProposalsSettled"];
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      403: components["responses"]["not-permitted"];
+      408: components["responses"]["body-timeout"];
+      409: components["responses"]["conflict"];
+      413: components["responses"]["too-large"];
+      415: components["responses"]["unsupported-media"];
+      422: components["responses"]["invalid"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+      507: components["responses"]["storage-full"];
+    };
+  };
+  readProposal: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        /** @description Its number. */
+        number: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description The proposal. */
+      200: {
+        headers: {
+          ETag?: string;
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["ProposalResult"];
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      404: components["responses"]["not-found"];
+      413: components["responses"]["too-large"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+    };
+  };
+  applyProposal: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Only if the record has this ETag (RFC 9110). */
+        "If-Match"?: components["parameters"]["If-Match"];
+      };
+      path: {
+        /** @description Its number. */
+        number: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["ProposalApply"];
+      };
+    };
+    responses: {
+      /** @description The proposal as it is then. */
+      200: {
+        headers: {
+          ETag?: string;
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Proposal"];
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      403: components["responses"]["not-permitted"];
+      404: components["responses"]["not-found"];
+      408: components["responses"]["body-timeout"];
+      409: components["responses"]["conflict"];
+      412: components["responses"]["version-mismatch"];
+      413: components["responses"]["too-large"];
+      415: components["responses"]["unsupported-media"];
+      422: components["responses"]["invalid"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+      507: components["responses"]["storage-full"];
+    };
+  };
+  refuseProposal: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Only if the record has this ETag (RFC 9110). */
+        "If-Match"?: components["parameters"]["If-Match"];
+      };
+      path: {
+        /** @description Its number. */
+        number: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["ProposalRefuse"];
+      };
+    };
+    responses: {
+      /** @description The proposal as it is then. */
+      200: {
+        headers: {
+          ETag?: string;
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Proposal"];
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      403: components["responses"]["not-permitted"];
+      404: components["responses"]["not-found"];
+      408: components["responses"]["body-timeout"];
+      409: components["responses"]["conflict"];
+      412: components["responses"]["version-mismatch"];
+      413: components["responses"]["too-large"];
+      415: components["responses"]["unsupported-media"];
+      422: components["responses"]["invalid"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+      507: components["responses"]["storage-full"];
+    };
+  };
+  withdrawProposal: {
+    parameters: {
+      query?: never;
+      header?: {
+        /** @description Only if the record has this ETag (RFC 9110). */
+        "If-Match"?: components["parameters"]["If-Match"];
+      };
+      path: {
+        /** @description Its number. */
+        number: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["ProposalWithdraw"];
+      };
+    };
+    responses: {
+      /** @description The proposal as it is then. */
+      200: {
+        headers: {
+          ETag?: string;
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Proposal"];
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      403: components["responses"]["not-permitted"];
+      404: components["responses"]["not-found"];
+      408: components["responses"]["body-timeout"];
+      409: components["responses"]["conflict"];
+      412: components["responses"]["version-mismatch"];
+      413: components["responses"]["too-large"];
+      415: components["responses"]["unsupported-media"];
+      422: components["responses"]["invalid"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+      507: components["responses"]["storage-full"];
+    };
+  };
   listChanges: {
     parameters: {
       query?: {
@@ -5379,7 +6615,7 @@ export interface operations {
       path: {
         /** @description The subscription's name. */
         subscription: string;
-        /** @description The number of the delivery. */
+        /** @description Its number. */
         number: number;
       };
       cookie?: never;
@@ -5412,7 +6648,7 @@ export interface operations {
       path: {
         /** @description The subscription's name. */
         subscription: string;
-        /** @description The number of the delivery. */
+        /** @description Its number. */
         number: number;
       };
       cookie?: never;

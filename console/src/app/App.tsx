@@ -12,6 +12,11 @@ import { NoticesPage } from "../features/notices/NoticesPage";
 import { SubscriptionPage } from "../features/notices/SubscriptionPage";
 import { SubscriptionsPage } from "../features/notices/SubscriptionsPage";
 import { OwnAccountPage } from "../features/accounts/OwnAccountPage";
+import { PassesButtons } from "../features/passes/PassesButtons";
+import { PassesPanel } from "../features/passes/PassesPanel";
+import { ProposalsPanel } from "../features/passes/ProposalsPanel";
+import { PassesPage } from "../features/passes/PassesPage";
+import { ProposalsPage } from "../features/passes/ProposalsPage";
 import { ImportPage } from "../features/files/ImportPage";
 import { ComparePage } from "../features/records/ComparePage";
 import { CreatePage } from "../features/records/CreatePage";
@@ -32,12 +37,15 @@ const createRouter = () =>
         element: <Shell />,
         children: [
           { index: true, element: <StartPage /> },
-          { path: "c/:collection", element: <ListPage /> },
+          { path: "c/:collection", element: <ListPage more={PassesButtons} /> },
           { path: "c/:collection/access", element: <RulesPage /> },
           { path: "c/:collection/consequences", element: <ConsequencesPage /> },
           { path: "c/:collection/import", element: <ImportPage /> },
           { path: "c/:collection/r/:recordKey/past", element: <PastPage /> },
           { path: "c/:collection/r/:recordKey/compare", element: <ComparePage /> },
+          { path: "c/:collection/passes", element: <PassesPage /> },
+          { path: "proposals", element: <ProposalsPage /> },
+          { path: "proposals/:number", element: <ProposalsPage /> },
           { path: "activity", element: <ActivityPage /> },
           { path: "accounts", element: <AccountsPage /> },
           { path: "notices", element: <NoticesPage /> },
@@ -45,7 +53,7 @@ const createRouter = () =>
           { path: "subscriptions/:name", element: <SubscriptionPage /> },
           { path: "account", element: <OwnAccountPage /> },
           { path: "c/:collection/new", element: <CreatePage /> },
-          { path: "c/:collection/r/:recordKey", element: <RecordPage /> },
+          { path: "c/:collection/r/:recordKey", element: <RecordPage above={ProposalsPanel} below={PassesPanel} /> },
           { path: "*", element: <Navigate to="/" replace /> },
         ],
       },

@@ -34,6 +34,8 @@ COMMANDS = {
     "proof": "head evidence export-history verify archive erase-removed new-key",
     "batch": "batch",
     "files": "import export",
+    "passes": "pass",
+    "proposals": "proposals",
     "access": "explain rules update-many delete-many",
     "evaluating": "evaluate",
 }

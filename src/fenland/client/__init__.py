@@ -14,6 +14,7 @@ It knows HTTP only, and none of the service's own modules.
 """
 
 from fenland.client.async_client import AsyncClient
+from fenland.client.async_passes import AsyncPasses, AsyncProposals
 from fenland.client.async_past import AsyncPast
 from fenland.client.async_subscriptions import AsyncSubscriptions
 from fenland.client.client import Client
@@ -34,6 +35,7 @@ from fenland.client.errors import (
     UntrustedError,
     VersionError,
 )
+from fenland.client.passes import Passes, Proposals
 from fenland.client.past import Past
 from fenland.client.receiving import verified
 from fenland.client.records import BatchResult, Entry, Form, Preview, Record
@@ -41,7 +43,9 @@ from fenland.client.subscriptions import Subscriptions
 
 __all__ = [
     "AsyncClient",
+    "AsyncPasses",
     "AsyncPast",
+    "AsyncProposals",
     "AsyncSubscriptions",
     "BatchResult",
     "Client",
@@ -57,9 +61,11 @@ __all__ = [
     "NotFoundError",
     "NotPermittedError",
     "NotSignedInError",
+    "Passes",
     "Past",
     "Preview",
     "ProblemError",
+    "Proposals",
     "Record",
     "Subscriptions",
     "UnreachableError",

@@ -12,6 +12,7 @@ from typing import Any, TypeVar
 import httpx
 
 from fenland.client import calls, flows
+from fenland.client.async_passes import AsyncPasses, AsyncProposals
 from fenland.client.async_past import AsyncPast
 from fenland.client.async_subscriptions import AsyncSubscriptions
 from fenland.client.calls import Base, How, Related, Seen, Walk, Which, import_asked, many_asked
@@ -62,6 +63,8 @@ class AsyncClient:
         self.past = AsyncPast(self)
         #: Which other systems are sent what.
         self.subscriptions = AsyncSubscriptions(self)
+        #: Links for people without an account, and what they sent.
+        self.passes, self.proposals = AsyncPasses(self), AsyncProposals(self)
 
     async def __aenter__(self) -> AsyncClient:
         return self

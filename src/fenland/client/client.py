@@ -17,6 +17,7 @@ from fenland.client.calls import Base, How, Related, Seen, Walk, Which, import_a
 from fenland.client.drafts import Draft
 from fenland.client.errors import ConflictError, ProblemError, UnreachableError
 from fenland.client.flows import Flow, Request, Response, checked, headers_for, request_for, trusted_for
+from fenland.client.passes import Passes, Proposals
 from fenland.client.past import Past
 from fenland.client.records import BatchResult, Entry, Form, Preview, Record
 from fenland.client.subscriptions import Subscriptions
@@ -63,6 +64,8 @@ class Client:
         self.past = Past(self)
         #: Which other systems are sent what.
         self.subscriptions = Subscriptions(self)
+        #: Links for people without an account, and what they sent.
+        self.passes, self.proposals = Passes(self), Proposals(self)
 
     def __enter__(self) -> Client:
         return self

@@ -8,7 +8,6 @@ from pathlib import Path
 from fenland.core.definitions.model import Definitions
 from fenland.core.limits import DEFAULTS, Limits
 from fenland.service.accounts.issuers import IssuedTokens
-from fenland.service.outward import Outward
 from fenland.service.project import Project
 from fenland.service.service import Service, Surroundings
 from fenland.service.ways_in import WaysIn
@@ -24,7 +23,7 @@ def open_service(
 ) -> Service:
     """The service over the database at `path`; its key lies beside that. Raises `DatabaseRefused`."""
     database = open_database(path, definitions, limits, made)
-    around = Surroundings(ways_in or WaysIn(), Outward(), None, beside(path, ".key"), path.parent)
+    around = Surroundings(ways_in or WaysIn(), key_file=beside(path, ".key"), place=path.parent)
     return _over(database, definitions, limits, around)
 
 
@@ -38,7 +37,8 @@ def open_project_service(
     settings, limits = project.settings, project.settings.limits()
     definitions = definitions or project.definitions
     database = open_database(settings.database, definitions, limits, made)
-    ways = settings.ways_in(), settings.outward()
+    outsiders = replace(settings.outsiders(), wordings=project.wordings)
+    ways = settings.ways_in(), settings.outward(), outsiders
     around = Surroundings(*ways, None, settings.key_file, settings.database.parent)
     return _over(database, definitions, limits, around)
 

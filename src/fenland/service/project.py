@@ -1,4 +1,5 @@
-"""A project folder: `fenland.toml` beside `collections/`, one YAML file a collection, and perhaps `rules.py`.
+"""A project folder: `fenland.toml` beside `collections/`, one YAML file a collection, and perhaps `rules.py`
+and `messages/`, a file a language.
 
 YAML is read by its 1.2 rules, so that `no`, `on` and `2031-04-09` are texts; numbers keep their
 digits; and each place keeps its line, for the messages about it.
@@ -7,8 +8,8 @@ digits; and each place keeps its line, for the messages about it.
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
 from decimal import Decimal
 from pathlib import Path
 from typing import Any
@@ -22,10 +23,12 @@ from fenland.core.definitions.field_reading import Source
 from fenland.core.definitions.model import DefinitionMistakes, Definitions, Mistake
 from fenland.core.definitions.own import Functions
 from fenland.core.definitions.reading import read_definitions
+from fenland.core.problems import pointer_to
+from fenland.core.wording import LANGUAGE, Wording, wrong_in
 from fenland.service.own.loading import load_functions
 from fenland.service.settings import FILE_NAME, Settings, SettingsRefused, read_settings
 
-COLLECTIONS = "collections"
+COLLECTIONS, MESSAGES = "collections", "messages"
 
 _INTEGER = re.compile(r"[-+]?[0-9]+")
 _NUMBER = re.compile(r"[-+]?(\.[0-9]+|[0-9]+(\.[0-9]*)?)([eE][-+]?[0-9]+)?")
@@ -39,6 +42,8 @@ class Project:
     folder: Path
     settings: Settings
     definitions: Definitions
+    #: By language, what pages say that are opened by passes.
+    wordings: Mapping[str, Wording] = field(default_factory=dict)
 
 
 class _Reader:
@@ -129,6 +134,11 @@ def load_project(folder: Path) -> Project:
     if not sources and not mistakes:
         what = "There is no collection."
         mistakes.append(Mistake(COLLECTIONS, 1, "", what, "Add a file such as collections/notes.yaml."))
+    wordings: Mapping[str, Wording] = {}
+    try:
+        wordings = read_wordings(folder)
+    except DefinitionMistakes as found:
+        mistakes.extend(found.mistakes)
     try:
         functions = load_functions(folder, 2.0 if settings is None else settings.rule_seconds)
     except DefinitionMistakes as found:
@@ -140,4 +150,28 @@ def load_project(folder: Path) -> Project:
         mistakes.extend(found.mistakes)
     if mistakes or settings is None:
         raise DefinitionMistakes(mistakes)
-    return Project(folder, settings, definitions)
+    return Project(folder, settings, definitions, wordings)
+
+
+def read_wordings(folder: Path) -> dict[str, Wording]:
+    """By language, what pages for people without an account say. Raises `DefinitionMistakes`."""
+    found, mistakes = dict[str, Wording](), list[Mistake]()
+    for path in sorted((folder / MESSAGES).glob("*.y*ml")):
+        name = f"{MESSAGES}/{path.name}"
+        if not LANGUAGE.fullmatch(path.stem):
+            what = f"{path.stem!r} is no language."
+            mistakes.append(Mistake(name, 1, "", what, "Name the file de.yaml or pt-BR.yaml, for one."))
+            continue
+        try:
+            source = read_source(path, name)
+        except DefinitionMistakes as wrong:
+            mistakes.extend(wrong.mistakes)
+            continue
+        for place, what, hint in wrong_in(source.data):
+            mistakes.append(Mistake(name, source.line(place), pointer_to(*place), what, hint))
+        if not mistakes:
+            parts = {part: source.data.get(part, {}) for part in ("words", "texts")}
+            found[path.stem] = Wording(path.stem, **parts)
+    if mistakes:
+        raise DefinitionMistakes(mistakes)
+    return found

@@ -38,6 +38,7 @@ from fenland.core.problems import NotFound, Unavailable
 from fenland.core.values.identity import TICKS, etag, part_tag, timestamp, uuid7
 from fenland.service.last_changes import LastChanges
 from fenland.service.numbers import Numbers
+from fenland.service.outsiders import Outsiders
 from fenland.service.outward import Outward
 from fenland.service.ways_in import WaysIn
 from fenland.storage.door import Database, Records
@@ -77,6 +78,7 @@ class Surroundings:
 
     ways_in: WaysIn = field(default_factory=WaysIn)
     outward: Outward = field(default_factory=Outward)
+    outsiders: Outsiders = field(default_factory=Outsiders)
     #: Reads tokens of the outside issuer, where one is believed.
     issued: Issued | None = None
     #: Where the key lies that signs heads of the history, and the folder of the database.
@@ -100,6 +102,7 @@ class Service:
         self.limits = limits
         self.clock = clock
         self.ways_in, self.outward, self.issued = around.ways_in, around.outward, around.issued
+        self.outsiders = around.outsiders
         self.key_file, self.place = around.key_file, around.place
         self.zone: tzinfo = UTC if limits.zone == "UTC" else ZoneInfo(limits.zone)
         self._last_ticks = 0

@@ -34,6 +34,8 @@ from pydantic_settings import (
 from fenland.core.definitions.model import DefinitionMistakes, Mistake
 from fenland.core.limits import Bounds, Limits
 from fenland.core.names import did_you_mean
+from fenland.service.outsiders import Origins as Kept
+from fenland.service.outsiders import Outsiders
 from fenland.service.outward import Outward
 from fenland.service.ways_in import Issuer, WaysIn
 from fenland.storage.door import DatabaseRefused, beside, refuse_unserved
@@ -212,6 +214,21 @@ class Settings(BaseSettings):
     notice_networks: Networks = Field(
         [], description="Networks that are not public, and that notices may be sent to all the same."
     )
+    passes_outlive_makers: bool = Field(
+        False,
+        description="Whether passes go on, by their template alone, once their maker may hand out none.",
+    )
+    proposal_days: int = Field(
+        365, ge=0, le=36_500, description="Days that settled proposals are kept; 0: for good."
+    )
+    proposal_origins: Kept = Field(
+        "network", description="What is kept of the address that a proposal came from: whole, network, none."
+    )
+    page_colour: str = Field(
+        "#2f6b4f",
+        pattern="^#[0-9a-fA-F]{6}$",
+        description="The colour of pages that are opened by passes, as # and six hexadecimal digits.",
+    )
     subscription_limit: int = Field(
         50, ge=1, le=1_000, description="Other systems that notices are sent to, at most."
     )
@@ -320,6 +337,15 @@ class Settings(BaseSettings):
             pause=self.notice_retry_seconds,
             patience=timedelta(hours=self.notice_retry_hours),
             prefix=self.prefix,
+        )
+
+    def outsiders(self) -> Outsiders:
+        """What is lent to people without an account, as use cases take it."""
+        return Outsiders(
+            outlive=self.passes_outlive_makers,
+            kept=timedelta(days=self.proposal_days) if self.proposal_days else None,
+            origins=self.proposal_origins,
+            address=self.public_address,
         )
 
     def limits(self) -> Limits:

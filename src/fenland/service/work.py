@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Collection, Iterator
 from contextlib import contextmanager
+from dataclasses import replace
 from typing import Any, TypeVar
 
 from fenland.core.access.conditions import Among, Column, Condition
@@ -194,12 +195,17 @@ class View:
 
     def stamp(self, caller: Caller, reason: str | None = None) -> Stamp:
         """What marks changes that the caller makes now."""
-        return Stamp(self.service.now(), caller.actor.name, reason, self.act)
+        return Stamp(self.service.now(), self.act.behalf or caller.name, reason, self.act)
 
     def doing(self, *, undoes: int | None = None, restores: int | None = None) -> _Doing:
         """Has the changes of the body taken for a part of something; see `Act`."""
         act = self.act
-        return _Doing(self, Act(act.batch, undoes or act.undoes, restores or act.restores))
+        act = replace(act, undoes=undoes or act.undoes, restores=restores or act.restores)
+        return _Doing(self, act)
+
+    def applying(self, proposal: int, behalf: str | None) -> _Doing:
+        """Has the changes of the body taken for the application of a proposal."""
+        return _Doing(self, replace(self.act, proposal=proposal, behalf=behalf))
 
 
 class _Doing:
@@ -231,7 +237,8 @@ class Work(View):
     def stamp(self, caller: Caller, reason: str | None = None) -> Stamp:
         """See `View`. Never before the last change, whatever the clock does."""
         last = self.service.database.history.last(self.writing)
-        return Stamp(max(self.service.now(), last.time), caller.actor.name, reason, self.act)
+        by = self.act.behalf or caller.name
+        return Stamp(max(self.service.now(), last.time), by, reason, self.act)
 
     def next_number(self, resource: Resource, item: Field) -> int:
         """See `View`: nobody else gets it."""

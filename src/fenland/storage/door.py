@@ -13,6 +13,16 @@ from fenland.core.limits import DEFAULTS, Limits
 from fenland.core.values.identity import timestamp
 from fenland.storage.shared.engines import Look, Offered
 from fenland.storage.shared.growth import Growth
+from fenland.storage.shared.handed_out import (
+    FieldState,
+    Pass,
+    PassesWanted,
+    Proposal,
+    ProposalKind,
+    ProposalState,
+    ProposalsWanted,
+    ProposedField,
+)
 from fenland.storage.shared.protocols import (
     MOST_TOGETHER,
     Accounts,
@@ -78,6 +88,7 @@ __all__ = [
     "Defined",
     "Delivery",
     "DeliveryState",
+    "FieldState",
     "Growth",
     "Head",
     "Heads",
@@ -92,8 +103,15 @@ __all__ = [
     "Order",
     "Outcomes",
     "Page",
+    "Pass",
+    "PassesWanted",
     "Present",
     "Progress",
+    "Proposal",
+    "ProposalKind",
+    "ProposalState",
+    "ProposalsWanted",
+    "ProposedField",
     "Reading",
     "Records",
     "ReferenceBroken",

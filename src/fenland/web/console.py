@@ -59,6 +59,6 @@ def wants_page(request: Request) -> bool:
     return (
         request.method in ("GET", "HEAD")
         and "text/html" in request.headers.get("Accept", "")
-        and not path.startswith(("/v1/", "/assets/", "/problems/"))
+        and not path.startswith(("/v1/", "/assets/", "/problems/", "/p/"))
         and "//" not in path
     )

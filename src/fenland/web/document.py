@@ -7,7 +7,7 @@ from fenland.core.changes.edits import edits_schema
 from fenland.core.definitions.model import Definitions
 from fenland.core.limits import Limits
 from fenland.core.problems import REFUSALS
-from fenland.web.describing import accounts, feed, files, history, notices, records
+from fenland.web.describing import accounts, feed, files, history, notices, passes, records
 from fenland.web.describing.record_types import schemas_of, type_names
 from fenland.web.http.cookies import COOKIE
 from fenland.web.http.errors import PROBLEM
@@ -36,6 +36,7 @@ def document(definitions: Definitions, title: str, limits: Limits, address: str 
         **files.SCHEMAS,
         **accounts.SCHEMAS,
         **notices.SCHEMAS,
+        **passes.SCHEMAS,
         **records.batch_schemas(limits),
         "Edits": edits,
     }

@@ -55,17 +55,24 @@ def list_file(call: Call, asked: ListRequest, form: Form) -> Answer:
     """The list as a file. Raises what is wrong with the request."""
     if asked.cursor is not None or asked.count or asked.labels or asked.wanted.include:
         raise Malformed("A file holds the whole list: cursor, count, labels and include are for pages.")
-    return _sent(call, asked.collection, form, lambda: export_records(call.service, call.caller, asked, form))
+    return streamed_file(
+        call, asked.collection, form, lambda: export_records(call.service, call.caller, asked, form)
+    )
 
 
 def history_file(call: Call, asked: HistoryRequest, form: Form, after: int) -> Answer:
     """The history as a file. Raises what is wrong with the request."""
     if asked.below is not None:
         raise Malformed("A file goes on after a sequence, not below one. Send after.")
-    return _sent(call, "history", form, lambda: export_history(call.service, call.caller, asked, form, after))
+    return streamed_file(
+        call, "history", form, lambda: export_history(call.service, call.caller, asked, form, after)
+    )
 
 
-def _sent(call: Call, name: str, form: Form, pieces: Callable[[], Iterator[bytes]]) -> Answer:
+def streamed_file(
+    call: Call, name: str, form: Form, pieces: Callable[[], Iterator[bytes]], more: Mapping[str, str] = {}
+) -> Answer:
+    """A file, sent piece by piece. Raises `Unavailable` while too many are."""
     if len(call.common.sending) >= _MOST_EXPORTS:
         raise Unavailable("Too many files are being sent now. Send it again in a moment.")
     headers = {
@@ -73,6 +80,7 @@ def _sent(call: Call, name: str, form: Form, pieces: Callable[[], Iterator[bytes
         "Content-Disposition": f'attachment; filename="{name}.{form}"',
         "Cache-Control": "private, no-store",
         "Vary": "Authorization, Cookie, Accept",
+        **more,
     }
     found = _counted(call.common.sending, pieces())
     # What goes wrong with the first piece can still be told.

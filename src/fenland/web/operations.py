@@ -22,7 +22,7 @@ _PLACES: Mapping[str, tuple[Schema, str]] = {
     "name": (TEXT, "The account's name."),
     "id": (TEXT, "The token's id."),
     "subscription": (TEXT, "The subscription's name."),
-    "number": (NUMBER, "The number of the delivery."),
+    "number": (NUMBER, "Its number."),
 }
 _NO_TYPE = RecordType(Collection("", "", {}), "")
 

@@ -23,7 +23,7 @@ from fenland.web.http.replies import Reply
 from fenland.web.http.route import Route
 from fenland.web.http.schemas import LINK, OPEN
 
-_TOLD: tuple[Right, ...] = ("read", "create", "update")
+_TOLD: tuple[Right, ...] = ("read", "create", "update", "pass", "review")
 _SCHEMA = "application/schema+json"
 
 
@@ -47,9 +47,18 @@ def _collection_json(resource: Resource, sight: Sight, prefix: str) -> dict[str,
         "indexed": list(collection.indexed),
         "if_match": collection.if_match,
         "may": {right: resource.policy.ever(right, sight) for right in _TOLD},
+        "passes": _templates_json(resource, sight),
         "schema": f"{prefix}/v1/schemas/{collection.name}",
         "records": f"{prefix}/v1/records/{collection.name}",
     }
+
+
+def _templates_json(resource: Resource, sight: Sight) -> list[dict[str, Any]]:
+    """What passes can be made of, for who may hand any out."""
+    if not resource.policy.ever("pass", sight):
+        return []
+    templates = resource.collection.passes.values()
+    return [{"name": one.name, "title": one.title, "lists": one.lists, "days": one.days} for one in templates]
 
 
 def _edits(call: Call) -> Answer:

@@ -19,6 +19,7 @@ const WORDS: Record<Consequence["kind"], string> = {
   deletion: "",
   call: "brings what is said by",
   notice: "leaves the notice",
+  pass: "makes a pass",
 };
 
 /** What follows from changes of a collection, and what its fields follow from, for people who write no rules. */

@@ -5,7 +5,7 @@ import { useTheme } from "@mui/material/styles";
 import Typography from "@mui/material/Typography";
 import useMediaQuery from "@mui/material/useMediaQuery";
 import { useQuery } from "@tanstack/react-query";
-import { useState } from "react";
+import { useState, type ComponentType } from "react";
 import { Link, useParams } from "react-router";
 import { countOf, pageOf, PAGE_SIZE } from "../../api/records";
 import { collectionInfo, schemaOf } from "../../api/collections";
@@ -24,12 +24,23 @@ import { useSteady } from "./useSteady";
 
 const NONE: ReadonlySet<string> = new Set();
 
-export function ListPage() {
-  const { collection = "" } = useParams();
-  return <List key={collection} collection={collection} />;
+interface HeadingProps {
+  info: CollectionInfo;
+  view: ListView;
+  count: number | undefined;
 }
 
-function List({ collection }: { collection: string }) {
+interface Props {
+  /** What else can be done with the list. */
+  more?: ComponentType<HeadingProps>;
+}
+
+export function ListPage({ more }: Props) {
+  const { collection = "" } = useParams();
+  return <List key={collection} collection={collection} more={more} />;
+}
+
+function List({ collection, more }: { collection: string; more: Props["more"] }) {
   const view = useListView();
   const narrow = useMediaQuery(useTheme().breakpoints.down("sm"));
   const schema = useQuery(schemaOf(collection));
@@ -51,7 +62,7 @@ function List({ collection }: { collection: string }) {
   if (!found.data)
     return (
       <>
-        <Heading info={info.data} view={view} count={undefined} />
+        <Heading info={info.data} view={view} count={undefined} more={more} />
         {bar}
       </>
     );
@@ -61,7 +72,7 @@ function List({ collection }: { collection: string }) {
   return (
     <>
       <title>{info.data.title}</title>
-      <Heading info={info.data} view={view} count={count} />
+      <Heading info={info.data} view={view} count={count} more={more} />
       {bar}
       {info.data.may.update && view.where !== "" && count !== undefined && count > 0 && (
         <Button onClick={() => setChanging(true)} sx={{ mb: 1 }}>
@@ -111,7 +122,7 @@ function List({ collection }: { collection: string }) {
   );
 }
 
-function Heading({ info, view, count }: { info: CollectionInfo; view: ListView; count: number | undefined }) {
+function Heading({ info, view, count, more: More }: HeadingProps & { more: Props["more"] }) {
   return (
     <Box sx={{ display: "flex", flexWrap: "wrap", gap: 2, alignItems: "center", mb: 2 }}>
       <Box sx={{ flex: 1, display: "flex", gap: 1.5, alignItems: "baseline", whiteSpace: "nowrap" }}>
@@ -126,6 +137,7 @@ function Heading({ info, view, count }: { info: CollectionInfo; view: ListView; 
         Permissions
       </Button>
       <ExportMenu collection={info.name} view={view} />
+      {More && <More info={info} view={view} count={count} />}
       {info.may.create && (
         <Button component={Link} to={`/c/${info.name}/import`}>
           Import

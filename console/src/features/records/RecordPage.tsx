@@ -4,7 +4,7 @@ import Link from "@mui/material/Link";
 import Paper from "@mui/material/Paper";
 import Typography from "@mui/material/Typography";
 import { useInfiniteQuery, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useCallback, useEffect, useLayoutEffect, useMemo, useRef, useState } from "react";
+import { useCallback, useEffect, useLayoutEffect, useMemo, useRef, useState, type ComponentType } from "react";
 import { Link as RouterLink, useLocation, useNavigate, useParams } from "react-router";
 import { schemaOf } from "../../api/collections";
 import { onTold } from "../../api/following";
@@ -29,9 +29,15 @@ import { RecordForm } from "./RecordForm";
 import { RestoreButton } from "./RestoreButton";
 import { usePresence } from "./usePresence";
 
-export function RecordPage() {
+/** What stands beside a record, above and below its history. */
+export interface Panels {
+  above?: ComponentType<Opened>;
+  below?: ComponentType<Opened>;
+}
+
+export function RecordPage(panels: Panels) {
   const { collection = "", recordKey = "" } = useParams();
-  return <Opened key={`${collection}/${recordKey}`} collection={collection} recordKey={recordKey} />;
+  return <Opened key={`${collection}/${recordKey}`} collection={collection} recordKey={recordKey} panels={panels} />;
 }
 
 interface Opened {
@@ -39,7 +45,7 @@ interface Opened {
   recordKey: string;
 }
 
-function Opened({ collection, recordKey }: Opened) {
+function Opened({ collection, recordKey, panels }: Opened & { panels: Panels }) {
   const form = useQuery(formOf(collection, recordKey));
   // The list as it was left, where somebody came from there.
   const from = useLocation().state as { list?: string } | null;
@@ -60,15 +66,18 @@ function Opened({ collection, recordKey }: Opened) {
       </Trouble>
     );
   }
-  return <Shown form={form.data} reload={form.refetch} list={list} collection={collection} recordKey={recordKey} />;
+  return (
+    <Shown form={form.data} reload={form.refetch} list={list} collection={collection} recordKey={recordKey} panels={panels} />
+  );
 }
 
 interface ShownProps extends EditorProps {
   /** The list that one came from. */
   list: string;
+  panels: Panels;
 }
 
-function Shown({ collection, recordKey, form, reload, list }: ShownProps) {
+function Shown({ collection, recordKey, form, reload, list, panels: { above: Above, below: Below } }: ShownProps) {
   const [editing, setEditing] = useState(false);
   const others = usePresence(collection, recordKey, editing);
   const naming = form.values[form.schema["x-naming"]];
@@ -95,7 +104,9 @@ function Shown({ collection, recordKey, form, reload, list }: ShownProps) {
           <Editor collection={collection} recordKey={recordKey} form={form} reload={reload} onEditing={setEditing} />
         </Paper>
         <Box>
+          {Above && <Above collection={collection} recordKey={recordKey} />}
           <HistoryPanel collection={collection} recordKey={recordKey} schema={form.schema} />
+          {Below && <Below collection={collection} recordKey={recordKey} />}
           <AccessPanel collection={collection} recordKey={recordKey} schema={form.schema} />
         </Box>
       </Box>

@@ -2,6 +2,7 @@ import DarkModeIcon from "@mui/icons-material/DarkModeOutlined";
 import LightModeIcon from "@mui/icons-material/LightModeOutlined";
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
+import Chip from "@mui/material/Chip";
 import IconButton from "@mui/material/IconButton";
 import Link from "@mui/material/Link";
 import { useColorScheme } from "@mui/material/styles";
@@ -11,6 +12,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { NavLink } from "react-router";
 import { collections } from "../../api/collections";
 import { health } from "../../api/health";
+import { waitingCounts } from "../../api/proposals";
 import { session, signOut } from "../../api/session";
 import { WaterMark } from "../../ui/WaterMark";
 
@@ -48,6 +50,7 @@ export function SideBar({ onChosen }: { onChosen?: () => void }) {
             </Box>
           ))}
       </Box>
+      {found.data?.some((one) => one.may.review) && <Proposals onChosen={onChosen} />}
       <Box component={NavLink} to="/activity" sx={link} onClick={onChosen}>
         Activity
       </Box>
@@ -75,6 +78,19 @@ export function SideBar({ onChosen }: { onChosen?: () => void }) {
         </Typography>
         <Buttons />
       </Box>
+    </Box>
+  );
+}
+
+/** What waits to be reviewed; the count follows what comes in. */
+function Proposals({ onChosen }: { onChosen?: (() => void) | undefined }) {
+  const waiting = useQuery(waitingCounts).data?.all ?? 0;
+  return (
+    <Box component={NavLink} to="/proposals" sx={link} onClick={onChosen}>
+      Proposals
+      {waiting > 0 && (
+        <Chip size="small" color="secondary" label={waiting} aria-label={`${waiting} waiting`} sx={{ ml: 1, height: 20 }} />
+      )}
     </Box>
   );
 }

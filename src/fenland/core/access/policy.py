@@ -15,7 +15,7 @@ from typing import Any
 
 from fenland.core.access.conditions import Condition, condition_of
 from fenland.core.access.field_access import FieldAccess, Record, field_access
-from fenland.core.definitions.catalog import AROUND
+from fenland.core.definitions.catalog import AROUND_RULES
 from fenland.core.definitions.model import EVERYONE, OWNER, Collection, FieldRight, Right, Rule
 from fenland.core.expressions.evaluation import FOLLOW, Compiled, compiled
 from fenland.core.expressions.faults import EvaluationError
@@ -53,15 +53,23 @@ class Actor:
 
 @dataclass(frozen=True, slots=True)
 class Scope:
-    """What of an account's rights a token lends: these, in these collections; None is all of them."""
+    """What of somebody's rights a token or a pass lends: these, in these collections; None is all of them."""
 
     rights: frozenset[str] | None = None
     collections: frozenset[str] | None = None
+    #: Of a pass, by collection, the fields that may be read, and those that may be given a value.
+    shows: Mapping[str, frozenset[str]] | None = None
+    sets: Mapping[str, frozenset[str]] | None = None
 
     def allows(self, right: str, collection: str) -> bool:
         """Whether it reaches this far."""
         within = self.collections is None or collection in self.collections
         return within and (self.rights is None or right in self.rights)
+
+    def beyond(self, fields: Iterable[str], collection: str, *, shown: bool) -> frozenset[str]:
+        """The fields of a collection that are not to be read, or to be set."""
+        within = self.shows if shown else self.sets
+        return frozenset() if within is None else frozenset(fields) - within.get(collection, frozenset())
 
     def as_json(self) -> dict[str, list[str] | None]:
         """For keeping, and for answers."""
@@ -76,6 +84,29 @@ class Scope:
             None if rights is None else frozenset(rights),
             None if collections is None else frozenset(collections),
         )
+
+
+@dataclass(frozen=True, slots=True)
+class ByPass:
+    """The pass by which somebody asks who needs no account."""
+
+    number: int
+    template: str
+    #: Whose rights it lends: an account; or the place of the rule that made it.
+    maker: str
+
+    @property
+    def name(self) -> str:
+        """What stands for it in the history, where names of accounts stand: none of them holds a colon."""
+        return pass_name(self.template, self.number)
+
+
+def pass_name(template: str, number: int) -> str:
+    """What stands for a pass in the history."""
+    return f"pass:{template}/{number}"
+
+
+_NO_PASS = {"template": "", "number": 0, "maker": ""}
 
 
 @dataclass(frozen=True, slots=True)
@@ -100,12 +131,19 @@ class Caller:
     made_with: str = ""
     #: Whether a rule acts for them, which may do exactly what it says: nobody's rights are asked.
     by_rule: bool = False
+    #: The pass by which they ask; the actor is then who made it, whose rights it lends.
+    by_pass: ByPass | None = None
+
+    @property
+    def name(self) -> str:
+        """In whose name their changes are made."""
+        return self.actor.name if self.by_pass is None else self.by_pass.name
 
     @property
     def sees_as(self) -> Hashable:
         """All that rules of reading can ask of who asks: those with the same see the same."""
         scope = None if self.scope is None else write_json(self.scope.as_json())
-        return _known_of(self.actor), _known_of(self.acting), scope
+        return _known_of(self.actor), _known_of(self.acting), scope, self.by_pass
 
     @property
     def is_themselves(self) -> bool:
@@ -117,6 +155,10 @@ def _known_of(actor: Actor | None) -> Hashable:
     if actor is None:
         return None
     return actor.name, actor.title, tuple(sorted(actor.roles)), write_json(dict(actor.attributes))
+
+
+def _names_of(one: ByPass | None) -> Mapping[str, Any]:
+    return _NO_PASS if one is None else {"template": one.template, "number": one.number, "maker": one.maker}
 
 
 #: What no actor can be called: words of rules, and the service itself.
@@ -201,7 +243,13 @@ class Sight:
                 "signed_in": True,
                 "via": self.caller.via,
             }
-            self._names = {"actor": known, "now": self.now, "today": self.today, FOLLOW: self._follow}
+            self._names = {
+                "actor": known,
+                "now": self.now,
+                "today": self.today,
+                "pass": _names_of(self.caller.by_pass),
+                FOLLOW: self._follow,
+            }
         return self._names
 
     def _follow(self, collection: str, key: Any) -> Mapping[str, Any] | None:
@@ -211,7 +259,7 @@ class Sight:
         return self._followed[place]
 
 
-_AROUND = frozenset(AROUND)
+_AROUND = frozenset(AROUND_RULES)
 
 
 class _Compiled:
@@ -356,15 +404,17 @@ class Policy:
     def node(self, right: Right, sight: Sight) -> Node:
         """What is left to ask of a record: an expression over `record` alone."""
         if sight.caller.by_rule:
-            return _ALWAYS
+            return _ALWAYS if self._within(right, sight) else _NEVER
         rule = self._rule(right, sight)
         return _NEVER if rule is None else rule.node(sight)
 
-    def _rule(self, right: Right, sight: Sight) -> _Compiled | None:
+    def _within(self, right: Right, sight: Sight) -> bool:
+        """Whether it is among the rights that are lent, where not all of them are."""
         scope = sight.caller.scope
-        if scope is not None and not scope.allows(right, self.collection.name):
-            return None
-        return self._rules.get(right)
+        return scope is None or scope.allows(right, self.collection.name)
+
+    def _rule(self, right: Right, sight: Sight) -> _Compiled | None:
+        return self._rules.get(right) if self._within(right, sight) else None
 
     def condition(self, right: Right, sight: Sight) -> Condition:
         """What must hold of a record for the actor to do this to it."""
@@ -386,7 +436,7 @@ class Policy:
         Without `following`, where the rule asks for it, whether they may as far as can be told.
         """
         if sight.caller.by_rule:
-            return True
+            return self._within(right, sight)
         rule = self._rule(right, sight)
         return rule is not None and rule.holds(sight, _records(record, following)) is not False
 
@@ -408,7 +458,7 @@ class Policy:
     def field_node(self, name: str, sight: Sight) -> Node:
         """What is left to ask of a record for the actor to read this field of it."""
         item = self.collection.fields.get(name)
-        if item is not None and item.write_only:
+        if item is not None and (item.write_only or name in self._beyond(sight, shown=True)):
             return _NEVER
         if sight.caller.by_rule:
             return _ALWAYS
@@ -427,11 +477,11 @@ class Policy:
             # Of a record that is not there yet much is not known, which is nothing to be told of.
             sight = sight.quietly()
         transfer = self.ever("transfer", sight) if record is None else self.may("transfer", sight, record)
-        hidden = denied = frozenset[str]()
+        hidden, denied = self._beyond(sight, shown=True), self._beyond(sight, shown=False)
         if self.by_field and not sight.caller.by_rule:
             # Of what is created only that is hidden which is so whatever it will be.
-            hidden = self._unreadable(sight, None if creating else record)
-            denied = self._denied(sight, record, creating=creating)
+            hidden |= self._unreadable(sight, None if creating else record)
+            denied |= self._denied(sight, record, creating=creating)
         key = (creating, transfer, hidden, denied)
         made = self._made.get(key)
         if made is None:
@@ -441,6 +491,13 @@ class Policy:
                 self.collection, creating=creating, transfer=transfer, hidden=hidden, denied=denied
             )
         return made
+
+    def _beyond(self, sight: Sight, *, shown: bool) -> frozenset[str]:
+        """The fields that a pass does not show, or lets nobody set."""
+        scope = sight.caller.scope
+        if scope is None:
+            return _NO_FIELDS
+        return scope.beyond(self.collection.fields, self.collection.name, shown=shown)
 
     def _unreadable(self, sight: Sight, record: Mapping[str, Any] | None) -> frozenset[str]:
         if record is None:
@@ -479,6 +536,7 @@ class Policy:
 
 
 _MOST_MADE = 256
+_NO_FIELDS = frozenset[str]()
 
 
 def _records(record: Mapping[str, Any] | None, following: Mapping[str, Any] | None) -> dict[str, Any]:

@@ -20,11 +20,16 @@ from fenland.core.values.plain import same
 
 @dataclass(frozen=True, slots=True)
 class Act:
-    """What changes are part of: a batch; which entry they take back, or which version they go back to."""
+    """What changes are part of: a batch; which entry they take back, or which version they go back to.
+
+    With a `proposal`, they apply it: `behalf` is the pass through which it came.
+    """
 
     batch: str | None = None
     undoes: int | None = None
     restores: int | None = None
+    proposal: int | None = None
+    behalf: str | None = None
 
 
 #: A change for itself.
@@ -60,6 +65,14 @@ class Notice:
 
 
 @dataclass(frozen=True, slots=True)
+class Handing:
+    """A pass for the record that a change makes by a rule: of which template."""
+
+    template: str
+    rule: str
+
+
+@dataclass(frozen=True, slots=True)
 class Change:
     """One change of one record.
 
@@ -83,6 +96,7 @@ class Change:
     secret: frozenset[str] = frozenset()
     unkept: frozenset[str] = frozenset()
     notices: tuple[Notice, ...] = ()
+    passes: tuple[Handing, ...] = ()
 
     @property
     def result(self) -> Record:
@@ -108,7 +122,13 @@ class Change:
 
     def entry(self, caller: Caller, cause: int | None) -> Entry:
         """Its history entry; `cause` is the sequence of the entry of the change that it follows from."""
-        act = self.stamp.act
+        act, acting = self.stamp.act, caller.acting
+        actor, behalf = (self.stamp.by, None) if acting is None else (acting.name, self.stamp.by)
+        if act.behalf is not None:
+            # Whoever applies a proposal does so for who sent it.
+            actor, behalf = actor if acting else caller.name, act.behalf
+        if actor == behalf:
+            behalf = None
         return Entry(
             time=self.stamp.time,
             collection=self.collection,
@@ -116,8 +136,8 @@ class Change:
             key=self.key,
             version=self.version,
             action=self.action,
-            actor=self.stamp.by if caller.acting is None else caller.acting.name,
-            behalf=None if caller.acting is None else self.stamp.by,
+            actor=actor,
+            behalf=behalf,
             via=caller.via if cause is None else "effect",
             request_id=caller.request_id,
             client=caller.client,
@@ -128,6 +148,7 @@ class Change:
             undoes=act.undoes,
             restores=act.restores,
             rule=self.rule,
+            proposal=act.proposal,
             secret=self.secret,
             unkept=self.unkept,
         )

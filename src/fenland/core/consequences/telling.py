@@ -19,7 +19,9 @@ from fenland.core.definitions.model import (
 from fenland.core.expressions.checking import Checked
 from fenland.core.expressions.tree import paths_in
 
-Kind = Literal["derived", "default", "series", "effect", "create", "delete", "deletion", "call", "notice"]
+Kind = Literal[
+    "derived", "default", "series", "effect", "create", "delete", "deletion", "call", "notice", "pass"
+]
 
 
 @dataclass(frozen=True, slots=True)
@@ -111,6 +113,10 @@ def _effect(effect: Effect, collection: Collection, definitions: Definitions) ->
         sources = _named(_asked(effect, effect.rules, collection))
         does = f"{effect.notice}, with {said}" if said else effect.notice
         yield replace(base, kind="notice", does=does, sources=sources)
+        return
+    if effect.does == "pass":
+        sources = _named(_asked(effect, effect.rules, collection))
+        yield replace(base, kind="pass", does=f"a pass of {effect.template}", sources=sources)
         return
     if effect.does == "delete":
         yield replace(base, kind="delete", sources=_named(_asked(effect, effect.rules, collection)))

@@ -40,6 +40,10 @@ ACTOR = ValueType(
 )
 #: The names that stand for who asks, and when.
 AROUND: Mapping[str, ValueType] = {"actor": ACTOR, "now": TIMESTAMP, "today": DATE}
+#: What `pass` is in rules: the pass by which is asked; its texts are empty where it is by none.
+PASS = ValueType("map", members={"template": STRING, "number": INT, "maker": STRING})
+#: The names that stand around a record in rules. Those of filters are fields that may be called so.
+AROUND_RULES: Mapping[str, ValueType] = {**AROUND, "pass": PASS}
 
 
 def type_of(item: Field) -> ValueType:
@@ -83,6 +87,7 @@ def followed_fields(collections: Iterable[Collection]) -> dict[str, tuple[str, .
         trees = [condition.tree for condition in conditions if condition is not None]
         trees += [formula.rule.tree for formula in formulas]
         trees += [rule.tree for effect in one.effects for rule in effect.rules]
+        trees += [rule.tree for template in one.passes.values() for rule in template.rules]
         derived = [item.derived for item in one.fields.values() if item.derived is not None]
         trees += [rule.tree for formula in derived for rule in formula.rules]
         for path in (
@@ -95,7 +100,7 @@ def followed_fields(collections: Iterable[Collection]) -> dict[str, tuple[str, .
 
 def rule_names(catalog: Catalog, collection: str, records: Iterable[str]) -> Names:
     """What a rule may speak of: these records of the collection, the actor and the time."""
-    return Names({**AROUND, **dict.fromkeys(records, record_of(collection))}, catalog)
+    return Names({**AROUND_RULES, **dict.fromkeys(records, record_of(collection))}, catalog)
 
 
 def filter_names(catalog: Catalog, collection: str) -> Names:

@@ -36,7 +36,7 @@ from fenland.core.values.plain import MISSING, as_written, write_json
 _SPEAK = "Speak of after, the record as it would be, and of before, as it was."
 #: Words of effects that are about other records, and all of them.
 _OTHERS: tuple[Does, ...] = ("change", "create", "delete")
-_WORDS = ("on", "if", "set", *_OTHERS, "each", "pick", "where", "call", "notice", "with")
+_WORDS = ("on", "if", "set", *_OTHERS, "each", "pick", "where", "call", "notice", "with", "pass")
 _BEGINS = "There is no record yet. Speak of next, the record as it would be."
 
 
@@ -125,6 +125,11 @@ class EffectReader:
             own = self._collection.name
             left = Effect(on, says, condition, "notice", own, None, *place, notice=notice)
             return left if len(notes.mistakes) == before else None
+        if "pass" in values:
+            own = self._collection.name
+            made = Effect(on, {}, condition, "pass", own, None, *place)
+            passing = self._passing(values, made, path)
+            return passing if len(notes.mistakes) == before else None
         if "with" in values:
             notes.add((*path, "with"), "with does not say of which notice.", "Add notice:, or remove with.")
         does = self._does(values, path)
@@ -211,6 +216,18 @@ class EffectReader:
                 found[word] = Formula(rule, notes.source.file, notes.source.line(place))
         return str(name), found
 
+    def _passing(self, values: Mapping[str, Any], effect: Effect, path: Path) -> Effect | None:
+        """One that makes a pass for its record, of a template of the collection."""
+        notes, template = self._notes, values["pass"]
+        before = len(notes.mistakes)
+        self._refuse_beside("pass", values, path)
+        if not isinstance(template, str):
+            what = f"pass is {as_written(template)}."
+            notes.add((*path, "pass"), what, "Name a template of passes.")
+        if "delete" in effect.on:
+            notes.add((*path, "on"), "There is no pass for a record that is deleted.", "Remove delete.")
+        return replace(effect, template=str(template)) if len(notes.mistakes) == before else None
+
     # --- which records ----------------------------------------------------------------------------------
 
     def _does(self, values: Mapping[str, Any], path: Path) -> Does:
@@ -286,6 +303,19 @@ class EffectReader:
                 self._notes.add((*path, "create"), what, hint)
             return found
         return None if search is None else self._collections[search.collection]
+
+
+def refuse_unknown_passes(notes: Notes, collection: Collection) -> None:
+    """Notes effects that make passes of no template of the collection, or of one that lists."""
+    data = notes.source.data
+    for number, given in enumerate(data.get("effects") or []):
+        name = given.get("pass") if isinstance(given, dict) else None
+        path: Path = ("effects", number, "pass")
+        if isinstance(name, str) and name not in (data.get("passes") or {}):
+            hint = did_you_mean(name, data.get("passes") or {})
+            notes.add(path, f"pass names {name!r}, which is no template of passes.", hint)
+        elif name in collection.passes and collection.passes[str(name)].lists:
+            notes.add(path, f"{name!r} lists, and is for no one record.", "Name another template.")
 
 
 @dataclass(frozen=True, slots=True)

@@ -117,6 +117,7 @@ COLLECTION_KEYWORDS: Mapping[str, tuple[Callable[[Any], bool], str]] = {
     "access": (_mapping, "a mapping of rights"),
     "checks": (is_list, "a list of checks"),
     "effects": (is_list, "a list of effects"),
+    "passes": (_mapping, "a mapping of templates of passes"),
     "revalidate": (_one_of("touched", "whole"), "touched or whole"),
     "was": (is_text, "the name that the collection had"),
     "if_match": (_one_of("optional", "required"), "optional or required"),

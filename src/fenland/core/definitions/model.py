@@ -20,11 +20,12 @@ from fenland.core.values.plain import MISSING
 Type = Literal["string", "integer", "number", "boolean", "array", "object"]
 Blank = Literal["store", "keep", "clear", "reject"]
 OnDelete = Literal["restrict", "clear", "cascade"]
-#: What rules of access grant, of records and of their fields.
-Right = Literal["read", "create", "update", "delete", "transfer", "erase"]
+#: What rules of access grant, of records and of their fields. `pass` is to hand out passes for a record,
+#: `review` to apply or refuse what came in through one.
+Right = Literal["read", "create", "update", "delete", "transfer", "erase", "pass", "review"]
 FieldRight = Literal["read", "create", "update"]
 
-RIGHTS: tuple[Right, ...] = ("read", "create", "update", "delete", "transfer", "erase")
+RIGHTS: tuple[Right, ...] = ("read", "create", "update", "delete", "transfer", "erase", "pass", "review")
 FIELD_RIGHTS: tuple[FieldRight, ...] = ("read", "create", "update")
 
 #: Words an access list may hold besides role names.
@@ -290,7 +291,7 @@ class Field:
 Trigger = Literal["create", "update", "restore", "delete"]
 TRIGGERS: tuple[Trigger, ...] = ("create", "update", "restore", "delete")
 #: What an effect does, to records of whichever collection; with `call`, whatever a function says.
-Does = Literal["set", "change", "create", "delete", "call", "notice"]
+Does = Literal["set", "change", "create", "delete", "call", "notice", "pass"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -298,7 +299,8 @@ class Effect:
     """What a change brings with it, where a condition holds: in the same record, or in others.
 
     It sets fields of the record (`set`), changes or deletes the records that it finds, or creates records of
-    `target`, one for each that it finds; or it leaves a notice, of which `sets` are what it says.
+    `target`, one for each that it finds; or it leaves a notice, of which `sets` are what it says, or makes a
+    pass for the record.
     """
 
     on: frozenset[Trigger]
@@ -313,8 +315,9 @@ class Effect:
     line: int = 0
     #: The function that says what is set, or done.
     call: Call | None = None
-    #: What the notice is called that it leaves.
+    #: What the notice is called that it leaves; the template of the pass that it makes.
     notice: str = ""
+    template: str = ""
 
     @property
     def rules(self) -> tuple[Checked, ...]:
@@ -325,6 +328,88 @@ class Effect:
 
     def __str__(self) -> str:
         return f"{self.file}:{self.line}"
+
+
+@dataclass(frozen=True, slots=True)
+class Applying:
+    """When what came in through a pass is applied: at once, at once where a condition holds, or by review."""
+
+    at_once: bool = False
+    condition: Checked | None = None
+
+    @property
+    def words(self) -> str:
+        """As definitions say it."""
+        return self.condition.text if self.condition is not None else "at once" if self.at_once else "review"
+
+
+#: Waits until somebody has reviewed it.
+BY_REVIEW = Applying()
+
+
+@dataclass(frozen=True, slots=True)
+class PassCreation:
+    """A record that who holds a pass may have created: some fields are theirs to fill, others are given.
+
+    `given` are expressions over `record`, the one that the pass is for.
+    """
+
+    collection: str
+    fields: tuple[str, ...]
+    given: Mapping[str, Formula]
+    applying: Applying = BY_REVIEW
+    title: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class PassTemplate:
+    """What those may do who hold a pass made of it: see and propose to change stated fields of one record.
+
+    One that `lists` is for no record: its holders see all records where the condition holds, and each of
+    them has its own page.
+    """
+
+    name: str
+    title: str
+    shows: tuple[str, ...]
+    changes: Mapping[str, Applying]
+    #: Of references among the changes, which records may be chosen: a condition over `each` of them.
+    choices: Mapping[str, Checked]
+    introduction: str = ""
+    thanks: str = ""
+    #: Which records it can be for, over `record`.
+    where: Checked | None = None
+    creation: PassCreation | None = None
+    #: Whether holders may say that all is right, and ask for the record to be deleted.
+    confirms: bool = False
+    deletes: bool = False
+    lists: bool = False
+    sort: tuple[str, ...] = ()
+    #: For how many days a pass is good, and how often something may be sent by it; 0 is any number of times.
+    days: int = 90
+    uses: int = 0
+    #: What its holder must know: a field of the record, and a property of it, or nothing.
+    answer: tuple[str, ...] = ()
+    #: Whether its holder is told why something was refused.
+    tells_reasons: bool = False
+    #: Where it stands, for people.
+    file: str = ""
+    line: int = 0
+
+    @property
+    def rules(self) -> tuple[Checked, ...]:
+        """All its expressions."""
+        applying = [one.condition for one in self.changes.values()]
+        if self.creation is not None:
+            applying.append(self.creation.applying.condition)
+        given = () if self.creation is None else (one.rule for one in self.creation.given.values())
+        found = [*applying, self.where, *self.choices.values(), *given]
+        return tuple(one for one in found if one is not None)
+
+    @property
+    def acts(self) -> bool:
+        """Whether who holds a pass may send anything."""
+        return bool(self.changes or self.creation or self.confirms or self.deletes)
 
 
 @dataclass(frozen=True)
@@ -343,6 +428,8 @@ class Collection:
     access: Mapping[Right, Rule] = field(default_factory=dict)
     checks: tuple[Check, ...] = ()
     effects: tuple[Effect, ...] = ()
+    #: By name, what passes for its records can be made of.
+    passes: Mapping[str, PassTemplate] = field(default_factory=dict)
     revalidate: Literal["touched", "whole"] = "touched"
     if_match: Literal["optional", "required"] = "optional"
     #: Whether changes must say why they are made.

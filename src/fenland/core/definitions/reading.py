@@ -16,7 +16,7 @@ from typing import Any
 from fenland.core.definitions.calls import refuse_uncalled
 from fenland.core.definitions.catalog import catalog_of
 from fenland.core.definitions.derived import DerivedReader, refuse_circles_beyond
-from fenland.core.definitions.effects import EffectReader
+from fenland.core.definitions.effects import EffectReader, refuse_unknown_passes
 from fenland.core.definitions.field_reading import FieldReader, Notes, Path, Source, known_keywords
 from fenland.core.definitions.keywords import (
     COLLECTION_KEYWORDS,
@@ -31,6 +31,7 @@ from fenland.core.definitions.model import (
     Mistake,
 )
 from fenland.core.definitions.own import Functions
+from fenland.core.definitions.passes import PassReader
 from fenland.core.definitions.rule_reading import RuleReader
 from fenland.core.expressions.types import DYN, FieldType
 from fenland.core.names import NAME, circled, did_you_mean
@@ -50,6 +51,7 @@ class _CollectionReader:
         self.access: Mapping[str, Any] = {}
         self.checks: Sequence[Any] = ()
         self.effects: Sequence[Any] = ()
+        self.passes: Mapping[str, Any] = {}
 
     def read(self) -> Collection | None:
         data = self.notes.source.data
@@ -69,7 +71,7 @@ class _CollectionReader:
         self._was()
         # Rules are read once the fields of all collections are known: `_with_rules`.
         self.access, self.checks = settled.pop("access", {}), settled.pop("checks", [])
-        self.effects = settled.pop("effects", [])
+        self.effects, self.passes = settled.pop("effects", []), settled.pop("passes", {})
         if self.notes.mistakes and not self.fields:
             return None
         title = settled.pop("title", self.name.replace("_", " ").capitalize())
@@ -247,6 +249,10 @@ def _with_rules(
         access, checks = reader.access(readers[name].access), reader.checks(readers[name].checks)
         found = effects.effects(readers[name].effects)
         settled[name] = replace(one, fields=fields, access=access, checks=checks, effects=found)
+    for name, one in settled.items():
+        passes = PassReader(readers[name].notes, one, settled, catalog).read(readers[name].passes)
+        settled[name] = replace(one, passes=passes)
+        refuse_unknown_passes(readers[name].notes, settled[name])
     refuse_circles_beyond(settled, {name: readers[name].notes for name in settled})
     return settled
 

@@ -38,6 +38,8 @@ _RECORDS: Mapping[str, Sequence[str]] = {
     "delete": ("record",),
     "transfer": ("record", "next"),
     "erase": ("record",),
+    "pass": ("record",),
+    "review": ("record",),
 }
 #: What is created is judged by what it would be.
 _NOT_KNOWN = "A record is not there before it is created. Speak of next."

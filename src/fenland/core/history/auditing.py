@@ -19,7 +19,7 @@ _MOST_BAD = 300
 
 Kind = Literal[
     "changed", "missing", "swapped", "inserted", "removed", "node", "time", "record", "head", "cut", "salt",
-    "trigger", "archive", "account", "subscription", "definitions", "terms", "derived",
+    "trigger", "archive", "account", "subscription", "pass", "proposal", "definitions", "terms", "derived",
 ]  # fmt: skip
 
 

@@ -26,8 +26,10 @@ BEYOND_ALL = 2**63 - 1
 ACCOUNTS = "fenland_accounts"
 #: And in those about subscriptions.
 SUBSCRIPTIONS = "fenland_subscriptions"
+#: About passes, and about what came in through them.
+PASSES, PROPOSALS = "fenland_passes", "fenland_proposals"
 #: The collections of entries that are about no records.
-OWN = frozenset({ACCOUNTS, DEFINITIONS, SUBSCRIPTIONS})
+OWN = frozenset({ACCOUNTS, DEFINITIONS, SUBSCRIPTIONS, PASSES, PROPOSALS})
 #: Actions after which there is a record that was not there before.
 BRINGS = frozenset({"create", "restore"})
 
@@ -35,6 +37,11 @@ BRINGS = frozenset({"create", "restore"})
 def account_id(name: str) -> str:
     """What stands for an account as the record of its entries: a UUID made of its name (RFC 9562, 5.5)."""
     return str(uuid5(UUID(DEFINITIONS_ID), name))
+
+
+def proposal_id(number: int) -> str:
+    """What stands for a proposal as the record of its entries."""
+    return str(uuid5(UUID(DEFINITIONS_ID), f"proposal {number}"))
 
 
 @dataclass(frozen=True, slots=True)
@@ -85,6 +92,8 @@ class Entry:
     #: merely derived, the last version that was not.
     rule: str | None = None
     settled: int | None = None
+    #: The proposal that it applies, or a part of it.
+    proposal: int | None = None
     #: Once it is kept, 32 random hexadecimal digits, so that nobody can guess a leaf by its hash; none in
     #: entries that are older than salts.
     salt: str | None = None

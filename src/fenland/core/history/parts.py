@@ -78,6 +78,7 @@ PARTS: tuple[Part, ...] = (
     Part("undoes", "sequence", _said(_NUMBER, "The entry that this one takes back."), INT),
     Part("restores", "number", _said(_NUMBER, "The version that this one goes back to."), INT),
     Part("rule", "word", _said(_MAYBE, "Where the rule stands by which it follows, file and line.")),
+    Part("proposal", "number", _said(_NUMBER, "The proposal that it applies."), INT),
     Part(
         "settled", "number",
         _said(_NUMBER, "Of a record that was merely derived, the last version that was not."), INT,

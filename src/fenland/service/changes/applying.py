@@ -7,13 +7,14 @@ from dataclasses import replace
 from datetime import datetime, timedelta
 
 from fenland.core.access.policy import Caller
-from fenland.core.changes.change import Change
+from fenland.core.changes.change import Change, Handing
 from fenland.core.definitions.model import place_of
 from fenland.core.history.entries import Entry
 from fenland.core.problems import Invalid
 from fenland.core.values.identity import timestamp
 from fenland.service.changes.drafting import Draft
 from fenland.service.changes.others import unique_taken
+from fenland.service.handing_out import blank_pass, hand_out
 from fenland.service.service import Resource
 from fenland.service.work import Work, just_changed
 from fenland.storage.door import Noticed, ReferenceBroken, ValueTaken
@@ -37,6 +38,8 @@ def apply(work: Work, caller: Caller, changes: Sequence[Change]) -> None:
             sequences.append(work.enter(_entry(work, caller, change, cause)))
             if change.notices:
                 _notify(work, change, sequences[-1])
+            for handed in change.passes:
+                _hand_out(work, caller, change, handed, sequences[-1])
     except ValueTaken as taken:
         raise Invalid([unique_taken(taken.field)]) from None
     except ReferenceBroken:
@@ -53,6 +56,14 @@ def _notify(work: Work, change: Change, sequence: int) -> None:
         service.database.notices.add(
             work.writing, Noticed(0, one.name, time, *place, sequence, one.rule, one.data), kept
         )
+
+
+def _hand_out(work: Work, caller: Caller, change: Change, handed: Handing, sequence: int) -> None:
+    """Makes a pass for the record, which has no link before somebody asks for that."""
+    collection = work.service.resources[change.collection].collection
+    blank = blank_pass(work.service, collection.name, collection.passes[handed.template])
+    about = replace(blank, record_id=change.record_id, key=change.key, rule=handed.rule)
+    hand_out(work.service, work.writing, about, caller, sequence)
 
 
 def _entry(work: Work, caller: Caller, change: Change, cause: int | None) -> Entry:

@@ -12,7 +12,7 @@ from fenland.core.access.policy import Caller
 from fenland.core.changes.change import Change, Stamp, creation
 from fenland.core.problems import Problem
 from fenland.core.reserved import made
-from fenland.service.changes.proposal import Proposal
+from fenland.service.changes.intent import Intent
 from fenland.service.changes.settling import settle_by_rule
 from fenland.service.changes.sought import around
 from fenland.service.service import Resource
@@ -70,6 +70,6 @@ class Begun:
 def made_by_rule(begun: Begun, given: Mapping[str, Any], problems: list[Problem]) -> Change:
     """The change that creates a record for a rule, which asks for nobody's rights; adds what is wrong."""
     resource, fields = begun.resource, begun.fields(given, problems)
-    proposal = Proposal(resource, None, begun.record, fields, {}, None, "create", frozenset(given))
-    settled = settle_by_rule(begun.view, begun.caller, proposal, problems)
+    intent = Intent(resource, None, begun.record, fields, {}, None, "create", frozenset(given))
+    settled = settle_by_rule(begun.view, begun.caller, intent, problems)
     return creation(resource.collection, begun.id, settled.values, begun.stamp)

@@ -16,7 +16,7 @@ from fenland.core.changes.change import Change, alteration, deletion
 from fenland.core.definitions.model import Collection, Field
 from fenland.core.limits import beyond
 from fenland.core.problems import Conflict
-from fenland.service.changes.proposal import Proposal
+from fenland.service.changes.intent import Intent
 from fenland.service.changes.settling import judge, with_consequences
 from fenland.service.service import Resource
 from fenland.service.work import View
@@ -116,17 +116,17 @@ class _Deleting:
 
     def _with_consequences(self, one: _Touched) -> dict[str, Any]:
         """The emptied references, and what is derived from them. Raises `Conflict` where that cannot be."""
-        cleared = Proposal(one.resource, one.record, one.record, one.cleared, {}, None, "update")
-        proposal, wrong = with_consequences(self._view, self._caller, cleared, [])
-        if proposal.values != one.cleared:
+        cleared = Intent(one.resource, one.record, one.record, one.cleared, {}, None, "update")
+        intent, wrong = with_consequences(self._view, self._caller, cleared, [])
+        if intent.values != one.cleared:
             # Of what else changes as much is asked as of any change.
-            judge(self._view, self._caller, proposal, wrong)
+            judge(self._view, self._caller, intent, wrong)
         if wrong:
             raise Conflict(
                 "Records that refer to this one could not be kept without it: what follows from that would "
                 "not be allowed. Change what refers to it first."
             )
-        return dict(proposal.values)
+        return dict(intent.values)
 
     def changes(self) -> list[Change]:
         """All of it as changes; the first is the deletion asked for, and the others follow from it.

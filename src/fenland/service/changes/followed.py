@@ -21,10 +21,11 @@ class Followed:
 
     collection: str
     key: Any
-    action: Action | Literal["notice"]
+    action: Action | Literal["notice", "pass"]
     rule: str | None
     changes: Mapping[str, tuple[Any, Any]]
-    #: What it is called, where it is a notice that a change of this record would leave.
+    #: What it is called, where it is a notice that a change of this record would leave; or the template of
+    #: a pass that it would make.
     notice: str = ""
 
 
@@ -43,18 +44,21 @@ NOTHING = Consequences()
 def consequences(view: View, caller: Caller, changes: Iterable[Change]) -> Consequences:
     """Of a change and those that follow from it, the latter, as the caller may be told of them.
 
-    And of each the notices that it leaves, by what they are called.
+    And of each the notices that it leaves, and the passes that it makes, by what they are called.
     """
     sight, told, unseen = view.sight(caller), list[Followed](), 0
     for number, one in enumerate(changes):
         policy, made = view.resource(one.collection).policy, number > 0
         if len(told) >= _MOST_TOLD or not policy.may("read", sight, one.result):
-            unseen += made + len(one.notices)
+            unseen += made + len(one.notices) + len(one.passes)
             continue
         if made:
             shown = policy.fields(sight, one.result).shown(dict(one.fields))
             told.append(Followed(one.collection, one.key, one.action, one.rule, shown))
         told += [
             Followed(one.collection, one.key, "notice", each.rule, {}, each.name) for each in one.notices
+        ]
+        told += [
+            Followed(one.collection, one.key, "pass", each.rule, {}, each.template) for each in one.passes
         ]
     return Consequences(tuple(told), unseen)

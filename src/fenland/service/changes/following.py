@@ -14,7 +14,15 @@ from typing import Any
 
 from fenland.core.access.field_access import Record
 from fenland.core.access.policy import Caller
-from fenland.core.changes.change import Act, Change, Follows, Notice, alteration, deletion, derivation
+from fenland.core.changes.change import (
+    Change,
+    Follows,
+    Handing,
+    Notice,
+    alteration,
+    deletion,
+    derivation,
+)
 from fenland.core.consequences.calling import CalledEffect, Create, Delete, Notify, Wish
 from fenland.core.consequences.effects import Compiled
 from fenland.core.consequences.handing import shown
@@ -28,8 +36,8 @@ from fenland.core.values.plain import same
 from fenland.service.changes.beginning import Begun, made_by_rule
 from fenland.service.changes.deleting import with_referring
 from fenland.service.changes.drafting import Draft
+from fenland.service.changes.intent import Intent
 from fenland.service.changes.looking import names_around
-from fenland.service.changes.proposal import Proposal
 from fenland.service.changes.settling import judge_derived, settle_by_rule, unseen, with_consequences
 from fenland.service.changes.sought import found_by, one_of
 from fenland.service.service import Resource, Service
@@ -149,7 +157,7 @@ class _Chain:
         # Entries are in the order of their times: what follows is no older than the last that it follows.
         stamp = changes[-1].stamp
         # What follows has entries of its own, which take nothing back and say no reason.
-        self._stamp = replace(stamp, reason=None, act=Act(batch=stamp.act.batch))
+        self._stamp = replace(stamp, reason=None, act=replace(stamp.act, undoes=None, restores=None))
         self._draft.take(changes)
         for change in changes:
             self._add(change, 0)
@@ -241,7 +249,7 @@ class _Chain:
         change = self.changes[place]
         resource, before, after = self._draft.resource(change.collection), change.before, change.result
         values = {name: pair[1] for name, pair in change.fields.items()}
-        asked = Proposal(resource, before, before or {}, values, {}, None, "update")
+        asked = Intent(resource, before, before or {}, values, {}, None, "update")
         settled, problems = with_consequences(self._draft, self._caller, asked, [])
         set_by = {name: one for name, one in settled.values.items() if not same(after[name], one)}
         current = self._draft.find(resource, "id", change.record_id)
@@ -257,6 +265,11 @@ class _Chain:
                 self._grant(place, effect, effect.called, wish)
             return
         resource, failed = draft.resource(effect.effect.target), draft.service.rule_failed
+        if does == "pass":
+            spend(_COST)
+            handed, change = Handing(effect.effect.template, str(effect.effect)), self.changes[place]
+            self.changes[place] = replace(change, passes=(*change.passes, handed))
+            return
         if does == "notice":
             self._notify(
                 place, Notice(effect.effect.notice, effect.noticed(names, failed), str(effect.effect))
@@ -331,8 +344,8 @@ class _Chain:
         if not values and not found:
             return
         by_rule = frozenset(values)
-        proposal = Proposal(resource, stored, stored, values, {}, None, "update", by_rule)
-        settled = settle_by_rule(self._draft, self._caller, proposal, found)
+        intent = Intent(resource, stored, stored, values, {}, None, "update", by_rule)
+        settled = settle_by_rule(self._draft, self._caller, intent, found)
         if found:
             self._refuse(resource, settled.record, found, rule)
         if settled.values:

@@ -11,7 +11,7 @@ from typing import Any
 from fenland.core.access.policy import Caller
 from fenland.core.problems import Problem, pointer_to
 from fenland.core.values.plain import MISSING, as_written
-from fenland.service.changes.proposal import Proposal
+from fenland.service.changes.intent import Intent
 from fenland.service.work import View
 
 
@@ -21,11 +21,17 @@ def unique_taken(name: str, value: Any = MISSING) -> Problem:
     return Problem(pointer_to(name), "unique", f"Another record already has {what}. Choose another value.")
 
 
-def check_others(view: View, caller: Caller, proposal: Proposal) -> Iterator[Problem]:
+def not_to_be_chosen(name: str, references: str, value: Any) -> Problem:
+    """The problem of a reference to what is not there, or is not theirs to name."""
+    detail = f"There is no {as_written(value)} in {references}. Choose one that is there."
+    return Problem(pointer_to(name), "reference", detail, {"references": references})
+
+
+def check_others(view: View, caller: Caller, intent: Intent) -> Iterator[Problem]:
     """What is wrong with a record's new values in view of other rows."""
-    resource, record = proposal.resource, proposal.record
+    resource, record = intent.resource, intent.record
     collection, record_id = resource.collection, record["id"]
-    for name, value in proposal.values.items():
+    for name, value in intent.values.items():
         item = collection.fields.get(name)
         if item is None or value is None:
             continue
@@ -35,10 +41,9 @@ def check_others(view: View, caller: Caller, proposal: Proposal) -> Iterator[Pro
                 yield unique_taken(name, value)
         # A record may refer to itself, also one that is not there yet.
         own = item.references == collection.name and value == record[collection.key]
-        asking = None if name in proposal.by_rule else caller
+        asking = None if name in intent.by_rule else caller
         if item.references is not None and not own and not _may_refer(view, asking, item.references, value):
-            detail = f"There is no {as_written(value)} in {item.references}. Choose one that is there."
-            yield Problem(pointer_to(name), "reference", detail, {"references": item.references})
+            yield not_to_be_chosen(name, item.references, value)
         owner = name == collection.owner and value != caller.actor.name
         if owner and view.account(value) is None:
             detail = f"There is no account {as_written(value)}. Name one that is there."

@@ -20,9 +20,9 @@ from fenland.core.limits import check_record
 from fenland.core.problems import Problem, pointer_to
 from fenland.core.values.plain import same
 from fenland.service.changes.finding import demand_reason, permit
+from fenland.service.changes.intent import Intent
 from fenland.service.changes.looking import names_around
 from fenland.service.changes.others import check_others
-from fenland.service.changes.proposal import Proposal
 from fenland.service.changes.saved import Saved
 from fenland.service.changes.sought import around
 from fenland.service.service import Resource
@@ -34,69 +34,67 @@ _NOT_SAID = "Cannot be worked out from what the record would hold."
 _UNSEEN = "What stood there cannot be put back as things are."
 
 
-def derived(view: View, proposal: Proposal, problems: list[Problem]) -> tuple[Proposal, list[Problem]]:
-    """The proposal with its derived fields as they come out, and what is wrong with those."""
-    resource, stored = proposal.resource, proposal.stored
+def derived(view: View, intent: Intent, problems: list[Problem]) -> tuple[Intent, list[Problem]]:
+    """The intent with its derived fields as they come out, and what is wrong with those."""
+    resource, stored = intent.resource, intent.stored
     if not resource.rules.derivations.names:
-        return proposal, []
-    found, wrong = derived_values(view, resource, proposal.record, problems)
+        return intent, []
+    found, wrong = derived_values(view, resource, intent.record, problems)
     if stored is not None:
         found = {name: value for name, value in found.items() if not same(stored[name], value)}
-    return replace(proposal, values={**proposal.values, **found}), wrong
+    return replace(intent, values={**intent.values, **found}), wrong
 
 
 def with_consequences(
-    view: View, caller: Caller, proposal: Proposal, problems: list[Problem]
-) -> tuple[Proposal, list[Problem]]:
-    """The proposal with its derived fields and what its effects set, and what is wrong with either."""
-    resource, stored, record = proposal.resource, proposal.stored, proposal.record
-    if not proposal.values or not resource.rules.effects.on(proposal.trigger):
-        return derived(view, proposal, problems)
+    view: View, caller: Caller, intent: Intent, problems: list[Problem]
+) -> tuple[Intent, list[Problem]]:
+    """The intent with its derived fields and what its effects set, and what is wrong with either."""
+    resource, stored, record = intent.resource, intent.stored, intent.record
+    if not intent.values or not resource.rules.effects.on(intent.trigger):
+        return derived(view, intent, problems)
 
     def derive(whole: Record) -> tuple[Record, list[Problem]]:
         return derived_values(view, resource, whole, problems)
 
     def sound(whole: Record) -> bool:
-        return (
-            not problems and resource.rules.is_whole(whole) and not any(check_others(view, caller, proposal))
-        )
+        return not problems and resource.rules.is_whole(whole) and not any(check_others(view, caller, intent))
 
-    names = {**names_around(view, caller), "before": _before(proposal)}
+    names = {**names_around(view, caller), "before": _before(intent)}
     beside = replace(around(view), sound=sound)
-    whole, wrong, happened = resource.rules.effects.follow(proposal.trigger, names, record, derive, beside)
+    whole, wrong, happened = resource.rules.effects.follow(intent.trigger, names, record, derive, beside)
     changed = {name: value for name, value in whole.items() if not same(record[name], value)}
-    values = {**proposal.values, **changed}
+    values = {**intent.values, **changed}
     if stored is not None:
         back = {name for name in changed if same(stored[name], values[name])}
         values = {name: value for name, value in values.items() if name not in back}
-    by_rule = proposal.by_rule | (changed.keys() - resource.rules.derivations.names)
+    by_rule = intent.by_rule | (changed.keys() - resource.rules.derivations.names)
     effects = ", ".join(map(str, happened))
-    return replace(proposal, values=values, by_rule=frozenset(by_rule), effects=effects), wrong
+    return replace(intent, values=values, by_rule=frozenset(by_rule), effects=effects), wrong
 
 
-def _anything_happens(view: View, caller: Caller, proposal: Proposal, record: Record) -> bool:
+def _anything_happens(view: View, caller: Caller, intent: Intent, record: Record) -> bool:
     """Whether the condition of any effect holds, of the record as it would be without: mostly none does."""
-    effects, failed = proposal.resource.rules.effects, view.service.rule_failed
-    names = {**names_around(view, caller), "before": _before(proposal), "after": record}
-    return any(one.happens(names, failed) for one in effects.on(proposal.trigger))
+    effects, failed = intent.resource.rules.effects, view.service.rule_failed
+    names = {**names_around(view, caller), "before": _before(intent), "after": record}
+    return any(one.happens(names, failed) for one in effects.on(intent.trigger))
 
 
-def _before(proposal: Proposal) -> Mapping[str, Any]:
+def _before(intent: Intent) -> Mapping[str, Any]:
     """What effects take for the record before; of one that is brought back, its last copy."""
-    if proposal.stored is None and proposal.trigger == "restore":
-        return proposal.start
-    return proposal.stored or {}
+    if intent.stored is None and intent.trigger == "restore":
+        return intent.start
+    return intent.stored or {}
 
 
-def settle_by_rule(view: View, caller: Caller, proposal: Proposal, problems: list[Problem]) -> Proposal:
-    """The proposal of a rule, with its own consequences; adds all that is wrong with it.
+def settle_by_rule(view: View, caller: Caller, intent: Intent, problems: list[Problem]) -> Intent:
+    """The intent of a rule, with its own consequences; adds all that is wrong with it.
 
     Nobody's rights are asked, and no reason. Raises `TooLarge`.
     """
-    proposal, wrong = with_consequences(view, caller, proposal, problems)
+    intent, wrong = with_consequences(view, caller, intent, problems)
     problems += wrong
-    judge(view, caller, proposal, problems)
-    return proposal
+    judge(view, caller, intent, problems)
+    return intent
 
 
 def derived_values(
@@ -121,13 +119,13 @@ def _told(wrong: list[Problem], resource: Resource, sight: Sight, record: Record
     return found
 
 
-def refused_fields(view: View, caller: Caller, proposal: Proposal) -> dict[str, str]:
+def refused_fields(view: View, caller: Caller, intent: Intent) -> dict[str, str]:
     """The given fields that the caller may not give, by rules that ask what the record would be; and why."""
-    resource, record, given = proposal.resource, proposal.record, proposal.given
+    resource, record, given = intent.resource, intent.record, intent.given
     policy, sight, owner = resource.policy, view.sight(caller), resource.collection.owner
-    refused = dict.fromkeys(policy.refused(sight, proposal.stored, record, given), "not_permitted")
+    refused = dict.fromkeys(policy.refused(sight, intent.stored, record, given), "not_permitted")
     if owner is not None and owner in given:
-        before = proposal.stored or proposal.start
+        before = intent.stored or intent.start
         handed = not same(before[owner], given[owner]) and policy.asks_next("transfer", sight, before, given)
         if handed and not policy.may("transfer", sight, before, record):
             refused[owner] = "owner"
@@ -139,42 +137,40 @@ def protected_problems(refused: Mapping[str, str]) -> list[Problem]:
     return [Problem(pointer_to(name), code, PROTECTIONS[code]) for name, code in refused.items()]
 
 
-def settle(view: View, caller: Caller, proposal: Proposal, problems: list[Problem]) -> Proposal:
+def settle(view: View, caller: Caller, intent: Intent, problems: list[Problem]) -> Intent:
     """Adds all that is wrong with a change, and gives it without what the caller may not give.
 
     Raises `NotPermitted`, and `TooLarge` for a record over the limits.
     """
-    resource, stored, rules = proposal.resource, proposal.stored, proposal.resource.rules
-    asked, wrong = derived(view, proposal, problems)
-    refused = refused_fields(view, caller, asked) if proposal.given else {}
+    resource, stored, rules = intent.resource, intent.stored, intent.resource.rules
+    asked, wrong = derived(view, intent, problems)
+    refused = refused_fields(view, caller, asked) if intent.given else {}
     if refused:
         problems += protected_problems(refused)
-        asked, wrong = derived(view, proposal.without(refused), problems)
-    proposal, record, sight = asked, asked.record, view.sight(caller)
+        asked, wrong = derived(view, intent.without(refused), problems)
+    intent, record, sight = asked, asked.record, view.sight(caller)
     right: Right = "create" if stored is None else "update"
-    if (stored is None or proposal.given) and resource.policy.asks_next(
-        right, sight, stored, proposal.values
-    ):
+    if (stored is None or intent.given) and resource.policy.asks_next(right, sight, stored, intent.values):
         permit(right, resource, sight, stored, record)
     # From here on it is no longer what the caller asked for, but what comes of it.
-    if rules.effects.on(proposal.trigger) and _anything_happens(view, caller, proposal, record):
-        proposal, wrong = with_consequences(view, caller, proposal, problems)
+    if rules.effects.on(intent.trigger) and _anything_happens(view, caller, intent, record):
+        intent, wrong = with_consequences(view, caller, intent, problems)
     if wrong:
         problems += _told(wrong, resource, sight, stored or record)
-    judge(view, caller, proposal, problems)
-    demand_reason(caller, resource, proposal.reason, problems)
-    return proposal
+    judge(view, caller, intent, problems)
+    demand_reason(caller, resource, intent.reason, problems)
+    return intent
 
 
-def judge(view: View, caller: Caller, proposal: Proposal, problems: list[Problem]) -> None:
+def judge(view: View, caller: Caller, intent: Intent, problems: list[Problem]) -> None:
     """Adds what is wrong with a record as it would be. Raises `TooLarge` for one over the limits."""
-    resource, stored, record = proposal.resource, proposal.stored, proposal.record
+    resource, stored, record = intent.resource, intent.stored, intent.record
     rules, names = resource.rules, names_around(view, caller)
-    check_record(record, proposal.values, view.limits)
+    check_record(record, intent.values, view.limits)
     rules.validate_whole(record, problems)
     problems += rules.run_checks(names, record, stored, problems)
-    rules.check_schemes(proposal.values, view.limits.schemes, problems)
-    problems += check_others(view, caller, proposal)
+    rules.check_schemes(intent.values, view.limits.schemes, problems)
+    problems += check_others(view, caller, intent)
     if not problems:
         problems += rules.run_functions(names, record, stored)
 
@@ -192,8 +188,8 @@ def judge_derived(view: View, caller: Caller, change: Change, problems: list[Pro
     resource.rules.check_schemes(values, view.limits.schemes, problems)
     # What a rule gives is nobody's to be refused.
     by_rule = frozenset(values)
-    proposal = Proposal(resource, change.before, record, values, {}, None, None, by_rule)
-    problems += check_others(view, caller, proposal)
+    intent = Intent(resource, change.before, record, values, {}, None, None, by_rule)
+    problems += check_others(view, caller, intent)
     if not problems:
         problems += resource.rules.run_functions(names, record, change.before)
 

@@ -16,6 +16,7 @@ from fenland.core.access.policy import Caller
 from fenland.core.history.entries import (
     DEFINITIONS,
     DEFINITIONS_ID,
+    PROPOSALS,
     Entry,
     account_id,
 )
@@ -29,9 +30,10 @@ from fenland.service.feed.membership import Leads, Membership
 from fenland.service.feed.states import MOST_BACK, States, TooMuch
 from fenland.service.history.past import Subject, names_of, newest_first, subject_of, today
 from fenland.service.history.searching import Reader
+from fenland.service.passes.reviewing import may_review, reviewable
 from fenland.service.service import Resource, Service
 from fenland.service.work import View, snapshot
-from fenland.storage.door import Candidates
+from fenland.storage.door import Candidates, Proposal
 
 #: Entries that one page looks through, and how many are read at a time; those that are searched for records
 #: which referred to another then.
@@ -41,7 +43,7 @@ _LEAST = 400
 #: What of an account decides what it sees.
 _RIGHTS = frozenset({"roles", "attributes", "disabled"})
 
-Did = Literal["created", "updated", "deleted", "arrived", "left", "reset"]
+Did = Literal["created", "updated", "deleted", "arrived", "left", "reset", "proposed", "reviewed"]
 Data = Literal["none", "changes", "record"]
 #: The fields of a record that somebody may not see; None where they may not see it at all.
 Seen = frozenset[str] | None
@@ -89,6 +91,8 @@ class Event:
     record: Record | None = None
     #: Whether it is of the record that the entry is of, and may be told who changed it.
     own: bool = False
+    #: Of what came in through a pass, or was decided about it, what that is by now; the key is its number.
+    proposal: Proposal | None = None
 
     @property
     def weight(self) -> int:
@@ -133,7 +137,8 @@ def changes_after(service: Service, caller: Caller, request: Following, upto: in
 def followed(service: Service, caller: Caller, request: Following) -> Group:
     """With whom a follower is told the same, and what concerns them. Raises what `changes_after` raises."""
     with snapshot(service, caller) as view:
-        return group_of(_Follower(view, caller, request).members, caller, request.where)
+        follower = _Follower(view, caller, request)
+        return group_of(follower.members, caller, request.where, reviews=may_review(view, caller))
 
 
 class _Follower:
@@ -149,6 +154,7 @@ class _Follower:
             for one in chosen
             if one.policy.ever("read", view.sight(caller))
         }
+        self._followed, self._reviews = {one.collection.name for one in chosen}, may_review(view, caller)
         #: By a field of a collection, in which others' membership may change with it.
         self._led: dict[tuple[str, str], list[tuple[Membership, Leads]]] = {}
         for member in self.members.values():
@@ -217,6 +223,9 @@ class _Follower:
         """What an entry is to the follower, behind a place: records of others that it took in or out first,
         by their ids. Raises `TooMuch`.
         """
+        if entry.collection == PROPOSALS:
+            yield from self._proposed(entry)
+            return
         resource = self._today.get(entry.collection)
         if resource is None:
             # Of accounts or definitions, or of a collection that is no more.
@@ -227,6 +236,19 @@ class _Follower:
         own = self.members.get(resource.collection.name)
         if own is not None:
             yield from self._own(own, entry)
+
+    def _proposed(self, entry: Entry) -> Iterator[Event]:
+        """What came in through a pass, or was decided about it, where the follower may review it."""
+        if self._request.where or entry.action == "delete" or not self._reviews:
+            return
+        found = reviewable(self._view, self._caller, entry.key)
+        if found is None or found.own.collection.name not in self._followed:
+            return
+        did: Did = "proposed" if entry.action == "create" else "reviewed"
+        place, name = Place(entry.sequence or 0), found.own.collection.name
+        yield Event(
+            place, did, entry, name, entry.record_id, entry.key, entry.version, proposal=found.proposal
+        )
 
     def _sides(self, member: Membership, entry: Entry) -> tuple[Seen, Seen, bool]:
         """How the follower saw the record of an entry before and behind it; whether it is there behind."""

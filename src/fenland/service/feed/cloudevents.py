@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from fenland.service.feed.changes import Event, Place
-from fenland.storage.door import Noticed
+from fenland.storage.door import Noticed, Proposal
 
 #: Where the feed is, below the path under which clients reach the service.
 CHANGES = "/v1/changes"
@@ -25,6 +25,8 @@ def plain_event(event_id: str, source: str, kind: str, time: str) -> dict[str, A
 
 def event_type(event: Event) -> str:
     """What an event of the feed is called."""
+    if event.did in ("proposed", "reviewed"):
+        return f"fenland.proposal.{event.did}"
     return RESET if event.did == "reset" else f"fenland.record.{event.did}"
 
 
@@ -33,6 +35,8 @@ def event_json(event: Event, prefix: str) -> dict[str, Any]:
     event_id, kind, time = str(event.place), event_type(event), event.entry.time
     if event.did == "reset":
         return plain_event(event_id, prefix + CHANGES, kind, time)
+    if event.proposal is not None:
+        return _proposal_json(event, event.proposal, prefix)
     told = plain_event(event_id, f"{prefix}/v1/records/{event.collection}", kind, time)
     told |= {"subject": str(event.key), "recordid": event.record_id}
     if event.version is not None:
@@ -49,6 +53,14 @@ def event_json(event: Event, prefix: str) -> dict[str, Any]:
     if event.record is not None:
         data["record"] = event.record
     return told | ({"datacontenttype": "application/json", "data": data} if data else {})
+
+
+def _proposal_json(event: Event, one: Proposal, prefix: str) -> dict[str, Any]:
+    """What is told of a proposal: where it is and how it stands by now; what it says, its reviewers read."""
+    told = plain_event(str(event.place), f"{prefix}/v1/proposals", event_type(event), event.entry.time)
+    told |= {"subject": str(one.number), "recordid": one.record_id, "actor": event.entry.actor}
+    data = {"of": event.collection, "key": one.key, "kind": one.kind, "state": one.state}
+    return told | {"datacontenttype": "application/json", "data": data}
 
 
 def notice_json(notice: Noticed, prefix: str) -> dict[str, Any]:

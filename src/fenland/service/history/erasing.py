@@ -20,7 +20,8 @@ from fenland.core.problems import Conflict, Invalid, Problem, pointer_to
 from fenland.service.changes.applying import apply
 from fenland.service.changes.finding import UNCONDITIONAL, Address, Preconditions, meet, permit
 from fenland.service.changes.following import follow
-from fenland.service.changes.proposal import Proposal
+from fenland.service.changes.intent import Intent
+from fenland.service.changes.proposals import scrub_proposals
 from fenland.service.changes.saved import Saved
 from fenland.service.changes.settling import (
     protected_problems,
@@ -86,7 +87,9 @@ def _erased(work: Work, caller: Caller, request: EraseRequest) -> Saved:
     spans = [span for name in request.fields for span in _spans(work, found, name)]
     for span in spans:
         history.erase(writing, found.id, span.name, span.above, span.upto)
-    rewrite_outcomes(work, found.id, {*request.fields, *(span.name for span in spans)})
+    names = {*request.fields, *(span.name for span in spans)}
+    rewrite_outcomes(work, found.id, names)
+    scrub_proposals(work, caller, found.id, names)
     if found.there:
         return saved_as(work, caller, resource, changes)
     return shown_as_saved(work, caller, resource, {**found.record, **values, "version": change.version})
@@ -124,11 +127,11 @@ def _values(work: Work, caller: Caller, found: Subject, request: EraseRequest) -
     given = {name: value for name, value in kept.items() if name in given}
     if found.there:
         # Required fields stay filled, so that whoever may give them no value cannot erase them either.
-        proposal = Proposal(found.resource, found.record, found.record, kept, given, request.reason, None)
-        settle(work, caller, proposal, problems)
+        intent = Intent(found.resource, found.record, found.record, kept, given, request.reason, None)
+        settle(work, caller, intent, problems)
     elif given:
-        proposal = Proposal(found.resource, found.record, found.record, kept, given, request.reason, None)
-        problems += protected_problems(refused_fields(work, caller, proposal))
+        intent = Intent(found.resource, found.record, found.record, kept, given, request.reason, None)
+        problems += protected_problems(refused_fields(work, caller, intent))
     if problems:
         raise Invalid(problems)
     return kept

@@ -13,9 +13,10 @@ from itertools import groupby, takewhile
 from fenland.core.changes.change import Change
 from fenland.core.history.entries import BEYOND_ALL, DEFINITIONS_ID, Entry
 from fenland.core.problems import Conflict, NotFound
-from fenland.service.accounts.entries import OPERATOR
 from fenland.service.changes.applying import apply
 from fenland.service.changes.finding import checked_reason
+from fenland.service.changes.proposals import scrub_proposals
+from fenland.service.entering import OPERATOR
 from fenland.service.history.erasing import rewrite_outcomes
 from fenland.service.history.past import names_of
 from fenland.service.service import Service
@@ -120,3 +121,4 @@ def _erase(work: Work, record_id: str, reason: str) -> None:
     for name in fields:
         work.history.erase(work.writing, record_id, name, 0, BEYOND_ALL)
     rewrite_outcomes(work, record_id, set(fields))
+    scrub_proposals(work, OPERATOR, record_id, fields)

@@ -20,7 +20,7 @@ from fenland.service.changes.applying import apply
 from fenland.service.changes.finding import UNCONDITIONAL, Address, Base, Preconditions, permit
 from fenland.service.changes.followed import NOTHING, consequences
 from fenland.service.changes.following import follow
-from fenland.service.changes.proposal import Proposal
+from fenland.service.changes.intent import Intent
 from fenland.service.changes.saved import Saved
 from fenland.service.changes.settling import saved_as, settle, unseen
 from fenland.service.history.past import NOW, Subject, When, as_it_was, subject
@@ -143,6 +143,6 @@ def _brought_back(
     permit("create", resource, sight, None, {**last, **fields})
     # Unchanged, nothing is asked of it that asks what it was before.
     stored = last if given else None
-    proposal = Proposal(resource, stored, last, fields, given, request.reason, request.trigger)
-    record = settle(view, caller, proposal, problems).record
+    intent = Intent(resource, stored, last, fields, given, request.reason, request.trigger)
+    record = settle(view, caller, intent, problems).record
     return record, unseen(problems, access)

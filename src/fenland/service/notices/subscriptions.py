@@ -29,7 +29,7 @@ from fenland.core.problems import (
 from fenland.core.values.plain import MISSING
 from fenland.service.accounts.accounts import NAME, NAME_RULE, manages
 from fenland.service.accounts.callers import actor_of
-from fenland.service.accounts.entries import About, Did, enter_about, parts_changed
+from fenland.service.entering import About, Did, enter_about, parts_changed
 from fenland.service.feed.changes import Data, Following, Place, followed
 from fenland.service.feed.cloudevents import RESET, place_of
 from fenland.service.notices.signing import new_secret

@@ -259,7 +259,7 @@ def _entries(
         told.take(entry, replay)
         if done % _EACH == 0 or done == whole:
             progress.report("values", done, whole)
-    told.end(base.accounts(), base.subscriptions(), base.stray_secrets())
+    told.end(base.accounts(), base.subscriptions(), base.handed_out(), base.stray_secrets())
     return None if replay is None else (replay, last)
 
 

@@ -1,5 +1,5 @@
-"""What entries tell besides records: accounts, subscriptions, definitions, and which secret values were
-erased.
+"""What entries tell besides records: accounts, subscriptions, passes, what came in through them, definitions,
+and which secret values were erased.
 """
 
 from __future__ import annotations
@@ -11,11 +11,19 @@ from fenland.core.definitions.model import DefinitionMistakes
 from fenland.core.evolving.comparing import Comparison
 from fenland.core.evolving.replaying import Replay
 from fenland.core.history.auditing import Fault
-from fenland.core.history.entries import ACCOUNTS, DEFINITIONS, SUBSCRIPTIONS, Entry, Seal
+from fenland.core.history.entries import (
+    ACCOUNTS,
+    DEFINITIONS,
+    PASSES,
+    PROPOSALS,
+    SUBSCRIPTIONS,
+    Entry,
+    Seal,
+)
 from fenland.core.history.leaves import commitment
 from fenland.core.values.plain import same
 from fenland.service.proof.reports import Report
-from fenland.storage.door import Account, Defined, Subscription
+from fenland.storage.door import Account, Defined, Pass, Proposal, Subscription
 
 #: A field of a record, by the names of its time.
 _Place = tuple[str, str, str]
@@ -28,8 +36,10 @@ class Told:
         """With `partial`, entries are missing at the beginning."""
         self._defined = {one.number: one for one in defined}
         self._report, self._partial = report, partial
-        #: What accounts and subscriptions are by their entries, by what they are called; None: removed.
-        self._entered: dict[str, dict[str, dict[str, Any] | None]] = {ACCOUNTS: {}, SUBSCRIPTIONS: {}}
+        #: What accounts and the like are by their entries, by what they are called; None: removed.
+        self._entered: dict[str, dict[Any, dict[str, Any] | None]] = {
+            one: {} for one in (ACCOUNTS, SUBSCRIPTIONS, PASSES, PROPOSALS)
+        }
         self._numbers: set[int] = set()
         #: By field, the last entry with a value that is gone, and the last that says it was erased.
         self._gone: dict[_Place, Entry] = {}
@@ -121,6 +131,7 @@ class Told:
         self,
         accounts: Iterable[Account],
         subscriptions: Iterable[Subscription],
+        handed_out: Iterable[Pass | Proposal],
         stray: Iterable[tuple[int, str, str]],
     ) -> None:
         """Once all entries were taken in."""
@@ -140,12 +151,17 @@ class Told:
         self._compare("account", {one.name: one.parts for one in accounts}, self._entered[ACCOUNTS])
         there = {one.name: one.parts for one in subscriptions}
         self._compare("subscription", there, self._entered[SUBSCRIPTIONS])
+        passes, proposals = dict[int, Mapping[str, Any]](), dict[int, Mapping[str, Any]]()
+        for one in handed_out:
+            (passes if isinstance(one, Pass) else proposals)[one.number] = one.parts
+        self._compare("pass", passes, self._entered[PASSES])
+        self._compare("proposal", proposals, self._entered[PROPOSALS])
 
     def _compare(
         self,
-        what: Literal["account", "subscription"],
-        there: Mapping[str, Mapping[str, Any]],
-        known: Mapping[str, Mapping[str, Any] | None],
+        what: Literal["account", "subscription", "pass", "proposal"],
+        there: Mapping[Any, Mapping[str, Any]],
+        known: Mapping[Any, Mapping[str, Any] | None],
     ) -> None:
         """Holds what is there, by name, against what its entries say."""
         for name in sorted(there.keys() | known.keys()):

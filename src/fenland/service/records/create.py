@@ -16,7 +16,7 @@ from fenland.service.changes.applying import apply
 from fenland.service.changes.beginning import Begun, start_of
 from fenland.service.changes.finding import permit
 from fenland.service.changes.following import follow
-from fenland.service.changes.proposal import Proposal
+from fenland.service.changes.intent import Intent
 from fenland.service.changes.saved import Saved
 from fenland.service.changes.settling import derived, protected_problems, refused_fields, saved_as, settle
 from fenland.service.records.once import SAVED, Once, once
@@ -96,13 +96,13 @@ def decide_new(view: View, caller: Caller, new: NewRecord) -> tuple[list[Change]
     sent = {name: given.pop(name) for name in rules.derivations.names if name in given}
     given = rules.drop_protected(given, new.access, Before(start, start), problems)
     fields = begun.fields(given, problems)
-    proposal = Proposal(resource, None, begun.record, fields, given, request.reason, "create")
-    if refused := refused_fields(view, caller, derived(view, proposal, problems)[0]):
+    intent = Intent(resource, None, begun.record, fields, given, request.reason, "create")
+    if refused := refused_fields(view, caller, derived(view, intent, problems)[0]):
         # What they may not give gets its default.
         given = {name: value for name, value in given.items() if name not in refused}
         problems += protected_problems(refused)
-        proposal = replace(proposal, values=begun.fields(given, []))
-    settled = settle(view, caller, replace(proposal, given={}), problems)
+        intent = replace(intent, values=begun.fields(given, []))
+    settled = settle(view, caller, replace(intent, given={}), problems)
     rules.refuse_unlike(sent, settled.values, new.access, problems)
     remaining, dropped = lenient(problems) if request.lenient else (problems, [])
     if remaining:

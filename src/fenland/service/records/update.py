@@ -37,7 +37,7 @@ from fenland.service.changes.finding import (
 )
 from fenland.service.changes.followed import NOTHING, Consequences, consequences
 from fenland.service.changes.following import follow
-from fenland.service.changes.proposal import Proposal
+from fenland.service.changes.intent import Intent
 from fenland.service.changes.saved import Saved
 from fenland.service.changes.settling import saved_as, settle
 from fenland.service.records.filtering import answered
@@ -182,8 +182,8 @@ def decide(view: View, caller: Caller, request: UpdateRequest) -> Decision:
         refuse_conflicts(before, values, access, patch.atomic)
     changes: list[Change] = []
     if values:
-        proposal = Proposal(resource, stored, stored, values, values, request.reason, request.trigger)
-        values = settle(view, caller, proposal, problems).values
+        intent = Intent(resource, stored, stored, values, values, request.reason, request.trigger)
+        values = settle(view, caller, intent, problems).values
         if values:
             change = alteration(resource.collection, stored, values, view.stamp(caller, request.reason))
             try:

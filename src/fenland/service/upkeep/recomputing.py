@@ -17,9 +17,9 @@ from fenland.core.consequences.gathering import Gathering
 from fenland.core.consequences.spreading import Deriving
 from fenland.core.problems import Problem, Refusal, Unavailable
 from fenland.core.values.plain import same
-from fenland.service.accounts.entries import OPERATOR
 from fenland.service.changes.applying import apply
 from fenland.service.changes.following import Found, follow
+from fenland.service.entering import OPERATOR
 from fenland.service.service import Resource, Service
 from fenland.service.work import View, Work, snapshot, written
 from fenland.storage.door import QUIET, Page, Progress

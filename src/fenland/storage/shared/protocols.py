@@ -17,6 +17,7 @@ from fenland.core.access.conditions import Condition
 from fenland.core.access.field_access import Record
 from fenland.core.history.entries import Entry
 from fenland.storage.shared.growth import Growth
+from fenland.storage.shared.handed_out import Pass, PassesWanted, Proposal, ProposalsWanted
 from fenland.storage.shared.turn import Turn
 from fenland.storage.shared.values import (
     Account,
@@ -438,6 +439,59 @@ class Deliveries(Protocol):
         """The subscriptions that there are deliveries of."""
 
 
+class Passes(Protocol):
+    """What was handed out to people without an account."""
+
+    def by_hash(self, reading: Reading, hashed: str) -> Pass | None:
+        """The pass whose secret has this hash, or None."""
+
+    def by_number(self, reading: Reading, number: int) -> Pass | None:
+        """The pass of this number, or None."""
+
+    def page(self, reading: Reading, wanted: PassesWanted) -> list[Pass]:
+        """Those that are wanted, the newest first."""
+
+    def add(self, writing: Writing, one: Pass) -> int:
+        """Adds one; its number."""
+
+    def change(self, writing: Writing, one: Pass) -> None:
+        """Gives the pass of this number all that it is."""
+
+    def use(self, writing: Writing, one: Pass) -> None:
+        """The same of what says how it was used, and of nothing else."""
+
+
+class Proposals(Protocol):
+    """What came in through passes."""
+
+    def by_number(self, reading: Reading, number: int) -> Proposal | None:
+        """The proposal of this number, or None."""
+
+    def sent(self, reading: Reading, pass_number: int, token: str) -> Proposal | None:
+        """What came in through a pass by a sending of this token, or None."""
+
+    def page(self, reading: Reading, wanted: ProposalsWanted) -> list[Proposal]:
+        """Those that are wanted, in the order of their numbers."""
+
+    def waiting(self, reading: Reading) -> dict[str, int]:
+        """By collection, how many wait."""
+
+    def old(self, reading: Reading, before: str, limit: int) -> list[Proposal]:
+        """Those that were settled before a moment, the oldest first."""
+
+    def about(self, reading: Reading, record_id: str) -> list[Proposal]:
+        """All of a record: those that would change it, and the one that created it."""
+
+    def add(self, writing: Writing, one: Proposal) -> int:
+        """Adds one; its number."""
+
+    def change(self, writing: Writing, one: Proposal) -> None:
+        """Gives the proposal of this number all that it is."""
+
+    def remove(self, writing: Writing, number: int) -> None:
+        """Removes one."""
+
+
 class Database(Protocol):
     """The open database of a project."""
 
@@ -489,6 +543,14 @@ class Database(Protocol):
     @property
     def deliveries(self) -> Deliveries:
         """What is to be sent to them, and what became of it."""
+
+    @property
+    def passes(self) -> Passes:
+        """What was handed out to people without an account."""
+
+    @property
+    def proposals(self) -> Proposals:
+        """What came in through it."""
 
     @property
     def series(self) -> SeriesKept:

@@ -14,6 +14,8 @@ from fenland.storage.shared.history.history import TableHistory
 from fenland.storage.shared.notices.deliveries import TableDeliveries
 from fenland.storage.shared.notices.outbox import TableNotices
 from fenland.storage.shared.notices.subscriptions import TableSubscriptions
+from fenland.storage.shared.passes.passes import TablePasses
+from fenland.storage.shared.passes.proposals import TableProposals
 from fenland.storage.shared.records.records import TableRecords
 from fenland.storage.shared.records.series import TableSeries
 from fenland.storage.shared.statements import Engine
@@ -23,6 +25,7 @@ from fenland.storage.shared.turn import Turn
 #: Statements alone, whichever database they are run on: made once in a process.
 _heads, _notices, _series = cache(TableHeads), cache(TableNotices), cache(TableSeries)
 _subscriptions, _deliveries = cache(TableSubscriptions), cache(TableDeliveries)
+_passes, _proposals = cache(TablePasses), cache(TableProposals)
 _outcomes, _accounts = cache(TableOutcomes), cache(TableAccounts)
 
 
@@ -74,6 +77,16 @@ class Stores:
     def deliveries(self) -> TableDeliveries:
         """What is sent to them, and how that went."""
         return _deliveries(self._tables.deliveries, self._tables.attempts, self._kind)
+
+    @cached_property
+    def passes(self) -> TablePasses:
+        """What was handed out."""
+        return _passes(self._tables.passes, self._kind)
+
+    @cached_property
+    def proposals(self) -> TableProposals:
+        """What came in through it."""
+        return _proposals(self._tables.proposals, self._kind)
 
     @cached_property
     def series(self) -> TableSeries:

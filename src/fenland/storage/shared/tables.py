@@ -31,7 +31,7 @@ from fenland.core.reserved import RESERVED
 from fenland.storage.shared.column_types import BinaryNumber, Bytes, Day, ExactDecimal, Json, JsonText, Moment
 
 #: Grows when the service's own tables change shape; a newer database is refused by an older service.
-LAYOUT = 10
+LAYOUT = 11
 #: Under this name stands, in a database that was brought over from layout 6, its last entry without a salt.
 UNSALTED = "unsalted"
 #: What the names of the service's own tables begin with; no collection may be called so.
@@ -167,6 +167,8 @@ class OwnTables:
         self.subscriptions = _subscriptions_table(self.metadata)
         self.deliveries = _deliveries_table(self.metadata)
         self.attempts = _attempts_table(self.metadata)
+        self.passes = _passes_table(self.metadata)
+        self.proposals = _proposals_table(self.metadata)
 
     @property
     def all(self) -> list[Table]:
@@ -306,6 +308,75 @@ def _attempts_table(metadata: MetaData) -> Table:
         Column("answer", _text(), nullable=False),
     )
     Index("fenland_attempts_by_delivery", table.c.delivery, table.c.number)
+    return table
+
+
+def _passes_table(metadata: MetaData) -> Table:
+    table = Table(
+        "fenland_passes",
+        metadata,
+        Column("number", _SEQUENCE, primary_key=True, autoincrement=True),
+        Column("id", _word(36), nullable=False),
+        Column("collection", _word(), nullable=False),
+        Column("template", _word(), nullable=False),
+        # Empty for a list, which is of no one record.
+        Column("record_id", _word(36), nullable=False),
+        Column("key", JsonText()),
+        Column("definitions", Integer, nullable=False),
+        # Whose rights it lends; empty where a rule made it, and then where that stands.
+        Column("maker", _word(), nullable=False),
+        Column("rule", _word(), nullable=False),
+        Column("run", _word(36), nullable=False),
+        Column("made_at", Moment(), nullable=False),
+        Column("expires_at", Moment(), nullable=False),
+        Column("revoked_at", Moment()),
+        Column("hash", _word(64), unique=True),
+        Column("salt", _word(64), nullable=False),
+        Column("version", Integer, nullable=False),
+        Column("opened_at", Moment()),
+        Column("sent_at", Moment()),
+        Column("sent", Integer, nullable=False),
+        Column("tries", Integer, nullable=False),
+        sqlite_autoincrement=True,
+    )
+    Index("fenland_passes_by_template", table.c.collection, table.c.template, table.c.number)
+    Index("fenland_passes_by_record", table.c.record_id, table.c.number)
+    return table
+
+
+def _proposals_table(metadata: MetaData) -> Table:
+    table = Table(
+        "fenland_proposals",
+        metadata,
+        Column("number", _SEQUENCE, primary_key=True, autoincrement=True),
+        Column("pass_number", _SEQUENCE, nullable=False),
+        Column("collection", _word(), nullable=False),
+        Column("template", _word(), nullable=False),
+        Column("record_id", _word(36), nullable=False),
+        Column("key", JsonText(), nullable=False),
+        Column("definitions", Integer, nullable=False),
+        Column("kind", _word(), nullable=False),
+        Column("base", BigInteger, nullable=False),
+        # By name, base, proposed value, state, reason, by whom and when; and the same of the whole.
+        Column("fields", Json(), nullable=False),
+        Column("whole", Json(), nullable=False),
+        # It follows from them, and stands here to be asked for.
+        Column("state", _word(), nullable=False),
+        Column("note", _text(), nullable=False),
+        Column("origin", _word(), nullable=False),
+        Column("time", Moment(), nullable=False),
+        Column("token", _word(64), nullable=False),
+        # The record that was created by it; empty for none.
+        Column("made_id", _word(36), nullable=False),
+        Column("version", Integer, nullable=False),
+        Column("settled_at", Moment()),
+        sqlite_autoincrement=True,
+    )
+    Index("fenland_proposals_by_token", table.c.pass_number, table.c.token, unique=True)
+    Index("fenland_proposals_by_state", table.c.state, table.c.collection, table.c.number)
+    Index("fenland_proposals_by_record", table.c.record_id, table.c.number)
+    Index("fenland_proposals_by_made", table.c.made_id)
+    Index("fenland_proposals_by_settling", table.c.settled_at)
     return table
 
 

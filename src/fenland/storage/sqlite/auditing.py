@@ -20,6 +20,7 @@ from fenland.core.history.leaves import MARK, leaf_value
 from fenland.core.history.parts import LEAF_NAMES
 from fenland.core.history.terms import BLOCK
 from fenland.storage.shared.column_types import read_json_text
+from fenland.storage.shared.handed_out import Pass, Proposal
 from fenland.storage.shared.history.terms import block_of
 from fenland.storage.shared.records.records import TableRecords
 from fenland.storage.shared.stores import Stores
@@ -138,6 +139,11 @@ class Audited:
     def subscriptions(self) -> list[Subscription]:
         """The subscriptions."""
         return self._stores.subscriptions.all(self._connection)
+
+    def handed_out(self) -> Iterator[Pass | Proposal]:
+        """The passes, and what came in through them."""
+        yield from self._stores.passes.every(self._connection)
+        yield from self._stores.proposals.every(self._connection)
 
     def first(self) -> int:
         """The sequence of the first entry that is in no archive."""

@@ -122,7 +122,12 @@ SCHEMAS: dict[str, Schema] = {
             "searched": texts(),
             "indexed": texts(),
             "if_match": {"type": "string", "enum": ["optional", "required"]},
-            "may": closed({"read": FLAG, "create": FLAG, "update": FLAG}),
+            "may": closed({"read": FLAG, "create": FLAG, "update": FLAG, "pass": FLAG, "review": FLAG}),
+            "passes": {
+                "type": "array",
+                "items": closed({"name": TEXT, "title": TEXT, "lists": FLAG, "days": NUMBER}),
+                "description": "The templates that this caller may make passes of.",
+            },
             "schema": TEXT,
             "records": TEXT,
         },

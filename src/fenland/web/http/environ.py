@@ -16,11 +16,26 @@ CAN_WAIT, LATER, WAITED = "fenland.can_wait", "fenland.later", "fenland.waited"
 STREAM = "fenland.stream"
 
 
+#: What the addresses of passes begin with, whose next step is a secret.
+PAGES = "/p"
+
+
+def told(path: str) -> str:
+    """A path as logs may say it: without the secret of a pass."""
+    steps = path.split("/")
+    if path.startswith(f"{PAGES}/") and len(steps) > _SECRET_AT:
+        steps[_SECRET_AT] = "…"
+    return "/".join(steps)
+
+
+_SECRET_AT = 2
+
+
 def about(environ: Mapping[str, Any]) -> dict[str, Any]:
     """What a log line says of the request it is about."""
     return {
         "method": environ["REQUEST_METHOD"],
-        "path": environ["PATH_INFO"],
+        "path": told(environ["PATH_INFO"]),
         "request_id": environ.get("fenland.request_id", ""),
         "account": environ.get(ACCOUNT),
         "address": environ.get(ADDRESS),

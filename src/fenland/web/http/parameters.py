@@ -22,7 +22,7 @@ from fenland.service.files.rows import MODES, Mode
 from fenland.service.history.searching import EQUAL
 from fenland.service.records.listing import LARGEST_PAGE, USUAL_PAGE
 from fenland.service.records.once import LONGEST_KEY
-from fenland.storage.door import DeliveryState
+from fenland.storage.door import DeliveryState, ProposalState
 from fenland.web.http.body import MEDIA
 from fenland.web.http.headers import entity_tags, preferences
 from fenland.web.http.schemas import BASE, FLAG, NUMBER, REASON, TEXT, TIME, Schema
@@ -392,6 +392,30 @@ OLDER_SIZE = _numbers("from", "The size of the older head.", "older_size", least
 NEWER_SIZE = _numbers("to", "That of the newer one; the newest if left out.", "newer_size", least=1)
 OLDER = _numbers("from", "The older version.", "older_version", least=1, required=True)
 NEWER = _numbers("to", "The newer one; the newest if left out.", "newer_version", least=1)
+
+PASSES_OF = Parameter[str](
+    "collection", TEXT, "The collection whose passes.", _text, "", required=True, called="passes_of"
+)
+PASS_TEMPLATE = _maybe("template", "Only those of this template.", called="pass_template")
+PASS_KEY = _maybe("key", "Only those for the record with this key.", called="pass_key")
+PASS_RUN = _maybe("run", "Only those of this letter run.", called="pass_run")
+PROPOSAL_STATE = Parameter[ProposalState | None](
+    "state",
+    _enum(*get_args(ProposalState)),
+    "Only those in this state.",
+    one_of(*get_args(ProposalState)),
+    None,
+    called="proposal_state",
+)
+PROPOSALS_OF = _maybe("collection", "Only those that came in by passes of this one.", called="proposals_of")
+PROPOSAL_KEY = _maybe(
+    "key", "Only those that came in by passes for the record with this key.", called="proposal_key"
+)
+OF_PASS = _numbers("pass", "Only those that came in by this pass.", "of_pass", least=1)
+AFTER_PROPOSAL = _numbers(
+    "after", "Only what comes behind this number; as `next` says.", "after_proposal", least=0
+)
+NEWEST = _flags("newest", "Whether the last that came in stand first.")
 
 # --- in headers --------------------------------------------------------------------------------------
 

@@ -27,6 +27,8 @@ EXPORTS = "/v1/exports/{collection}"
 
 #: Places in paths that are read otherwise than as one segment of text.
 _CONVERTERS = {"sequence": "int:", "number": "int:", "value": "path:"}
+#: Those that hold a number and nothing else.
+NUMBERS = frozenset(place for place, kind in _CONVERTERS.items() if kind == "int:")
 
 View = Callable[[Call], Answer]
 

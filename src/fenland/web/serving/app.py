@@ -19,7 +19,8 @@ from fenland.web.http.answers import Answer
 from fenland.web.http.calls import Common
 from fenland.web.http.patch_formats import ACCEPT_PATCH
 from fenland.web.http.remembered import Remembered
-from fenland.web.http.route import RECORDS, Route
+from fenland.web.http.route import NUMBERS, RECORDS, Route
+from fenland.web.outside import pages
 from fenland.web.routes import ROUTES
 from fenland.web.serving.compression import Compression
 from fenland.web.serving.lean import LeanFlask
@@ -65,8 +66,14 @@ def _possible(path: str) -> Answer:
 
 def _covers(wider: str, path: str) -> bool:
     """Whether what is at a path can be at a wider one, too: a record may be called as a part of a path is."""
-    pairs = list(zip_longest(wider.split("/"), path.split("/")))
-    return all(a == b or (a is not None and b is not None and a.startswith("{")) for a, b in pairs)
+    return all(_takes(a, b) for a, b in zip_longest(wider.split("/"), path.split("/")))
+
+
+def _takes(wider: str | None, segment: str | None) -> bool:
+    """Whether a segment of a path can stand where one of a wider path does: no word is a number."""
+    if wider is None or segment is None or not wider.startswith("{"):
+        return wider == segment
+    return segment.startswith("{") or wider[1:-1] not in NUMBERS
 
 
 def create_app(service: Service, settings: Settings, *, ready: bool = False) -> Flask:
@@ -84,6 +91,7 @@ def create_app(service: Service, settings: Settings, *, ready: bool = False) -> 
     app.url_map.merge_slashes = False
     errors.register(app)
     console.register(app)
+    pages.register(app, service, settings)
     _add_routes(app, service, settings, ready=ready)
     app.take_short_cuts()
     served: Callable[..., Iterable[bytes]] = MethodOverride(Compression(app.wsgi_app))

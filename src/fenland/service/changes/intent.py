@@ -1,4 +1,4 @@
-"""Proposals: a change of one record as it is wished for, on its way to being settled (`settling.py`)."""
+"""Intents: a change of one record as it is wished for, on its way to being settled (`settling.py`)."""
 
 from __future__ import annotations
 
@@ -12,7 +12,7 @@ from fenland.service.service import Resource
 
 
 @dataclass(frozen=True, slots=True)
-class Proposal:
+class Intent:
     """A change of one record before it is settled.
 
     `stored` is the record as it is, or as it last was; None for one that is created. `values` are the fields
@@ -38,7 +38,7 @@ class Proposal:
         """The record as it would be."""
         return {**self.start, **self.values}
 
-    def without(self, refused: Iterable[str]) -> Proposal:
+    def without(self, refused: Iterable[str]) -> Intent:
         """The same, but for fields that the caller may not give."""
         values, given = dict(self.values), dict(self.given)
         for name in refused:

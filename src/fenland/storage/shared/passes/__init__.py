@@ -1,0 +1,1 @@
+"""Passes and proposals in tables: what was handed out, and what came in through it."""
