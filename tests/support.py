@@ -10,7 +10,7 @@ import subprocess
 import sys
 import time
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -106,7 +106,7 @@ def workshop_of(
     if not path.exists():
         make_workshop(definitions, path)
     service = open_service(definitions, path, limits, chosen.ways_in())
-    service.outward = chosen.outward()
+    service.outward, service.outsiders = chosen.outward(), chosen.outsiders()
     transport = httpx.WSGITransport(create_app(service, chosen))
     with httpx.Client(transport=transport, base_url="http://workshop", headers=bearer("olga")) as http:
         yield service, http
@@ -140,7 +140,8 @@ class Running:
 
     def kill(self) -> None:
         """Kills every process of the service at once, as a power cut would."""
-        os.killpg(self.process.pid, signal.SIGKILL)
+        with suppress(ProcessLookupError):
+            os.killpg(self.process.pid, signal.SIGKILL)
         self.process.wait()
 
     def stop(self, timeout: float = 30) -> int:

@@ -39,7 +39,6 @@ WORDS: Mapping[str, str] = {
     "each_line": "One on each line.",
     "required": "must be filled",
     "older": "Further on",
-    "to_this": "Open {name}",
     "nothing_listed": "There is nothing here at present.",
     "refreshes": "This list follows what is changed.",
     "sent_title": "Thank you",

@@ -252,6 +252,8 @@ def give_answer(service: Service, asking: Asking, text: str) -> str | None:
 
     def work(unit: Work) -> str | None:
         held = held_by(unit, asking)
+        if not held.template.answer:
+            raise Ended
         record, _ = record_of(unit, held)
         if held.locked:
             raise Locked

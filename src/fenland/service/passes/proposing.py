@@ -78,11 +78,12 @@ class Sending:
 class Sent:
     """What came of a sending: a proposal, or None where nothing of it differs from what is there.
 
-    `repeated` says that it came before.
+    `repeated` says that it came before; `conflicts` are the fields that others changed meanwhile.
     """
 
     proposal: Proposal | None
     repeated: bool = False
+    conflicts: tuple[str, ...] = ()
 
 
 def propose(service: Service, asking: Asking, sending: Sending) -> Sent:
@@ -107,11 +108,13 @@ def propose(service: Service, asking: Asking, sending: Sending) -> Sent:
         _refuse_flood(unit, held)
         record, access = record_of(unit, held, sending.key)
         made = _Proposing(unit, held, record, access, sending).made(asking)
+        changed = () if made is None or made.kind != "change" else made.fields.items()
+        conflicts = tuple(name for name, each in changed if not same(each.base, record[name]))
         _forget_old(unit)
         if made is not None:
             used = replace(held.handed, sent=held.handed.sent + 1, sent_at=service.now())
             service.database.passes.use(unit.writing, used)
-        return Sent(made)
+        return Sent(made, conflicts=conflicts)
 
     return written(service, work)
 
@@ -125,7 +128,7 @@ def withdraw_sent(service: Service, asking: Asking, number: int) -> Proposal:
         held = held_by(unit, asking)
         permit_answered(held, asking.proof, service.clock())
         found = service.database.proposals.by_number(unit.writing, number)
-        if found is None or found.pass_number != held.handed.number:
+        if found is None or found.pass_number != held.handed.number or held.used_up:
             raise Ended
         after = settled_so(unit, found, found.waiting, Fate("withdrawn", held.caller.name))
         return change_proposal(unit, held.caller, found, after)
@@ -320,7 +323,8 @@ class _Proposing:
             return made
         saved = create_within(self._work, self._caller, new)
         made = settled_so(self._work, made, fields, self._applied_by)
-        key = saved.record.get(target.collection.key)
+        there = self._work.find(target, "id", saved.record["id"])
+        key = None if there is None else there[target.collection.key]
         return replace(made, made_id=saved.record["id"], whole=ProposedField(None, key, "applied"))
 
     def _refuse(self, problems: list[Problem], shown: tuple[str, ...]) -> None:

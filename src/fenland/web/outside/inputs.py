@@ -93,9 +93,14 @@ def _input(name: str, item: Field, filled: Filled, value: Any) -> Input:
         return Input(name, item, "lines", text)
     if item.type in ("integer", "number"):
         return Input(name, item, "number", text, required=required)
-    if item.type == "string" and not item.format and (item.max_length or _ONE_LINE + 1) > _ONE_LINE:
+    if item.type == "string" and not item.format and _is_long(item, text):
         return Input(name, item, "text", text, required=required)
     return Input(name, item, _TYPES.get(item.format or "", "line"), text, required=required)
+
+
+def _is_long(item: Field, text: str) -> bool:
+    """Whether a text is given several lines."""
+    return "\n" in text or max(item.max_length or 0, len(text)) > _ONE_LINE
 
 
 def _with(options: Sequence[tuple[str, str]], text: str) -> tuple[tuple[str, str], ...]:

@@ -7,7 +7,7 @@ address, none is kept by caches or shown in frames, and no log says where it is.
 from __future__ import annotations
 
 import secrets
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Container, Iterable, Mapping
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, Protocol
@@ -35,7 +35,7 @@ from fenland.service.passes.proposing import Sending, Sent, propose, withdraw_se
 from fenland.service.passes.showing import Listing, Opened, choices_of, held_still, open_list, open_pass
 from fenland.service.service import Service
 from fenland.service.settings import Settings
-from fenland.storage.door import Proposal, ProposalKind
+from fenland.storage.door import ProposalKind
 from fenland.web.http.answers import Answer
 from fenland.web.http.body import body_of
 from fenland.web.http.environ import ADDRESS, PAGES
@@ -424,18 +424,27 @@ def _patch(page: _Page, kind: ProposalKind) -> tuple[MergePatch, Held]:
     held = held_still(page.service, page.asking)
     limits = page.service.limits
     if kind == "create":
-        return read_inputs_of(NEW, _new_fields(page, held), page.sent, {}, limits), held
+        fresh = _new_fields(page, held)
+        patch = read_inputs_of(NEW, fresh, page.sent, {}, limits)
+        return _with_foreign(patch, page, NEW, {item.name for item in fresh}), held
     if kind == "delete" and page.one("meant") != "yes":
         raise Invalid([Problem("", "required", page.words.say("problem_required"))])
     if kind != "change":
         return MergePatch({}), held
-    ticked = page.sent.get("tick", [])
-    fields = held.resource.collection.fields
-    chosen = [fields[name] for name in dict.fromkeys(ticked) if name in held.template.changes]
-    if any(name not in held.template.changes for name in ticked):
-        raise NotPermitted("That is more than this link lets anybody send.")
+    fields, ticked = held.resource.collection.fields, dict.fromkeys(page.sent.get("tick", []))
+    chosen = [fields[name] for name in ticked if name in held.template.changes]
     record = open_record(page) if chosen else {}
-    return read_inputs_of(FIELD, chosen, page.sent, record, limits), held
+    patch = read_inputs_of(FIELD, chosen, page.sent, record, limits)
+    return _with_foreign(patch, page, FIELD, held.template.changes), held
+
+
+def _with_foreign(patch: MergePatch, page: _Page, prefix: str, known: Container[str]) -> MergePatch:
+    """With what is sent that this link lets nobody send: it is refused in its place, behind all else."""
+    begins = f"{prefix}/"
+    named = [name.split("/")[1] for name in page.sent if name.startswith(begins)]
+    ticked = page.sent.get("tick", []) if prefix == FIELD else []
+    foreign = dict.fromkeys(name for name in (*named, *ticked) if name not in known)
+    return MergePatch({**patch.fields, **foreign})
 
 
 def open_record(page: _Page) -> Mapping[str, Any]:
@@ -463,23 +472,25 @@ def _thanks(page: _Page, held: Held, sent: Sent) -> Answer:
     elif one.kind == "create":
         lines.append(words.say("created_now" if one.state == "applied" else "created_waits"))
     else:
-        parts = _parts(page, held, one)
+        parts = _parts(page, held, sent)
     return page.drawn(
         "thanks.html", 200, template=held.template, lines=lines, parts=parts, back=page.here, thanks=True
     )
 
 
-def _parts(page: _Page, held: Held, one: Proposal) -> list[tuple[str, list[str]]]:
+def _parts(page: _Page, held: Held, sent: Sent) -> list[tuple[str, list[str]]]:
     """Which fields are changed, and which wait, each with the words for it."""
-    fields, words = held.resource.collection.fields, page.words
+    fields, words, one = held.resource.collection.fields, page.words, sent.proposal
+    if one is None:
+        return []
     named = {name: words.label(fields[name]) for name in one.fields if name in fields}
-    applied = [named[name] for name, each in one.fields.items() if each.state == "applied" and name in named]
     waiting = [name for name in one.waiting if name in named]
-    found = [
-        (words.say("applied_now"), applied),
-        (words.say("waits_now"), [named[name] for name in waiting]),
-    ]
-    return [(said, which) for said, which in found if which]
+    by_words = {
+        "applied_now": [name for name in named if one.fields[name].state == "applied"],
+        "waits_now": [name for name in waiting if name not in sent.conflicts],
+        "changed_meanwhile": [name for name in waiting if name in sent.conflicts],
+    }
+    return [(words.say(said), [named[name] for name in which]) for said, which in by_words.items() if which]
 
 
 def _withdraw(page: _Page) -> Answer:

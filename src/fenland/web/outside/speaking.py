@@ -96,7 +96,15 @@ def _locale_of(language: str) -> Locale:
 
 
 def spoken(accepted: LanguageAccept, wordings: Mapping[str, Wording], zone: tzinfo) -> Speaking:
-    """What speaks the language that a reader would rather have, of those that there are."""
-    known = {**{ENGLISH.language: ENGLISH}, **wordings}
-    found = accepted.best_match([*known], default=ENGLISH.language)
-    return Speaking(known.get(found or "", ENGLISH), zone)
+    """What speaks the language that a reader would rather have, of those that there are.
+
+    A region that there is none for is spoken to as the language is (RFC 4647 section 3.4).
+    """
+    known = {one.language.lower(): one for one in (ENGLISH, *wordings.values())}
+    for tag in accepted.values():
+        steps = str(tag).lower().replace("_", "-").split("-")
+        while steps:
+            if (found := known.get("-".join(steps))) is not None:
+                return Speaking(found, zone)
+            steps.pop()
+    return Speaking(ENGLISH, zone)
