@@ -7,7 +7,6 @@ from __future__ import annotations
 
 import hashlib
 import secrets
-from dataclasses import replace
 from datetime import timedelta
 
 from fenland.core.access.policy import Caller
@@ -26,15 +25,20 @@ def new_secret() -> str:
     return secrets.token_urlsafe(_SECRET)
 
 
+def new_salt() -> str:
+    """What cookies of a pass are signed with."""
+    return secrets.token_hex(_SALT)
+
+
 def hash_of(secret: str) -> str:
     """What is kept of a secret. It is random and long, so that one round says as little as many."""
     return hashlib.sha256(secret.encode("utf-8", "surrogatepass")).hexdigest()
 
 
 def blank_pass(service: Service, collection: str, template: PassTemplate, days: int | None = None) -> Pass:
-    """A pass of a template, from now on; for no record, of nobody, and without a secret yet."""
+    """A new pass of a template, from now on; for no record, of nobody, and without a secret yet."""
     return Pass(
-        id="",
+        id=service.new_id(),
         collection=collection,
         template=template.name,
         record_id="",
@@ -44,20 +48,22 @@ def blank_pass(service: Service, collection: str, template: PassTemplate, days: 
         rule="",
         made_at=service.now(),
         expires_at=service.now(timedelta(days=days or template.days)),
-        salt=secrets.token_hex(_SALT),
+        salt=new_salt(),
     )
 
 
 def hand_out(
-    service: Service, writing: Writing, blank: Pass, caller: Caller, cause: int | None = None
-) -> Pass:
-    """Keeps a pass, and enters who handed it out; `cause` is the entry of the change that it follows from."""
-    made = replace(blank, id=service.new_id())
-    made = replace(made, number=service.database.passes.add(writing, made))
-    changes = {part: (None, value) for part, value in made.parts.items() if value is not None}
-    did = Did("create", changes, rule=made.rule or None, cause=cause)
-    enter_pass(service, writing, made, did, caller)
-    return made
+    service: Service, writing: Writing, about: Pass, caller: Caller, cause: int | None = None
+) -> int:
+    """Keeps a pass, and enters who handed it out; its number.
+
+    `cause` is the entry of the change that it follows from.
+    """
+    number = service.database.passes.add(writing, about)
+    changes = {part: (None, value) for part, value in about.parts.items() if value is not None}
+    did = Did("create", changes, None, about.rule or None, cause, about.version)
+    enter_about(service, writing, About(PASSES, about.id, number), did, caller)
+    return number
 
 
 def enter_pass(service: Service, writing: Writing, one: Pass, did: Did, caller: Caller) -> None:

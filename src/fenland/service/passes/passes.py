@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
-from typing import Any, Literal, NamedTuple, get_args
+from typing import Any, Literal, get_args
 
 from fenland.core.access.conditions import both
 from fenland.core.access.field_access import Record
@@ -17,7 +17,7 @@ from fenland.core.names import did_you_mean
 from fenland.core.problems import Conflict, Invalid, NotFound, NotPermitted, Problem
 from fenland.service.changes.finding import Address, find
 from fenland.service.entering import Did
-from fenland.service.handing_out import blank_pass, enter_pass, hand_out, hash_of, new_secret
+from fenland.service.handing_out import blank_pass, enter_pass, hand_out, hash_of, new_salt, new_secret
 from fenland.service.passes.holding import (
     MOST_TRIES,
     Held,
@@ -112,7 +112,9 @@ def make_pass(service: Service, caller: Caller, request: PassRequest) -> Made:
 
     def work(unit: Work) -> Made:
         resource, template, record = _asked(unit, caller, request)
-        return _made(unit, caller, _Asked(resource, template, record, request.days))
+        blank = blank_pass(service, resource.collection.name, template, request.days)
+        about, number, secret = _made(unit, caller, resource, record, blank)
+        return Made(replace(about, number=number), secret)
 
     return written(service, work)
 
@@ -137,23 +139,22 @@ def _fits(view: View, caller: Caller, template: PassTemplate, record: Record) ->
     return holds(template.where, {**view.sight(caller).names, "record": record})
 
 
-class _Asked(NamedTuple):
-    """A pass that may be made: of which template, for which record, how long it is good, and in which run."""
-
-    resource: Resource
-    template: PassTemplate
-    record: Record | None
-    days: int | None
-    run: str = ""
-
-
-def _made(work: Work, caller: Caller, asked: _Asked) -> Made:
-    record, collection, secret = asked.record, asked.resource.collection, new_secret()
-    blank = blank_pass(work.service, collection.name, asked.template, asked.days)
-    key = None if record is None else record[collection.key]
-    blank = replace(blank, maker=caller.actor.name, hash=hash_of(secret), run=asked.run, key=key)
-    blank = replace(blank, record_id="" if record is None else record["id"])
-    return Made(hand_out(work.service, work.writing, blank, caller), secret)
+def _made(
+    work: Work, caller: Caller, resource: Resource, record: Record | None, blank: Pass
+) -> tuple[Pass, int, str]:
+    """Makes a pass like a blank one for a record, or for none; that, its number and its secret."""
+    secret, collection = new_secret(), resource.collection
+    # There may be very many of them: all at once, since each copy costs as much as keeping it.
+    about = replace(
+        blank,
+        id=work.service.new_id(),
+        record_id="" if record is None else record["id"],
+        key=None if record is None else record[collection.key],
+        maker=caller.actor.name,
+        hash=hash_of(secret),
+        salt=new_salt(),
+    )
+    return about, hand_out(work.service, work.writing, about, caller), secret
 
 
 def _check_days(days: int | None) -> None:
@@ -234,13 +235,13 @@ def _portion(
     )
     page = Page(condition, order=(Order("id"),), after=after, limit=_AT_A_TIME)
     records, more = resource.records.page(work.reading, page)
-    found = []
+    found, blank = [], blank_pass(work.service, collection.name, template, request.days)
+    blank = replace(blank, run=run)
+    naming = None if collection.naming == collection.key else collection.naming
     for record in records:
-        made = _made(work, caller, _Asked(resource, template, record, request.days, run))
-        shown = policy.fields(sight, record).shown(record)
-        name = "" if collection.naming == collection.key else str(shown.get(collection.naming) or "")
-        one = made.handed
-        found.append(Letter(one.number, record[collection.key], name, made.secret, one.expires_at))
+        about, number, secret = _made(work, caller, resource, record, blank)
+        name = policy.fields(sight, record).shown(record).get(naming) if naming else None
+        found.append(Letter(number, about.key, str(name or ""), secret, about.expires_at))
     return found, (records[-1]["id"],) if more and records else None
 
 
