@@ -147,7 +147,11 @@ def test_a_conflict_is_marked_and_somebody_decides(page: Page, browser: Browser,
         page.goto(f"/proposals/{number}")
         review = page.get_by_role("region", name="Proposal")
         expect(review).to_contain_text("Changed since it was proposed")
-        review.get_by_role("button", name="Apply").click()
+        # It is not taken before somebody says so.
+        apply = review.get_by_role("button", name="Apply")
+        expect(apply).to_be_disabled()
+        review.get_by_role("checkbox", name="Phone").check()
+        apply.click()
         expect(page.get_by_text("is applied")).to_be_visible()
         assert http.get("/v1/records/landholders/L0105").json()["phone"] == "0555 777777"
 

@@ -49,7 +49,7 @@ export function PassesPage() {
           value={template}
           onChange={(event) => setTemplate(event.target.value)}
           slotProps={{ select: { displayEmpty: true }, inputLabel: { shrink: true } }}
-          sx={{ minWidth: 260 }}
+          sx={{ width: 320 }}
         >
           <MenuItem value="">Every template</MenuItem>
           {info.data.passes.map((one) => (

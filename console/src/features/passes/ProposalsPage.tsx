@@ -50,7 +50,7 @@ export function ProposalsPage() {
           onChange={(event) => {
             setAsked(event.target.value === "waiting" ? {} : { state: event.target.value });
           }}
-          sx={{ minWidth: 180 }}
+          sx={{ width: 200 }}
         >
           {Object.entries(STATES).map(([name, words]) => (
             <MenuItem key={name} value={name}>

@@ -18,7 +18,8 @@ import { Link as RouterLink } from "react-router";
 import { schemaOf } from "../../api/collections";
 import { applyProposal, proposalOf, refuseProposal, type Proposal, type Proposed } from "../../api/proposals";
 import { refreshCollection } from "../../api/records";
-import type { CollectionSchema } from "../../api/types";
+import type { CollectionSchema, FieldSchema } from "../../api/types";
+import { isObject, writeJson, type Json } from "../../lib/json";
 import { moment, shown } from "../../lib/text";
 import { Change } from "../../ui/Change";
 import { useTell } from "../../ui/messages";
@@ -43,6 +44,17 @@ export function Review({ number, onSettled }: Props) {
   return <Opened proposal={found.data} schema={schema.data} onSettled={onSettled} />;
 }
 
+/** On a phone the cells of a row stand below each other. */
+const row = { display: { xs: "block", sm: "table-row" }, verticalAlign: "top", borderBottom: 1, borderColor: "divider" };
+const cell = {
+  display: { xs: "block", sm: "table-cell" },
+  border: 0,
+  maxWidth: "none",
+  overflow: "visible",
+  overflowWrap: "break-word",
+  whiteSpace: "normal",
+};
+
 interface OpenedProps {
   proposal: Proposal;
   schema: CollectionSchema | undefined;
@@ -54,7 +66,10 @@ function Opened({ proposal, schema, onSettled }: OpenedProps) {
   const tell = useTell();
   const fields = Object.entries(proposal.fields);
   const open = fields.filter(([, one]) => one.state === "waiting" && one.hidden !== true).map(([name]) => name);
-  const [left, setLeft] = useState<ReadonlySet<string>>(new Set());
+  // What others changed meanwhile is taken only where somebody says so.
+  const [left, setLeft] = useState<ReadonlySet<string>>(
+    new Set(fields.filter(([, one]) => one.conflict === true).map(([name]) => name)),
+  );
   const [refusing, setRefusing] = useState(false);
   const chosen = open.filter((name) => !left.has(name));
   const whole = proposal.kind === "create" || fields.length === 0;
@@ -109,7 +124,7 @@ function Opened({ proposal, schema, onSettled }: OpenedProps) {
       {fields.length > 0 && (
         <TableContainer>
           <Table size="small">
-            <TableHead>
+            <TableHead sx={{ display: { xs: "none", sm: "table-header-group" } }}>
               <TableRow>
                 {waits && !whole && <TableCell padding="checkbox">Take</TableCell>}
                 <TableCell>Field</TableCell>
@@ -120,9 +135,9 @@ function Opened({ proposal, schema, onSettled }: OpenedProps) {
             </TableHead>
             <TableBody>
               {fields.map(([name, one]) => (
-                <TableRow key={name} sx={{ verticalAlign: "top" }}>
+                <TableRow key={name} sx={row}>
                   {waits && !whole && (
-                    <TableCell padding="checkbox">
+                    <TableCell padding="checkbox" sx={cell}>
                       <Checkbox
                         disabled={!open.includes(name)}
                         checked={chosen.includes(name)}
@@ -131,14 +146,18 @@ function Opened({ proposal, schema, onSettled }: OpenedProps) {
                       />
                     </TableCell>
                   )}
-                  <TableCell component="th" scope="row">
+                  <TableCell component="th" scope="row" sx={{ ...cell, fontWeight: 700 }}>
                     {label(name)}
                   </TableCell>
-                  {proposal.kind === "change" && <TableCell>{one.hidden ? "" : <Current field={one} />}</TableCell>}
-                  <TableCell sx={{ overflowWrap: "anywhere" }}>
-                    {one.hidden ? "Not shown to you" : <Wished field={one} changes={proposal.kind === "change"} />}
+                  {proposal.kind === "change" && <TableCell sx={cell}>{one.hidden ? "" : <Current field={one} />}</TableCell>}
+                  <TableCell sx={cell}>
+                    {one.hidden ? (
+                      "Not shown to you"
+                    ) : (
+                      <Wished field={one} schema={schema?.properties[name]} changes={proposal.kind === "change"} />
+                    )}
                   </TableCell>
-                  <TableCell>{fate(one)}</TableCell>
+                  <TableCell sx={cell}>{fate(one)}</TableCell>
                 </TableRow>
               ))}
             </TableBody>
@@ -211,10 +230,30 @@ function Current({ field }: { field: Proposed }) {
   );
 }
 
-function Wished({ field, changes }: { field: Proposed; changes: boolean }) {
-  if (!changes || field.state !== "waiting") return <>{shown(field.proposed)}</>;
-  return <Change change={{ before: field.current ?? null, after: field.proposed ?? null }} />;
+interface WishedProps {
+  field: Proposed;
+  schema: FieldSchema | undefined;
+  changes: boolean;
 }
+
+/** What was proposed; of an object, the parts that differ from what is there. */
+function Wished({ field, schema, changes }: WishedProps) {
+  const before = field.current ?? null;
+  const after = field.proposed ?? null;
+  if (!changes || field.state !== "waiting") return <>{shown(after)}</>;
+  if (!isObject(before) || !isObject(after)) return <Change change={{ before, after }} />;
+  return partsOf(before, after).map((name) => (
+    <div key={name}>
+      {schema?.properties?.[name]?.title ?? name}:{" "}
+      <Change change={{ before: before[name] ?? null, after: after[name] ?? null }} />
+    </div>
+  ));
+}
+
+const partsOf = (before: Record<string, Json>, after: Record<string, Json>): string[] =>
+  [...new Set([...Object.keys(before), ...Object.keys(after)])].filter(
+    (name) => writeJson(before[name] ?? null) !== writeJson(after[name] ?? null),
+  );
 
 /** Has single keys do something, while nothing is being typed and no dialog asks anything. */
 function useKeys(keys: Record<string, () => void>): void {

@@ -329,6 +329,8 @@ def _applied(work: Work, caller: Caller, settling: Settling) -> Seen:
         if name not in names:
             detail = f"It does not wait. {did_you_mean(name, names)}"
             raise Invalid([Problem(pointer_to("values", name), "unknown_field", detail)])
+    # What its sender said is why, where nobody says anything else.
+    settling = replace(settling, reason=settling.reason or one.note[:LONGEST_REASON] or None)
     with work.applying(one.number, name_of(one)):
         if one.kind == "create":
             made = _create(work, caller, seen, settling)
