@@ -13,12 +13,14 @@ import tempfile
 import threading
 import time
 from pathlib import Path
+from typing import Any
 
 ROOT = Path(__file__).parent.parent
 SHOTS = ROOT / "docs" / "screenshots"
 sys.path.insert(0, str(ROOT / "tests"))
 
-from playwright.sync_api import Page, sync_playwright  # noqa: E402
+import httpx  # noqa: E402
+from playwright.sync_api import Browser, Page, sync_playwright  # noqa: E402
 
 from browser import chromium  # noqa: E402
 from fenland.client import Client, verified  # noqa: E402
@@ -32,9 +34,9 @@ COMMANDS = """\
 fenland list stations --find bridge --limit 6
 fenland update stations PS-014 pumps=3 automatic=true --reason 'Third pump is back'
 fenland update stations PS-014 pumps=99 name=
-fenland update stations PS-014 pumsp=3
-fenland show stations PS-999 --json
 fenland history stations PS-014
+fenland pass make landholders own_details L0044 --days 30
+fenland proposals show 1
 """
 CHECK = """\
 fenland new levels
@@ -122,12 +124,9 @@ def console(running: Running) -> None:
         page.goto("/")
         page.get_by_label("Password").wait_for()
         _sign_in(page)
-        page.goto("/c/tickets?q=weed&sort=-number")
-        page.get_by_role("table").wait_for()
-        _shot(page, "list")
         page.goto('/c/stations?where=pumps > 2 %26%26 status == "running"&sort=-pumps')
         page.get_by_role("table").wait_for()
-        _shot(page, "filter")
+        _shot(page, "list")
         page.goto("/activity?collection=tickets&from=2026-08-01&to=2026-08-31")
         page.locator("svg").first.wait_for()
         page.wait_for_timeout(1500)
@@ -157,12 +156,6 @@ def console(running: Running) -> None:
         page.goto("/c/stations/r/PS-014/compare?from=1")
         page.get_by_role("table").wait_for()
         _shot(page, "compare")
-        page.goto("/c/stations/r/PS-014")
-        page.get_by_label("Pumps").fill("99")
-        page.get_by_role("textbox", name="Name", exact=True).first.fill("x")
-        page.get_by_role("button", name="Save", exact=True).click()
-        page.get_by_text("Enter 12 or less.").wait_for()
-        _shot(page, "errors")
         page.goto("/c/stations/r/PS-020")
         page.get_by_label("Pumps").fill("5")
         with running.client() as client:
@@ -170,7 +163,11 @@ def console(running: Running) -> None:
         page.get_by_role("button", name="Save", exact=True).click()
         page.get_by_role("region", name="Conflict").wait_for()
         _shot(page, "conflict")
+        page.goto("/proposals")
+        page.get_by_role("region", name="Proposal").get_by_role("button", name="Apply").wait_for()
+        _shot(page, "proposals")
         page.close()
+        _pass(browser, running)
         page = browser.new_page(
             viewport={"width": 390, "height": 800}, base_url=running.address, color_scheme="light"
         )
@@ -181,6 +178,57 @@ def console(running: Running) -> None:
         page.get_by_role("list", name="Records").wait_for()
         _shot(page, "phone")
         browser.close()
+
+
+def _propose(running: Running) -> None:
+    """What landholders sent: of one the telephone was changed meanwhile, by the office."""
+    sent = [
+        (
+            "L0042",
+            {"address": {"line": "12 Old Lode Bank"}, "phone": "0555 424242"},
+            "We moved in spring, and sold the piece at Withy Main.",
+        ),
+        ("L0017", {"address": {"postcode": "SL9 9FE"}}, ""),
+        ("L0023", {"parcels": "AB1000\nAB1001"}, "Both lie by the sluice."),
+    ]
+    with running.client() as http:
+        for key, wrong, note in sent:
+            link = _link(http, key)
+            before = _answered(http, link, key)
+            if "phone" in wrong:
+                http.patch(f"/v1/records/landholders/{key}", json={"phone": "0555 100200"})
+            inputs = {"kind": "change", "base": str(before["version"]), "once": key, "note": note}
+            for field, value in wrong.items():
+                parts = value if isinstance(value, dict) else {"": value}
+                full = {**before["address"], **parts} if field == "address" else parts
+                inputs |= {f"f/{field}/{part}".rstrip("/"): text for part, text in full.items()}
+            http.post(link, data={**inputs, "tick": [*wrong]}).raise_for_status()
+
+
+def _link(http: httpx.Client, key: str) -> str:
+    asked = {"collection": "landholders", "template": "own_details", "key": key}
+    return str(http.post("/v1/passes", json=asked).json()["link"])
+
+
+def _answered(http: httpx.Client, link: str, key: str) -> dict[str, Any]:
+    """The record, once its postcode was given as the second answer."""
+    record: dict[str, Any] = http.get(f"/v1/records/landholders/{key}").json()
+    http.post(f"{link}/answer", data={"answer": record["address"]["postcode"]})
+    return record
+
+
+def _pass(browser: Browser, running: Running) -> None:
+    """What somebody without an account sees, who says what is wrong."""
+    with running.client() as http:
+        link = _link(http, "L0042")
+        postcode = http.get("/v1/records/landholders/L0042").json()["address"]["postcode"]
+    page = browser.new_page(viewport=SIZE, color_scheme="light")
+    page.goto(link)
+    page.get_by_label("Postcode").fill(postcode)
+    page.get_by_role("button", name="Go on").click()
+    page.get_by_label("This is wrong: Phone").check()
+    _shot(page, "pass")
+    page.close()
 
 
 def _subscription(page: Page, running: Running) -> None:
@@ -254,6 +302,7 @@ def main() -> None:
         running = start("demo", Path(folder) / "sample", Path(folder) / "log")
         try:
             environment = {"FENLAND_ADDRESS": running.address, "FENLAND_TOKEN": "sample-office"}
+            _propose(running)
             terminal("commands", COMMANDS, environment)
             terminal("evaluate", EVALUATE, {**environment, "FENLAND_PROJECT": str(running.folder)})
             terminal("consequences", CONSEQUENCES, {**environment, "FENLAND_PROJECT": str(running.folder)})

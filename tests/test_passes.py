@@ -386,6 +386,15 @@ def test_reviewing_is_by_field_and_other_values_and_a_reason_is_kept(house: Hous
     assert etag != '"p1.1"' and stale.status_code == 412
 
 
+def test_what_its_sender_said_is_why_unless_who_applies_says_more(house: House) -> None:
+    link = house.make("own")
+    for number, reason in enumerate((None, "They rang")):
+        house.post(link, note="I moved", tick="name", **{"f/name": f"Zed {number}"})
+        assert house.settle("apply", **({"reason": reason} if reason else {})).status_code == 200
+    entries = house.http.get("/v1/records/holders/L1/history").json()["items"]
+    assert {"I moved", "They rang"} <= {one.get("reason") for one in entries}
+
+
 def test_what_has_become_invalid_is_named_before_it_is_applied(house: House) -> None:
     link = house.make("own")
     house.change(link, email="zed@farm.example", name="Zed Wren")
@@ -513,6 +522,30 @@ def test_a_rule_hands_out_passes_that_get_a_link_when_somebody_asks(house: House
     )
     preview = house.http.post("/v1/records/holders/L2/preview", json={"name": "x"})
     assert preview.status_code == 200
+
+
+@pytest.mark.parametrize("linked", [False, True])
+@pytest.mark.parametrize("whole", [True, False])
+def test_what_a_rule_handed_out_goes_back_with_its_change(house: House, linked: bool, whole: bool) -> None:
+    house.http.post("/v1/records/holders", json={"number": "L7", "name": "Una Reed", "kind": "house"})
+    asked = {"params": {"collection": "holders", "key": "L7"}}
+    made = house.http.get("/v1/passes", **asked).json()["items"][0]["number"]
+    if linked:
+        house.http.post(f"/v1/passes/{made}/renew", json={}).raise_for_status()
+    told = house.http.get("/v1/records/holders/L7/history").json()["items"][0]["sequence"]
+    undo = f"/v1/history/{told}/undo"
+    preview = house.http.post(f"{undo}?preview=true", json={"consequences": whole})
+    assert preview.status_code == 200, preview.text
+    assert house.http.get(f"/v1/passes/{made}").json()["state"] == ("good" if linked else "no link")
+    found = house.http.post(undo, json={"consequences": whole})
+    assert found.status_code == 200, found.text
+    did = ["revoke" if not linked else "nothing"] if whole else []
+    for answer in (preview.json(), found.json()):
+        assert [one["did"] for one in answer["items"]] == [*did, "delete"]
+    with house.service.database.reading() as reading:
+        one = house.service.database.passes.by_number(reading, made)
+    assert one is not None and (one.revoked_at is not None) == (whole and not linked)
+    assert verify_database(house.path).faults == []
 
 
 def test_a_letter_run_gives_each_record_a_link(house: House) -> None:
@@ -648,6 +681,44 @@ def test_too_many_wrong_links_have_an_address_wait_and_no_other(house: House) ->
     slowed = house.http.get(link, headers=here)
     assert slowed.status_code == 429 and int(slowed.headers["Retry-After"]) > 0
     assert house.get(link).status_code == 200
+
+
+def test_pages_count_against_the_rate_limit_by_address(tmp_path: Path) -> None:
+    with workshop_of(DESCRIBED, tmp_path / "x.db", rate_limit=12, trusted_proxies=["127.0.0.0/8"]) as (
+        service,
+        http,
+    ):
+        house = filled(service, http, tmp_path / "x.db")
+        link, here = house.make("own"), {"X-Forwarded-For": "198.51.100.9", "Authorization": ""}
+        assert {house.http.get(link, headers=here).status_code for _ in range(12)} == {200}
+        slowed = house.http.get(link, headers=here)
+        assert slowed.status_code == 429 and int(slowed.headers["Retry-After"]) <= 60
+        assert house.get(link).status_code == 200
+
+
+@pytest.mark.parametrize("path", ["", "/answer", "/at/L1", "/sent/1", "/choices/team", "/wrong/way"])
+def test_no_line_of_the_log_holds_a_secret(
+    house: House, path: str, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+) -> None:
+    link = house.make("own")
+    secret = link.rsplit("/", 1)[1]
+    for address in (
+        link,
+        link.replace("/p/", "//p//"),
+        link.replace("/p/", "/P/"),
+        link.replace("/p/", "/at/p/"),
+    ):
+        house.get(address + path)
+        house.post(address + path)
+
+    def broken(*_: Any) -> None:
+        raise RuntimeError("Nobody expected this.")
+
+    monkeypatch.setattr("fenland.web.outside.pages.count_request", broken)
+    assert house.http.post(link + "/answer", headers=away()).status_code == 500
+    written = "".join(capsys.readouterr())
+    assert "Nobody expected this." in written and "/p/…" in written
+    assert secret not in written
 
 
 Try = Callable[[House, str], httpx.Response]

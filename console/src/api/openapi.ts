@@ -1771,7 +1771,7 @@ export interface components {
       collection: string;
       key: string | number;
       /** @enum {string} */
-      did: "update" | "delete" | "restore" | "nothing";
+      did: "update" | "delete" | "restore" | "revoke" | "nothing";
       version: number | null;
       changes: {
         [key: string]: components["schemas"]["Change"];

@@ -241,9 +241,13 @@ def _agree(found: Mapping[str, Any], *, as_json: bool) -> None:
 
 
 def _undone(found: Mapping[str, Any]) -> None:
-    words = {"update": "changed back", "delete": "deleted", "restore": "brought back", "nothing": "as it was"}
+    words = {
+        "update": "changed back", "delete": "deleted", "restore": "brought back", "revoke": "revoked",
+        "nothing": "as it was",
+    }  # fmt: skip
     for one in found["items"]:
-        what = f"{one['sequence']:>6}  {escape(one['collection'])} {escape(one['key'])}"
+        which = f"{one['collection'].removeprefix('fenland_')} {one['key']}"
+        what = f"{one['sequence']:>6}  {escape(which)}"
         if "problem" in one:
             err.print(f"[red]✗[/] {what}: {escape(one['problem']['detail'])}")
             for conflict in one["problem"].get("conflicts", []):

@@ -49,7 +49,8 @@ def _tell(one: Mapping[str, Any]) -> None:
             box=None, header_style="bold", pad_edge=False, padding=(0, 2, 0, 0),
         )  # fmt: skip
         for name, field in one["fields"].items():
-            table.add_row(escape(name), *_values(field), _stands(field))
+            for part, *values in _rows(name, field):
+                table.add_row(escape(part), *values, _stands(field))
         out.print(table)
     if one["created"] is not None:
         out.print(f"  It created {escape(one['collection'])} {escape(one['created'])}.")
@@ -57,11 +58,21 @@ def _tell(one: Mapping[str, Any]) -> None:
         err.print(f"[red]✗[/] {escape(problem['pointer'] or 'It')}: {escape(problem['detail'])}")
 
 
-def _values(field: Mapping[str, Any]) -> tuple[str, str, str]:
+def _rows(name: str, field: Mapping[str, Any]) -> list[tuple[str, ...]]:
+    """What is proposed for a field; of an object, the parts in which it differs from what is there."""
     if field.get("hidden"):
-        return "[dim]not yours to see[/]", "", ""
-    now = "" if "current" not in field else shown(field["current"])
-    return escape(shown(field["base"])), escape(now), escape(shown(field["proposed"]))
+        return [(name, "[dim]not yours to see[/]", "", "")]
+    base, proposed = field["base"], field["proposed"]
+    now = field.get("current", base)
+    if not isinstance(proposed, dict) or not isinstance(now, dict):
+        then = shown(field["current"]) if "current" in field else ""
+        return [(name, escape(shown(base)), escape(then), escape(shown(proposed)))]
+    seen = base if isinstance(base, dict) else {}
+    parts = [part for part in {**now, **proposed} if now.get(part) != proposed.get(part)]
+    return [
+        (f"{name}/{part}", *(escape(shown(each.get(part))) for each in (seen, now, proposed)))
+        for part in parts
+    ] or [(name, *(escape(shown(each)) for each in (base, now, proposed)))]
 
 
 def _stands(field: Mapping[str, Any]) -> str:

@@ -1,4 +1,4 @@
-"""Handing out: a pass is made, with its entry in the history. Who may have one made, others have judged.
+"""Handing out: a pass is made or revoked, with its entry in the history. Who may, others have judged.
 
 Rules hand passes out while changes are written (`changes/applying.py`), people by `passes/passes.py`.
 """
@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import hashlib
 import secrets
+from dataclasses import replace
 from datetime import timedelta
 
 from fenland.core.access.policy import Caller
@@ -64,6 +65,16 @@ def hand_out(
     did = Did("create", changes, None, about.rule or None, cause, about.version)
     enter_about(service, writing, About(PASSES, about.id, number), did, caller)
     return number
+
+
+def revoke(service: Service, writing: Writing, one: Pass, caller: Caller) -> bool:
+    """Ends a pass for good, and enters that; whether it had not been before."""
+    if one.revoked_at is not None:
+        return False
+    after = replace(one, revoked_at=service.now(), version=one.version + 1)
+    service.database.passes.change(writing, after)
+    enter_pass(service, writing, after, Did("update", {"revoked_at": (None, after.revoked_at)}), caller)
+    return True
 
 
 def enter_pass(service: Service, writing: Writing, one: Pass, did: Did, caller: Caller) -> None:

@@ -138,12 +138,13 @@ function Opened({ proposal, schema, onSettled }: OpenedProps) {
                 <TableRow key={name} sx={row}>
                   {waits && !whole && (
                     <TableCell padding="checkbox" sx={cell}>
-                      <Checkbox
-                        disabled={!open.includes(name)}
-                        checked={chosen.includes(name)}
-                        slotProps={{ input: { "aria-label": label(name) } }}
-                        onChange={() => setLeft(toggled(left, name))}
-                      />
+                      {open.includes(name) && (
+                        <Checkbox
+                          checked={chosen.includes(name)}
+                          slotProps={{ input: { "aria-label": label(name) } }}
+                          onChange={() => setLeft(toggled(left, name))}
+                        />
+                      )}
                     </TableCell>
                   )}
                   <TableCell component="th" scope="row" sx={{ ...cell, fontWeight: 700 }}>

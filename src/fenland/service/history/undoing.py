@@ -17,11 +17,12 @@ from fenland.core.access.policy import Caller
 from fenland.core.changes.change import Act
 from fenland.core.changes.patches import Exactly
 from fenland.core.expressions.budget import renew
-from fenland.core.history.entries import Entry
+from fenland.core.history.entries import PASSES, Entry
 from fenland.core.problems import Conflict, Refusal, Unavailable, pointer_to
 from fenland.service.changes.applying import apply
 from fenland.service.changes.drafting import Draft
 from fenland.service.changes.finding import Address, Base, Preconditions
+from fenland.service.handing_out import revoke
 from fenland.service.history.past import Subject, deletion_of, last_copy, subject, today
 from fenland.service.history.restoring import RestoreRequest, bring_back
 from fenland.service.history.saves import Save, UndoRequest, saves_of
@@ -252,6 +253,8 @@ class _Run:
 
 
 def _undone(run: _Run, entry: Entry, resource: Resource | None) -> Undone:
+    if entry.collection == PASSES and entry.rule is not None:
+        return _handed_back(run, entry)
     if resource is None or entry.action == "erase":
         raise Conflict(f"Entry {entry.sequence} cannot be undone: what it did is for good.")
     if entry.action == "derive":
@@ -264,6 +267,17 @@ def _undone(run: _Run, entry: Entry, resource: Resource | None) -> Undone:
         if entry.action == "delete":
             return _brought_back(run, resource, entry)
         return _removed(run, resource, entry)
+
+
+def _handed_back(run: _Run, entry: Entry) -> Undone:
+    """Revokes the pass that a rule handed out, unless somebody made a link of it: that was their doing."""
+    work = run.work
+    one = work.service.database.passes.by_number(work.reading, int(entry.key))
+    if one is None or one.hash is not None or one.revoked_at is not None:
+        return Undone(entry.sequence or 0, entry.collection, entry.key, "nothing")
+    if not isinstance(work, Draft):
+        revoke(work.service, work.writing, one, run.caller)
+    return Undone(entry.sequence or 0, entry.collection, entry.key, "revoke", one.version + 1)
 
 
 def _changed_back(run: _Run, resource: Resource, entry: Entry) -> Undone:

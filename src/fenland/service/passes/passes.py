@@ -17,7 +17,15 @@ from fenland.core.names import did_you_mean
 from fenland.core.problems import Conflict, Invalid, NotFound, NotPermitted, Problem
 from fenland.service.changes.finding import Address, find
 from fenland.service.entering import Did
-from fenland.service.handing_out import blank_pass, enter_pass, hand_out, hash_of, new_salt, new_secret
+from fenland.service.handing_out import (
+    blank_pass,
+    enter_pass,
+    hand_out,
+    hash_of,
+    new_salt,
+    new_secret,
+    revoke,
+)
 from fenland.service.passes.holding import (
     MOST_TRIES,
     Held,
@@ -408,7 +416,7 @@ def revoke_pass(service: Service, caller: Caller, number: int) -> None:
     """Ends a pass for good, at once. Raises `NotFound`."""
 
     def work(unit: Work) -> None:
-        _revoke(unit, caller, find_pass(unit, caller, number))
+        revoke(service, unit.writing, find_pass(unit, caller, number), caller)
 
     written(service, work)
 
@@ -430,19 +438,10 @@ def revoke_passes(service: Service, caller: Caller, request: PassesRequest) -> i
             def work(unit: Work, name: str = name, below: int = below) -> tuple[int, int | None]:
                 wanted = PassesWanted(name, request.template, None, request.run, below, _TOGETHER)
                 found = service.database.passes.page(unit.writing, wanted)
-                ended = sum(_revoke(unit, caller, one) for one in found if _known(unit, caller, one))
+                mine = [one for one in found if _known(unit, caller, one)]
+                ended = sum(revoke(service, unit.writing, one, caller) for one in mine)
                 return ended, found[-1].number if len(found) == _TOGETHER else None
 
             ended, below = written(service, work)
             count += ended
     return count
-
-
-def _revoke(work: Work, caller: Caller, one: Pass) -> bool:
-    if one.revoked_at is not None:
-        return False
-    after = replace(one, revoked_at=work.service.now(), version=one.version + 1)
-    work.service.database.passes.change(work.writing, after)
-    ended = Did("update", {"revoked_at": (None, after.revoked_at)})
-    enter_pass(work.service, work.writing, after, ended, caller)
-    return True

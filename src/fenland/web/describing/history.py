@@ -61,7 +61,7 @@ SCHEMAS: dict[str, Schema] = {
             "sequence": NUMBER,
             "collection": TEXT,
             "key": _KEY,
-            "did": {"type": "string", "enum": ["update", "delete", "restore", "nothing"]},
+            "did": {"type": "string", "enum": ["update", "delete", "restore", "revoke", "nothing"]},
             "version": nullable(NUMBER),
             "changes": _CHANGES,
             "problem": OPEN,

@@ -21,14 +21,16 @@ PAGES = "/p"
 
 
 def told(path: str) -> str:
-    """A path as logs may say it: without the secret of a pass."""
+    """A path as logs may say it: without the secret of a pass, also where a link was mistyped before it."""
+    if path.startswith("/v1/"):
+        return path
     steps = path.split("/")
-    if path.startswith(f"{PAGES}/") and len(steps) > _SECRET_AT:
-        steps[_SECRET_AT] = "…"
+    marks = [place for place, step in enumerate(steps[:-1]) if step.lower() == PAGES.strip("/")]
+    for place in marks[:1]:
+        secret = next((at for at in range(place + 1, len(steps)) if steps[at]), None)
+        if secret is not None:
+            steps[secret] = "…"
     return "/".join(steps)
-
-
-_SECRET_AT = 2
 
 
 def about(environ: Mapping[str, Any]) -> dict[str, Any]:
