@@ -19,7 +19,9 @@ import pytest
 
 from commands import Beside, fenland
 from fenland.client import AsyncClient, Client
+from fenland.core.access.policy import Actor, Caller
 from fenland.core.limits import Limits
+from fenland.service.feed.changes import Following, Place, changes_after, end_of
 from fenland.service.proof.archiving import archive
 from fenland.service.service import Service
 from fenland.service.settings import Settings
@@ -244,6 +246,42 @@ def test_each_change_is_told_for_what_it_is_to_each_follower(
             assert came >= new.keys() - old.keys(), (one.who, one.followed, did)
             moved = {place for place in new.keys() & old.keys() if new[place] != old[place]}
             assert moved <= did.keys() and did.keys() <= old.keys() | new.keys() | gone | came
+
+
+@pytest.mark.parametrize("seed", range(60 if NIGHTLY else 6))
+def test_whoever_is_told_up_to_an_entry_misses_nothing_of_what_was_changed_behind_it(
+    works: tuple[Service, httpx.Client], seed: int
+) -> None:
+    """As streams and subscriptions are told, which stop at an entry while others go on writing."""
+    service, http = works
+    dice = random.Random(seed)
+    doing = Doing(http, dice)
+    for _ in range(60):
+        doing.once()
+    last = end_of(service).sequence
+    for name, roles in (("olga", {"office"}), ("carl", {"crew"}), ("vic", set())):
+        caller = Caller(Actor(name, name, frozenset(roles)))
+        for asked in FOLLOWED:
+            copy, after = dict[tuple[str, str], Any](), Place(0)
+            chosen = tuple(filter(None, [asked.get("collection")]))
+            while after.sequence < last:
+                following = Following(
+                    after, chosen, asked.get("where", ""), dice.choice([1, 3, 50]), "record"
+                )
+                upto = min(last, after.sequence + dice.choice([1, 2, 9]))
+                found = changes_after(service, caller, following, upto)
+                for event in found.events:
+                    place = (event.collection, event.record_id)
+                    assert event.did != "reset", (name, asked, str(event.place))
+                    if event.did in ("left", "deleted"):
+                        copy.pop(place, None)
+                    elif event.record is not None:
+                        copy[place] = event.record
+                after = found.after
+            there = listed(http, name, asked)
+            assert {place: one["version"] for place, one in copy.items()} == {
+                place: one["version"] for place, one in there.items()
+            }, (name, asked)
 
 
 def test_what_is_hidden_is_told_by_version_alone_and_who_did_it_to_who_sees_it(

@@ -84,7 +84,8 @@ class Streaming(threading.Thread):
                         if not left or self.ended.is_set():
                             break
             except httpx.TransportError:
-                continue
+                # Whoever failed stopped the service, and did not end this.
+                time.sleep(0.05)
 
     def take(self, event: dict[str, Any]) -> None:
         self.told.append(event)
@@ -98,7 +99,7 @@ class Streaming(threading.Thread):
             self.copy[place] = event["data"]["record"]
 
     def holds(self, found: Callable[[], bool]) -> bool:
-        until = time.monotonic() + 30
+        until = time.monotonic() + 120
         while not found() and time.monotonic() < until:
             time.sleep(0.05)
         return found()

@@ -161,7 +161,8 @@ class _Follower:
             for leads in member.leads:
                 self._led.setdefault((leads.collection, leads.field), []).append((member, leads))
         self._searched, self._upto = 0, upto
-        self._last = view.history.last(view.reading).sequence if upto is None else upto
+        self._newest = view.history.last(view.reading).sequence
+        self._last = self._newest if upto is None else upto
         self._today = {name: one for one in service.resources.values() for name in names_of(view, one)}
 
     def page(self) -> Changes:
@@ -351,7 +352,8 @@ class _Follower:
     def _moved_away(self, holder: Resource, name: str, key: Any, above: int) -> dict[str, Any]:
         """The keys, by id, of records that referred by this field to a key, and were changed since."""
         found: dict[str, Any] = {}
-        view, below = self._view, self._last + 1
+        # Also behind what is told now: who refers to it is asked of the records as they are.
+        view, below = self._view, self._newest + 1
         if above + 1 >= below:
             return found
         lineage = view.service.lineage(holder)
