@@ -63,6 +63,10 @@ bodies = {
     "resend_since": {"since": "2031-04-09T12:00:00Z"}, "change_account": {"title": "Marta Quill"}, "issue_token": {"name": ""},
     "begin_session": {"name": "nobody", "password": "nothing at all"}, "change_password": {"current": "x", "new": "y"},
     "batch": {"items": [{"action": "update", "collection": "watercourses", "key": "W06", "fields": {}}]},
+    "make_pass": {"collection": "stations", "template": "public"},
+    "write_letters": {"collection": "landholders", "template": "own_details", "where": "false"},
+    **dict.fromkeys(("apply_proposals", "refuse_proposals", "withdraw_proposals"), {"proposals": [1], "reason": "none such"}),
+    "refuse_proposal": {"reason": "none such"},
     "undo_many": {"batch": "00000000-0000-7000-8000-000000000000"},
 }
 harmful = ("delete_", "erase_", "replace_", "put_")

@@ -444,6 +444,26 @@ def test_a_report_by_a_row_of_a_list_creates_a_record_once_it_is_applied(house: 
     assert house.last()["key"] == "L3"
 
 
+def test_what_one_sent_by_a_link_that_many_have_is_not_for_the_others(house: House) -> None:
+    link = house.make("list", None)
+    row = f"{link}/at/L1"
+    house.post(row, "create", **{"n/title": "Gate is broken", "once": "mine"})
+    house.post(row, tick="name", once="mine-too", **{"f/name": "Zed Gull"})
+    page = house.get(row)
+    assert "Gate is broken" not in page.text and "Zed Gull" not in page.text
+    for number in (1, 2):
+        for others in (
+            {},
+            {"once": "yours"},
+            {"once": "\udcff".encode("utf-8", "surrogatepass").decode("latin-1")},
+        ):
+            assert house.post(f"{row}/withdraw", proposal=str(number), **others).status_code == 404
+    again = house.post(row, "create", **{"n/title": "Gate is broken", "once": "mine"})
+    hidden = dict(re.findall(r'<input type="hidden" name="(\w+)" value="(\w+)">', again.text))
+    assert house.post(f"{row}/withdraw", **hidden).status_code == 200
+    assert [one["state"] for one in house.proposals()] == ["withdrawn", "waiting"]
+
+
 def test_that_all_is_right_and_that_it_is_to_go(house: House) -> None:
     link = house.make("own")
     assert "all of it is right" in house.post(link, "confirm").text
@@ -462,6 +482,8 @@ def test_sent_twice_it_is_taken_once_and_a_used_up_pass_says_so(house: House) ->
     for _ in range(2):
         answer = house.post(link, once="same", tick="name", **{"f/name": "Zed Wren"})
         assert answer.status_code == 200
+        # It could not be taken back by a link that is used up.
+        assert "Take it back" not in answer.text
     assert "came in before" in answer.text
     assert len(house.proposals()) == 1
     assert house.get(link).status_code == 404

@@ -544,7 +544,8 @@ def test_the_guide_says_what_happens(tmp_path: Path) -> None:
     for text in re.findall(r"```yaml\n(.*?)```", guide, re.DOTALL):
         (tmp_path / "block.yaml").write_text(text)
         read.append(read_source(tmp_path / "block.yaml", "block.yaml").data)
-    _, referred, gathered, *_, others, templates, notices = read
+    _, referred, gathered, *_, others, templates, notices, passes = read
+    assert passes["effects"][0]["pass"] == "own_details"
     day, hours = {"type": "string", "format": "date"}, {"type": "number", "multipleOf": Decimal("0.25")}
     plain = {"key": "code", "access": EVERYONE}
     described = {

@@ -6,6 +6,7 @@ All of it is one transaction: what is wrong with one field refuses the whole, an
 
 from __future__ import annotations
 
+import hmac
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, replace
 from typing import Any
@@ -119,8 +120,11 @@ def propose(service: Service, asking: Asking, sending: Sending) -> Sent:
     return written(service, work)
 
 
-def withdraw_sent(service: Service, asking: Asking, number: int) -> Proposal:
-    """Takes back what still waits of a proposal of a holder's own. Raises `Ended` for any other."""
+def withdraw_sent(service: Service, asking: Asking, number: int, token: str = "") -> Proposal:
+    """Takes back what still waits of a proposal of a holder's own. Raises `Ended` for any other.
+
+    A list many have the link of: there its sender alone knows the token.
+    """
     with snapshot(service) as view:
         held_by(view, asking)
 
@@ -129,6 +133,10 @@ def withdraw_sent(service: Service, asking: Asking, number: int) -> Proposal:
         permit_answered(held, asking.proof, service.clock())
         found = service.database.proposals.by_number(unit.writing, number)
         if found is None or found.pass_number != held.handed.number or held.used_up:
+            raise Ended
+        if held.template.lists and not hmac.compare_digest(
+            token.encode("utf-8", "replace"), found.token.encode()
+        ):
             raise Ended
         after = settled_so(unit, found, found.waiting, Fate("withdrawn", held.caller.name))
         return change_proposal(unit, held.caller, found, after)

@@ -138,6 +138,9 @@ def held_still(service: Service, asking: Asking) -> Held:
 
 
 def _told(view: View, held: Held, record_id: str) -> tuple[Told, ...]:
+    if held.template.lists:
+        # Many have that link: what one sent is not for the others.
+        return ()
     wanted = ProposalsWanted(
         record_id=record_id, pass_number=held.handed.number, newest=True, limit=_MOST_TOLD
     )

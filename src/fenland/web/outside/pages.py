@@ -464,7 +464,7 @@ def _thanks(page: _Page, held: Held, sent: Sent) -> Answer:
     if one is None:
         return page.drawn(
             "thanks.html", 200, template=held.template, lines=[words.say("nothing_differs")], parts=[],
-            back=page.here, thanks=False,
+            back=page.here, thanks=False, waits={},
         )  # fmt: skip
     lines = [words.say("sent_before", time=words.time(one.time))] if sent.repeated else []
     parts = []
@@ -476,9 +476,13 @@ def _thanks(page: _Page, held: Held, sent: Sent) -> Answer:
         lines.append(words.say("created_now" if one.state == "applied" else "created_waits"))
     else:
         parts = _parts(page, held, sent)
+    # What waits can be taken back from here, too: of a list, from nowhere else.
+    good = held.template.uses == 0 or held.handed.sent + (not sent.repeated) < held.template.uses
+    waits = {"proposal": one.number, "once": one.token} if good and one.state == "waiting" else {}
     return page.drawn(
-        "thanks.html", 200, template=held.template, lines=lines, parts=parts, back=page.here, thanks=True
-    )
+        "thanks.html", 200, template=held.template, lines=lines, parts=parts, back=page.here, thanks=True,
+        waits=waits,
+    )  # fmt: skip
 
 
 def _parts(page: _Page, held: Held, sent: Sent) -> list[tuple[str, list[str]]]:
@@ -502,10 +506,10 @@ def _withdraw(page: _Page) -> Answer:
     if not (number.isascii() and number.isdigit() and len(number) < 19):
         raise Malformed("What is to be taken back has no number.")
     held = held_still(page.service, page.asking)
-    withdraw_sent(page.service, page.asking, int(number))
+    withdraw_sent(page.service, page.asking, int(number), page.one("once"))
     return page.drawn(
         "thanks.html", 200, template=held.template, lines=[page.words.say("withdrawn_now")], parts=[],
-        back=page.here, thanks=False,
+        back=page.here, thanks=False, waits={},
     )  # fmt: skip
 
 
