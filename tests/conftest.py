@@ -211,6 +211,8 @@ def sample(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Running]:
     shared = base.parent if "PYTEST_XDIST_WORKER" in os.environ else base
     shutil.copytree(_sample_made(shared), folder, dirs_exist_ok=True)
     running = start("demo", folder, folder / "service.log")
+    # It outlives the test that asked for it first.
+    STARTED.remove(running)
     yield running
     running.stop()
     shutil.rmtree(folder, ignore_errors=True)
