@@ -210,12 +210,17 @@ def sample(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Running]:
     base = tmp_path_factory.getbasetemp()
     shared = base.parent if "PYTEST_XDIST_WORKER" in os.environ else base
     shutil.copytree(_sample_made(shared), folder, dirs_exist_ok=True)
-    running = start("demo", folder, folder / "service.log")
-    # It outlives the test that asked for it first.
-    STARTED.remove(running)
+    running = _started(folder)
     yield running
     running.stop()
     shutil.rmtree(folder, ignore_errors=True)
+
+
+def _started(folder: Path) -> Running:
+    """The sample's service over a folder, which is of no test: it outlives the one that asked for it first."""
+    running = start("demo", folder, folder / "service.log")
+    STARTED.remove(running)
+    return running
 
 
 def _sample_made(shared: Path) -> Path:
@@ -226,7 +231,7 @@ def _sample_made(shared: Path) -> Path:
         if not made.exists():
             part = shared / "sample-part"
             part.mkdir()
-            start("demo", part, part / "service.log").stop()
+            _started(part).stop()
             part.rename(made)
     return made
 
