@@ -11,7 +11,7 @@ from urllib.parse import quote
 
 from playwright.sync_api import Page, Route, expect
 
-from browser import sign_in
+from browser import sign_in, signed_in
 from fenland.client import verified
 from fenland.demo.data import PASSWORD
 from fenland.demo.receiver import Behaviour, ReceiverServer
@@ -72,7 +72,7 @@ def test_find_a_record_change_it_and_see_its_history_grow(page: Page) -> None:
 
 
 def test_cancel_really_cancels(page: Page) -> None:
-    sign_in(page)
+    signed_in(page)
     sent = fields_sent(page)
     page.goto("/c/stations/r/PS-050")
     pumps = page.get_by_label("Pumps")
@@ -86,7 +86,7 @@ def test_cancel_really_cancels(page: Page) -> None:
 
 
 def test_the_form_shows_once_its_fresh_data_is_there(page: Page, sample: Running) -> None:
-    sign_in(page)
+    signed_in(page)
     page.goto("/c/stations/r/PS-051")
     expect(page.get_by_label("Pumps")).to_be_visible()
     page.get_by_role("link", name="← Stations").click()
@@ -108,7 +108,7 @@ def test_others_changes_are_merged_and_conflicts_chosen_side_by_side(page: Page,
     url = "/v1/records/stations/PS-052"
     with sample.client() as client:
         client.patch(url, json={"pumps": 1, "crest_level": 1, "capacity": 1}).raise_for_status()
-    sign_in(page)
+    signed_in(page)
     page.goto("/c/stations/r/PS-052")
     page.get_by_label("Pumps").fill("5")
     page.get_by_label("Capacity in m³/s").fill("9")
@@ -138,7 +138,7 @@ def test_others_changes_are_merged_and_conflicts_chosen_side_by_side(page: Page,
 
 
 def test_a_preview_shows_what_will_be_saved(page: Page) -> None:
-    sign_in(page)
+    signed_in(page)
     page.goto("/c/stations/r/PS-054")
     sent = fields_sent(page)
     page.get_by_role("textbox", name="Name", exact=True).first.fill("Previewed Bank")
@@ -152,7 +152,7 @@ def test_a_preview_shows_what_will_be_saved(page: Page) -> None:
 
 
 def test_what_is_derived_follows_while_one_types_and_nothing_is_saved(page: Page) -> None:
-    sign_in(page)
+    signed_in(page)
     page.goto("/c/tickets?where=" + quote('state == "in hand"'))
     page.locator("tbody a").first.click()
     hours, form = page.get_by_label("Hours spent"), page.get_by_role("form", name="Record")
@@ -172,7 +172,7 @@ def test_what_is_derived_follows_while_one_types_and_nothing_is_saved(page: Page
 
 
 def test_a_new_record_gets_the_next_number(page: Page) -> None:
-    sign_in(page)
+    signed_in(page)
     page.goto("/c/tickets/new")
     expect(page.get_by_text("Left empty, it is filled in.")).to_have_count(1)
     page.get_by_label("Title").fill("Grease the sluice")
@@ -195,7 +195,7 @@ def test_who_may_not_change_a_record_sees_it_all_the_same(page: Page) -> None:
 
 
 def test_create_and_delete(page: Page) -> None:
-    sign_in(page)
+    signed_in(page)
     page.goto("/c/watercourses")
     page.get_by_role("link", name="New watercourse").click()
     page.get_by_label("Code").fill("W88")
@@ -249,7 +249,7 @@ def test_what_is_shown_of_a_list_stands_in_the_address_alone(page: Page) -> None
 
 
 def test_leaving_with_unsaved_edits_asks(page: Page) -> None:
-    sign_in(page)
+    signed_in(page)
     page.goto("/c/stations/r/PS-055")
     page.get_by_label("Pumps").fill("9")
     page.get_by_role("link", name="← Stations").click()
@@ -264,7 +264,7 @@ def test_leaving_with_unsaved_edits_asks(page: Page) -> None:
 
 
 def test_a_reference_is_found_by_what_its_record_is_called(page: Page) -> None:
-    sign_in(page)
+    signed_in(page)
     page.goto("/c/tickets/r/T-0060")
     inspection = page.get_by_role("combobox", name="Found at inspection")
     inspection.fill("1799")
@@ -335,7 +335,7 @@ def test_a_session_changes_records_and_outlives_the_page_until_it_is_ended(page:
 
 
 def test_records_are_chosen_by_a_filter_that_stands_in_the_address(page: Page) -> None:
-    sign_in(page)
+    signed_in(page)
     page.goto("/c/stations")
     page.get_by_role("button", name="Filter").click()
     bar = page.get_by_role("region", name="Filter")
@@ -362,7 +362,7 @@ def test_records_are_chosen_by_a_filter_that_stands_in_the_address(page: Page) -
 
 
 def test_all_found_are_changed_once_it_is_seen_what_that_comes_to(page: Page) -> None:
-    sign_in(page)
+    signed_in(page)
     page.goto("/c/tickets?where=" + quote('station == "PS-070" && priority > 1'))
     page.get_by_role("button", name="Change all found").click()
     dialog = page.get_by_role("dialog")
@@ -380,7 +380,7 @@ def test_all_found_are_changed_once_it_is_seen_what_that_comes_to(page: Page) ->
 
 
 def test_who_may_what_is_shown_and_what_may_not_be_read_is_not_there(page: Page) -> None:
-    sign_in(page, "sample-crew")
+    signed_in(page, "sample-crew")
     page.goto("/c/tickets")
     page.get_by_role("link", name="Permissions").click()
     records = page.get_by_role("table", name="Records")
@@ -555,7 +555,7 @@ def serving_page(text: str) -> Iterator[str]:
 
 
 def test_a_list_is_saved_as_a_file(page: Page) -> None:
-    sign_in(page)
+    signed_in(page)
     page.goto("/c/stations?where=" + quote('code.startsWith("PS-00")') + "&sort=-code")
     expect(page.get_by_role("table")).to_contain_text("PS-009")
     page.get_by_role("button", name="Export").click()
@@ -570,7 +570,7 @@ def test_a_list_is_saved_as_a_file(page: Page) -> None:
 
 
 def test_rows_of_a_file_are_matched_looked_at_and_brought_in(page: Page, sample: Running) -> None:
-    sign_in(page)
+    signed_in(page)
     page.goto("/c/landholders")
     page.get_by_role("link", name="Import").click()
     text = "Number,NAME,Telephone,Remarks\nL7701,Wren Ousel,0555 1,x\nL7702,,0555 2,\nbad,Wilf Ousel,,\n"
@@ -666,7 +666,7 @@ def test_a_timeline_tells_what_differs_and_leads_back(page: Page, sample: Runnin
 
 
 def test_a_deleted_record_is_found_and_brought_back(page: Page) -> None:
-    sign_in(page)
+    signed_in(page)
     page.goto("/c/tickets/r/T-0082")
     page.get_by_role("button", name="Delete…").click()
     page.get_by_role("dialog").get_by_role("button", name=re.compile("Delete")).last.click()
@@ -691,7 +691,7 @@ def _forging(old: str, new: str) -> Callable[[Route], None]:
 
 
 def test_a_proof_is_checked_in_the_browser_and_a_forged_one_is_not_believed(page: Page) -> None:
-    sign_in(page)
+    signed_in(page)
     page.goto("/c/stations/r/PS-021")
     page.get_by_role("button", name="Check the proof").click()
     expect(page.get_by_text(re.compile(r"Proved here: all \d+ entries stand unchanged"))).to_be_visible()
@@ -723,7 +723,7 @@ def test_a_proof_is_checked_in_the_browser_and_a_forged_one_is_not_believed(page
 
 
 def test_values_are_erased_once_somebody_has_said_which_why_and_that_they_mean_it(page: Page) -> None:
-    sign_in(page)
+    signed_in(page)
     page.goto("/c/landholders/r/L0021")
     page.get_by_role("button", name="Erase…").click()
     dialog = page.get_by_role("dialog")

@@ -7,7 +7,7 @@ import re
 import pytest
 from playwright.sync_api import Page, expect
 
-from browser import come_to_rest, sign_in
+from browser import come_to_rest, sign_in, signed_in
 from fenland.demo.data import PASSWORD
 from support import Running
 
@@ -67,7 +67,7 @@ def test_the_focus_stays_in_the_content_whatever_is_done(page: Page, sample: Run
 
 
 def test_the_first_key_leads_past_the_collections(page: Page) -> None:
-    sign_in(page)
+    signed_in(page)
     page.goto("/c/stations")
     expect(page.get_by_role("heading", level=1)).to_be_visible()
     page.keyboard.press("Tab")
@@ -79,7 +79,7 @@ def test_the_first_key_leads_past_the_collections(page: Page) -> None:
 
 @pytest.mark.parametrize("key", ["Control+s", "Meta+s"])
 def test_a_key_saves_from_anywhere_in_the_page(page: Page, key: str) -> None:
-    sign_in(page)
+    signed_in(page)
     page.goto("/c/stations/r/PS-062")
     notes = page.get_by_label("Pumps")
     notes.fill("5" if notes.input_value() != "5" else "6")
@@ -89,7 +89,7 @@ def test_a_key_saves_from_anywhere_in_the_page(page: Page, key: str) -> None:
 
 
 def test_escape_asks_before_it_discards_and_closes_a_list_first(page: Page) -> None:
-    sign_in(page)
+    signed_in(page)
     page.goto("/c/stations/r/PS-063")
     pumps, status = page.get_by_label("Pumps"), page.get_by_role("combobox", name="Status")
     before = pumps.input_value()
@@ -113,7 +113,7 @@ def test_escape_asks_before_it_discards_and_closes_a_list_first(page: Page) -> N
 
 
 def test_a_list_of_a_few_values_offers_them(page: Page, sample: Running) -> None:
-    sign_in(page)
+    signed_in(page)
     page.goto("/c/watercourses/r/W05")
     uses = page.get_by_role("combobox", name="Used for")
     uses.click()

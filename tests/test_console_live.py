@@ -8,7 +8,7 @@ from collections.abc import Iterator
 import pytest
 from playwright.sync_api import Browser, Page, expect
 
-from browser import opened_page, sign_in
+from browser import opened_page, sign_in, signed_in
 from support import Running
 
 
@@ -33,7 +33,7 @@ def test_rows_of_a_list_change_leave_and_come_in_place(page: Page, sample: Runni
             http.post(
                 "/v1/records/stations", json=station(f"PS-9{number}0", f"Live {number}", stream["code"])
             ).raise_for_status()
-        sign_in(page)
+        signed_in(page)
         page.goto('/c/stations?sort=code&where=code.startsWith("PS-9")')
         rows = page.get_by_role("row")
         expect(rows).to_have_count(5)
@@ -76,13 +76,13 @@ def test_what_one_browser_saves_another_shows_and_its_history_follows(page: Page
 def test_who_else_has_a_record_open_and_who_edits_it_is_shown(
     page: Page, browser: Browser, sample: Running
 ) -> None:
-    sign_in(page)
+    signed_in(page)
     page.goto("/c/stations/r/PS-036")
     here = page.get_by_label("Also here")
     expect(page.get_by_label("Pumps")).to_be_visible()
     expect(here).to_have_count(0)
     with opened_page(browser, sample.address) as crew:
-        sign_in(crew, "sample-crew-two")
+        signed_in(crew, "sample-crew-two")
         crew.goto("/c/stations/r/PS-036")
         expect(crew.get_by_label("Also here")).to_contain_text("Ines Harrow has this open")
         expect(here).to_contain_text("Tobin Reed has this open")
@@ -99,7 +99,7 @@ def test_an_edit_in_progress_takes_in_what_others_save_and_marks_what_both_chang
     url = "/v1/records/stations/PS-034"
     with sample.client() as http:
         http.patch(url, json={"pumps": 1, "crest_level": 1, "capacity": 1}).raise_for_status()
-        sign_in(page)
+        signed_in(page)
         page.goto("/c/stations/r/PS-034")
         page.get_by_label("Pumps").fill("5")
         http.patch(url, json={"crest_level": 2.5}).raise_for_status()
@@ -125,7 +125,7 @@ def test_a_record_that_is_deleted_while_it_is_edited_says_so_and_keeps_what_was_
 ) -> None:
     with sample.client() as http:
         http.post("/v1/records/landholders", json={"number": "L9990", "name": "Going"}).raise_for_status()
-        sign_in(page)
+        signed_in(page)
         page.goto("/c/landholders/r/L9990")
         page.get_by_label("Name").fill("Still here")
         http.delete("/v1/records/landholders/L9990").raise_for_status()
@@ -137,7 +137,7 @@ def test_a_connection_that_was_gone_is_said_and_caught_up_with(page: Page, sampl
     url = "/v1/records/stations/PS-035"
     with sample.client() as http:
         http.patch(url, json={"pumps": 1}).raise_for_status()
-        sign_in(page)
+        signed_in(page)
         page.goto("/c/stations/r/PS-035")
         expect(page.get_by_label("Pumps")).to_have_value("1")
         page.route("**/v1/changes", lambda route: route.abort())
@@ -158,7 +158,7 @@ def test_saving_at_whatever_moment_others_save_overwrites_nothing_unasked(
     url, dice = "/v1/records/stations/PS-036", random.Random(3)
     with sample.client() as http:
         http.patch(url, json={"pumps": 0, "crest_level": 0}).raise_for_status()
-        sign_in(page)
+        signed_in(page)
         page.goto("/c/stations/r/PS-036")
         for number in range(1, 7):
             page.get_by_label("Pumps").fill("12")
