@@ -62,7 +62,7 @@ $(VENV):
 	cd console && npm ci --no-audit --no-fund --loglevel=error
 	@touch $@
 
-.stamps/chromium:
+.stamps/chromium: scripts/chromium.sh
 	@mkdir -p .stamps
 	scripts/chromium.sh
 	@touch $@

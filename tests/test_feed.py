@@ -248,7 +248,7 @@ def test_each_change_is_told_for_what_it_is_to_each_follower(
             assert moved <= did.keys() and did.keys() <= old.keys() | new.keys() | gone | came
 
 
-@pytest.mark.parametrize("seed", range(60 if NIGHTLY else 6))
+@pytest.mark.parametrize("seed", range(60 if NIGHTLY else 3))
 def test_whoever_is_told_up_to_an_entry_misses_nothing_of_what_was_changed_behind_it(
     works: tuple[Service, httpx.Client], seed: int
 ) -> None:
