@@ -464,6 +464,28 @@ def test_what_one_sent_by_a_link_that_many_have_is_not_for_the_others(house: Hou
     assert [one["state"] for one in house.proposals()] == ["withdrawn", "waiting"]
 
 
+def test_who_sends_very_much_waits_and_leaves_room_to_others(house: House) -> None:
+    link = house.make("own")
+    for number in range(20):
+        assert house.change(link, phone=f"0555 {number}").status_code == 200
+    slowed = house.change(link, phone="0555 99")
+    assert slowed.status_code == 429 and 0 < int(slowed.headers["Retry-After"]) <= 60
+    house.clock[0] += timedelta(minutes=1)
+    assert house.change(link, phone="0555 99").status_code == 200
+    row = f"{house.make('list', None)}/at/L1"
+
+    def report(number: int, address: str) -> int:
+        sent = {"kind": "create", "once": f"{address}/{number}", "n/title": f"Gate {number}"}
+        return house.http.post(
+            row, data=sent, headers={"X-Forwarded-For": address, "Authorization": ""}
+        ).status_code
+
+    assert [report(number, "198.51.100.1") for number in range(21)] == [200] * 20 + [429]
+    assert report(0, "198.51.100.2") == 200
+    house.clock[0] += timedelta(hours=1)
+    assert report(21, "198.51.100.1") == 200
+
+
 def test_that_all_is_right_and_that_it_is_to_go(house: House) -> None:
     link = house.make("own")
     assert "all of it is right" in house.post(link, "confirm").text

@@ -48,8 +48,9 @@ from fenland.storage.door import Proposal, ProposalKind, ProposalsWanted, Propos
 
 #: Characters of what is said beside it, and of what tells one sending from another.
 LONGEST_NOTE, LONGEST_TOKEN = 1_000, 64
-#: Proposals of one pass that may wait, and sendings of one within a minute.
-_MOST_WAITING, _MOST_A_MINUTE, _MINUTE = 100, 20, 60
+#: Proposals of one pass that may wait, and of a list that many have the link of; sendings within a minute of
+#: one pass, and within an hour of a list from one address.
+_MOST_WAITING, _MOST_WAITING_OF_MANY, _MOST_SENT, _MINUTE, _HOUR = 100, 500, 20, 60, 3_600
 #: Who forgets what is too old.
 _RETENTION = Caller(Actor("fenland"), via="retention")
 #: Proposals that are forgotten at a time.
@@ -106,7 +107,7 @@ def propose(service: Service, asking: Asking, sending: Sending) -> Sent:
             return Sent(before, repeated=True)
         if held.used_up or not _lets(held, sending.kind):
             raise Ended
-        _refuse_flood(unit, held)
+        _refuse_flood(unit, held, asking.address)
         record, access = record_of(unit, held, sending.key)
         made = _Proposing(unit, held, record, access, sending).made(asking)
         changed = () if made is None or made.kind != "change" else made.fields.items()
@@ -164,17 +165,23 @@ def _lets(held: Held, kind: ProposalKind) -> bool:
     return lets[kind]
 
 
-def _refuse_flood(work: Work, held: Held) -> None:
-    """Raises `TooMany` where much was sent by the pass, or much of it waits."""
-    service, number = work.service, held.handed.number
-    found = service.database.counters.count(f"sent by pass {number}", _MINUTE, service.clock().timestamp())
-    if found.times > _MOST_A_MINUTE:
+def _refuse_flood(work: Work, held: Held, address: str) -> None:
+    """Raises `TooMany` where much was sent by the pass, or much of it waits.
+
+    Many have the link of a list: there each address is counted, so that one sender leaves room to the others.
+    """
+    service, number, shared = work.service, held.handed.number, held.template.lists
+    place = f"sent by pass {number}" + (f" from {address}" if shared else "")
+    now = service.clock().timestamp()
+    found = service.database.counters.count(place, _HOUR if shared else _MINUTE, now)
+    if found.times > _MOST_SENT:
         raise TooMany(
             f"Much was sent by this link just now. Wait {found.left} seconds.",
             headers={"Retry-After": str(found.left)},
         )
-    wanted = ProposalsWanted(state="waiting", pass_number=number, limit=_MOST_WAITING)
-    if len(service.database.proposals.page(work.writing, wanted)) >= _MOST_WAITING:
+    most = _MOST_WAITING_OF_MANY if shared else _MOST_WAITING
+    wanted = ProposalsWanted(state="waiting", pass_number=number, limit=most)
+    if len(service.database.proposals.page(work.writing, wanted)) >= most:
         raise TooMany("Much that was sent by this link still waits. Send more once some of it was looked at.")
 
 
