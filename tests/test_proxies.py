@@ -13,6 +13,7 @@ from playwright.sync_api import expect, sync_playwright
 
 from browser import chromium
 from fenland.core.definitions.model import DefinitionMistakes
+from fenland.service.addresses import counted_as, network_of
 from fenland.service.service import Service
 from fenland.service.settings import Settings, read_settings
 from fenland.web.serving.app import create_app
@@ -93,6 +94,22 @@ def test_forwarded_addresses_are_believed_from_trusted_proxies_alone(
     from ipaddress import ip_network
 
     assert client_address(peer, forwarded, [ip_network("10.0.0.0/8"), ip_network("::1")]) == address
+
+
+COUNTED = [
+    ("203.0.113.9", "203.0.113.9", "203.0.113.0/24"),
+    ("2001:db8::7", "2001:db8::/64", "2001:db8::/48"),
+    ("2001:db8:0:0:ffff:1:2:3", "2001:db8::/64", "2001:db8::/48"),
+    ("2001:db8:0:1::7", "2001:db8:0:1::/64", "2001:db8::/48"),
+    ("::ffff:203.0.113.9", "203.0.113.9", "203.0.113.0/24"),
+    ("fe80::1%eth0", "fe80::/64", "fe80::/48"),
+    ("", "", ""), ("a socket", "a socket", ""),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("address", "counted", "network"), COUNTED)
+def test_what_an_address_is_counted_as(address: str, counted: str, network: str) -> None:
+    assert (counted_as(address), network_of(address)) == (counted, network)
 
 
 SETTINGS = [

@@ -5,15 +5,13 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from datetime import timedelta
-from ipaddress import ip_address, ip_network
 from typing import Literal
 
 from fenland.core.wording import Wording
+from fenland.service.addresses import network_of, whole
 
 #: How much of the address that a proposal came from is kept: all of it, its network, or nothing.
 Origins = Literal["whole", "network", "none"]
-#: How much of an address names a network: a household's, or a provider's part of a town.
-_V4, _V6 = 24, 48
 
 
 @dataclass(frozen=True, slots=True)
@@ -32,12 +30,5 @@ class Outsiders:
 
     def kept_of(self, address: str) -> str:
         """What is kept of the address that something came from."""
-        try:
-            found = ip_address(address.partition("%")[0])
-        except ValueError:
-            return ""
-        if self.origins == "whole":
-            return str(found)
-        if self.origins == "none":
-            return ""
-        return str(ip_network((found, _V4 if found.version == 4 else _V6), strict=False))
+        read = {"whole": whole, "network": network_of}.get(self.origins)
+        return read(address) if read else ""

@@ -15,6 +15,7 @@ from fenland.service.accounts.accounts import AccountChange, change_account
 from fenland.service.accounts.entries import AccountEvent, enter
 from fenland.service.accounts.passwords import matches
 from fenland.service.accounts.tokens import NewToken, issue_token, keep_token
+from fenland.service.addresses import counted_as
 from fenland.service.service import Service
 from fenland.storage.door import Account, Token
 
@@ -70,8 +71,9 @@ def _note_refusal(service: Service, account: Account, attempt: Attempt) -> None:
 def _verified(service: Service, attempt: Attempt) -> Account:
     counters, now = service.database.counters, service.clock().timestamp()
     # By name and address together: nobody can lock another out from elsewhere.
-    counted = [(f"sign-in {attempt.address} {attempt.name}", _MOST_FOR_NAME)]
-    counted += [(f"sign-in address {attempt.address}", _MOST_FROM_ADDRESS)] if attempt.address else []
+    place = counted_as(attempt.address)
+    counted = [(f"sign-in {place} {attempt.name}", _MOST_FOR_NAME)]
+    counted += [(f"sign-in address {place}", _MOST_FROM_ADDRESS)] if place else []
     for what, most in counted:
         found = counters.count(what, _WINDOW, now)
         if found.times > most:

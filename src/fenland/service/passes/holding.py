@@ -24,6 +24,7 @@ from fenland.core.expressions.checking import Checked
 from fenland.core.expressions.reducing import reducer
 from fenland.core.problems import NotFound, NotPermitted, TooMany
 from fenland.service.accounts.callers import actor_of
+from fenland.service.addresses import counted_as
 from fenland.service.changes.finding import lookup_value
 from fenland.service.handing_out import hash_of
 from fenland.service.service import Resource, Service
@@ -306,4 +307,4 @@ def note_guess(service: Service, address: str) -> None:
 
 
 def _place(address: str | None = None) -> str:
-    return "wrong links" if address is None else f"wrong links from {address}"
+    return "wrong links" if address is None else f"wrong links from {counted_as(address)}"

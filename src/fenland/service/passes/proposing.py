@@ -19,6 +19,7 @@ from fenland.core.definitions.model import Applying
 from fenland.core.expressions import EvaluationError
 from fenland.core.problems import Invalid, Malformed, NotPermitted, Problem, Refusal, TooMany
 from fenland.core.values.plain import same
+from fenland.service.addresses import counted_as
 from fenland.service.changes.finding import Address, Base
 from fenland.service.changes.others import not_to_be_chosen
 from fenland.service.changes.proposals import (
@@ -171,7 +172,7 @@ def _refuse_flood(work: Work, held: Held, address: str) -> None:
     Many have the link of a list: there each address is counted, so that one sender leaves room to the others.
     """
     service, number, shared = work.service, held.handed.number, held.template.lists
-    place = f"sent by pass {number}" + (f" from {address}" if shared else "")
+    place = f"sent by pass {number}" + (f" from {counted_as(address)}" if shared else "")
     now = service.clock().timestamp()
     found = service.database.counters.count(place, _HOUR if shared else _MINUTE, now)
     if found.times > _MOST_SENT:
