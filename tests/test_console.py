@@ -392,7 +392,7 @@ def test_who_may_what_is_shown_and_what_may_not_be_read_is_not_there(page: Page)
     page.get_by_role("button", name="Show who may").click()
     access = page.get_by_role("region", name="Access")
     expect(access.get_by_text("Change it")).to_be_visible()
-    expect(access.get_by_text("collections/tickets.yaml, line 8")).to_be_visible()
+    expect(access.get_by_text("collections/tickets.yaml, line 9")).to_be_visible()
     expect(access.get_by_label("For")).to_have_count(0)
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from decimal import Decimal
 from pathlib import Path
+from typing import Any
 
 import pytest
 
@@ -42,6 +43,20 @@ MISTAKES = [
         [(5, "owner field 'name' is sensitive", "another field")],
     ),
     ("owner: name\nfields:\n  name: {type: integer}\n", [(3, "owner field", "type: string")]),
+    ("label: nam\n" + FIELD, [(1, "label names 'nam', which is no field", "Did you mean 'name'?")]),
+    ("label: id\n" + FIELD, [(1, "label names 'id', which is no field", "")]),
+    ("label: a\nfields:\n  a: {type: array, items: {type: string}}\n", [(1, "'a' is an array", "one value")]),
+    ("label: name\n" + FIELD + "    writeOnly: true\n", [(1, "'name', which is never shown", "another")]),
+    ("columns: name\n" + FIELD, [(1, "columns is 'name'", "a list of names of fields")]),
+    (
+        "columns:\n  - name\n  - nam\n  - 3\n  - version\n  - name\n" + FIELD,
+        [
+            (3, "'nam', which is no field", "'name'"),
+            (4, "A column is 3", ""),
+            (6, "'name' is there twice", ""),
+        ],
+    ),
+    ("columns:\n  - name\n" + FIELD + "    writeOnly: true\n", [(2, "'name', which is never shown", "")]),
     ("access: {update: [ofice]}\n" + FIELD, [(1, "'ofice', which is no role", "'office'")]),
     ("access: {change: [office]}\n" + FIELD, [(1, "no keyword 'change'", "Known here: create")]),
     ("access: {update: [owner]}\n" + FIELD, [(1, "names the owner", "Add owner:")]),
@@ -162,6 +177,31 @@ def test_a_reference_takes_the_type_of_the_key_it_holds() -> None:
                 "b": {"fields": {"to": {"references": "a", "type": "string"}}},
             }
         )
+
+
+_NAMED: list[tuple[dict[str, Any], str, tuple[str, ...]]] = [
+    ({}, "name", ("code", "name", "count", "to")),
+    ({"label": "count"}, "count", ("code", "count", "name", "to")),
+    ({"columns": ["tags", "updated_by", "name"]}, "name", ("tags", "updated_by", "name")),
+]
+
+
+@pytest.mark.parametrize(("said", "naming", "listed"), _NAMED)
+def test_what_names_a_record_and_what_lists_show_first(
+    said: dict[str, Any], naming: str, listed: tuple[str, ...]
+) -> None:
+    text = {"type": "string", "search": True}
+    fields = {
+        "code": {**text, "required": True, "unique": True, "fixed": True},
+        # Long texts name nothing by themselves, and stand in no column unasked.
+        "remark": {**text, "maxLength": 1000},
+        "name": {**text, "maxLength": 150},
+        "count": {"type": "integer"},
+        "tags": {"type": "array", "items": {"type": "string"}},
+        "to": {"references": "things"},
+    }
+    found = definitions_from({"things": {"key": "code", "fields": fields, **said}}).collections["things"]
+    assert (found.naming, found.listed) == (naming, listed)
 
 
 def test_mistakes_of_all_files_come_together() -> None:

@@ -42,5 +42,7 @@ export interface CollectionSchema {
   required: string[];
   "x-key": string;
   "x-naming": string;
+  /** What lists show first. */
+  "x-columns": string[];
   "x-owner"?: string;
 }

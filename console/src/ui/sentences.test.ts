@@ -38,6 +38,7 @@ describe("what people read of an error", () => {
       required: [],
       "x-key": "id",
       "x-naming": "id",
+      "x-columns": ["id"],
       properties: { contact, tags: { type: "array", items: { type: "string" } } },
     };
     expect(schemaAt(schema, "/contact/name")?.title).toBe("Name");

@@ -109,17 +109,12 @@ def record_table(schema: Mapping[str, Any], record: Mapping[str, Any]) -> Table:
 def records_table(
     schema: Mapping[str, Any], records: Sequence[Mapping[str, Any]], width: int, fields: Sequence[str] = ()
 ) -> Table:
-    """Several records, one a line: these fields, or the key first, then plain ones as there is room for."""
+    """Several records, one a line: these fields, or the columns of the collection as there is room for."""
     properties = schema["properties"]
     key = schema["x-key"]
-    names = [key, schema["x-naming"]]
-    names += [
-        name
-        for name, one in properties.items()
-        if not one.get("writeOnly") and _type(one) not in ("array", "object") and name not in RESERVED
-    ]
     columns = [name for name in fields if name in properties]
-    columns = columns or list(dict.fromkeys(names))[: max(2, min(_MOST_COLUMNS, width // _ROOM))]
+    usual = schema.get("x-columns", list(properties))
+    columns = columns or usual[: max(2, min(_MOST_COLUMNS, width // _ROOM))]
     table = Table(box=None, header_style="bold", pad_edge=False, padding=(0, 2, 0, 0))
     for name in columns:
         right = _type(properties[name]) in ("integer", "number")

@@ -72,6 +72,8 @@ const WORDS: Record<string, string> = {
   delete: "Delete it",
   transfer: "Give it to another",
   erase: "Erase values for good",
+  pass: "Hand out a link to it",
+  review: "Apply or refuse what is proposed",
 };
 
 function Chooser({ value, onChange }: { value: string; onChange: (account: string) => void }) {

@@ -5,7 +5,7 @@ import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { Link, useLocation } from "react-router";
 import { freshMark } from "../../ui/fresh";
-import { addressOf, cellText, columnsOf } from "./model";
+import { addressOf, cellText } from "./model";
 import type { RecordsProps } from "./RecordTable";
 
 /** Columns told under a record's name. */
@@ -17,7 +17,7 @@ export function RecordCards({ collection, schema, page, changed, sort, onSort }:
   const key = schema["x-key"];
   const naming = schema["x-naming"];
   const titleOf = (name: string) => schema.properties[name]?.title ?? name;
-  const columns = columnsOf(schema);
+  const columns = schema["x-columns"];
   const told = columns.filter((name) => name !== key && name !== naming).slice(0, TOLD);
   return (
     <>

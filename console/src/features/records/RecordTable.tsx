@@ -10,7 +10,7 @@ import TableSortLabel from "@mui/material/TableSortLabel";
 import { Link, useLocation, useNavigate } from "react-router";
 import type { CollectionSchema, Page } from "../../api/types";
 import { freshMark } from "../../ui/fresh";
-import { addressOf, cellText, columnsOf, isFigure } from "./model";
+import { addressOf, cellText, isFigure } from "./model";
 
 export interface RecordsProps {
   collection: string;
@@ -28,7 +28,8 @@ export function RecordTable({ collection, schema, page, changed, sort, onSort }:
   // What the record's page leads back to.
   const from = { list: useLocation().search };
   const key = schema["x-key"];
-  const columns = columnsOf(schema);
+  const columns = schema["x-columns"];
+  const linked = columns.includes(key) ? key : columns[0];
   const descending = sort.startsWith("-");
   const sorted = sort.replace(/^-/, "");
   const align = (name: string) => (isFigure(schema.properties[name]) ? "right" : "left");
@@ -60,7 +61,7 @@ export function RecordTable({ collection, schema, page, changed, sort, onSort }:
             >
               {columns.map((name) => (
                 <TableCell key={name} align={align(name)}>
-                  {name === key ? (
+                  {name === linked ? (
                     <Box
                       component={Link}
                       to={addressOf(collection, row[key])}

@@ -19,7 +19,7 @@ function formWith(values: { [name: string]: Json }): Form {
     values,
     version: 3,
     etag: '"x.3"',
-    schema: { title: "Things", properties, required: [], "x-key": "name", "x-naming": "name" },
+    schema: { title: "Things", properties, required: [], "x-key": "name", "x-naming": "name", "x-columns": ["name"] },
     choices: { station: { options: [{ value: "PS-1", label: "One" }], more: false } },
     writable: Object.keys(properties),
     deletable: false,

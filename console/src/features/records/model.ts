@@ -1,4 +1,4 @@
-import type { CollectionSchema, FieldSchema, Form, Page, Row } from "../../api/types";
+import type { FieldSchema, Form, Page, Row } from "../../api/types";
 import { ExactNumber, isObject, parseJson, type Json } from "../../lib/json";
 import { localMoment, shown, utcMoment } from "../../lib/text";
 import { isNullable, kindOf, textOf, typeOf, type Kind } from "../../ui/fields";
@@ -127,15 +127,6 @@ export function fieldsFrom(form: Form, draft: Draft): Record<string, Json> {
       return value === null || value === "" ? [] : [[name, value]];
     }),
   );
-}
-
-/** The columns of a list: the key and what names a record, then plain fields. */
-export function columnsOf(schema: CollectionSchema): string[] {
-  const plain = Object.entries(schema.properties)
-    .filter(([, one]) => !isReserved(one) && !one.writeOnly && !["array", "object"].includes(typeOf(one)))
-    .filter(([, one]) => (one.maxLength ?? 0) <= 150)
-    .map(([name]) => name);
-  return [...new Set([schema["x-key"], schema["x-naming"], ...plain])].slice(0, 7);
 }
 
 /** Whether the service keeps a field itself. */

@@ -89,6 +89,7 @@ def collection_schema(access: FieldAccess) -> dict[str, Any]:
         "x-collection": collection.name,
         "x-key": collection.key,
         "x-naming": collection.naming,
+        "x-columns": [name for name in collection.listed if name in properties],
     }
     if collection.description:
         schema["description"] = collection.description

@@ -113,6 +113,8 @@ COLLECTION_KEYWORDS: Mapping[str, tuple[Callable[[Any], bool], str]] = {
     "description": (is_text, "a text"),
     "key": (is_text, "the name of a field"),
     "owner": (is_text, "the name of a field"),
+    "label": (is_text, "the name of a field"),
+    "columns": (is_list, "a list of names of fields"),
     "fields": (_mapping, "a mapping of field names"),
     "access": (_mapping, "a mapping of rights"),
     "checks": (is_list, "a list of checks"),

@@ -412,6 +412,10 @@ class PassTemplate:
         return bool(self.changes or self.creation or self.confirms or self.deletes)
 
 
+#: Fields that lists show where no definition says which, and characters that they have room for.
+_LISTED, _SHORT = 7, 150
+
+
 @dataclass(frozen=True)
 class Collection:
     """A record type and its table."""
@@ -425,6 +429,9 @@ class Collection:
     order: int = 0
     key: str = "id"
     owner: str | None = None
+    #: The field whose value names a record to people, and those that lists show first, where they are said.
+    label: str | None = None
+    columns: tuple[str, ...] = ()
     access: Mapping[Right, Rule] = field(default_factory=dict)
     checks: tuple[Check, ...] = ()
     effects: tuple[Effect, ...] = ()
@@ -459,9 +466,26 @@ class Collection:
 
     @property
     def naming(self) -> str:
-        """The field whose value names a record to people: the first searched one that is not the key."""
-        others = [name for name in self.searched if name != self.key]
-        return others[0] if others else self.key
+        """The field whose value names a record to people.
+
+        Where the definition names none, the first searched one that is not the key, nor long.
+        """
+        short = [name for name in self.searched if name != self.key and not _is_long(self.fields[name])]
+        return self.label or (short[0] if short else self.key)
+
+    @property
+    def listed(self) -> tuple[str, ...]:
+        """The fields that lists show first: as defined, or its key, what names it and plain ones."""
+        plain = [
+            name
+            for name, item in self.fields.items()
+            if item.type not in ("array", "object") and not item.write_only and not _is_long(item)
+        ]
+        return self.columns or tuple(dict.fromkeys([self.key, self.naming, *plain]))[:_LISTED]
+
+
+def _is_long(item: Field) -> bool:
+    return (item.max_length or 0) > _SHORT
 
 
 def place_of(collection: Collection, item: Field) -> str:

@@ -68,6 +68,8 @@ class _CollectionReader:
         self._fields(settled.pop("fields", None))
         self._key(settled.get("key", "id"))
         self._owner(settled.get("owner"))
+        self._label(settled.get("label"))
+        settled["columns"] = self._columns(settled.get("columns", []))
         self._was()
         # Rules are read once the fields of all collections are known: `_with_rules`.
         self.access, self.checks = settled.pop("access", {}), settled.pop("checks", [])
@@ -114,12 +116,12 @@ class _CollectionReader:
                 else:
                     self.broken.append(name)
 
-    def _named(self, word: str, name: str) -> Field | None:
+    def _named(self, word: str, name: str, path: Path = ()) -> Field | None:
         """The field that a collection keyword names, noted as a mistake when it is not there."""
         declared = self.notes.source.data.get("fields") or {}
         if name not in declared:
             self.notes.add(
-                (word,), f"{word} names {name!r}, which is no field.", did_you_mean(name, declared)
+                path or (word,), f"{word} names {name!r}, which is no field.", did_you_mean(name, declared)
             )
         return self.fields.get(name)
 
@@ -161,6 +163,34 @@ class _CollectionReader:
                 f"The owner field {name!r} must be able to hold an account's name.",
                 "Give it type: string and neither format nor references.",
             )
+
+    def _label(self, name: str | None) -> None:
+        item = self._named("label", name) if name is not None else None
+        if item is None:
+            return
+        if item.type in ("array", "object"):
+            self.notes.add(("label",), f"The label {name!r} is an {item.type}.", "Name a field of one value.")
+        self._refuse_unshown("label", item)
+
+    def _columns(self, names: Sequence[Any]) -> tuple[str, ...]:
+        found: list[str] = []
+        for place, name in enumerate(names):
+            path: Path = ("columns", place)
+            if not isinstance(name, str):
+                self.notes.add(path, f"A column is {as_written(name)}.", "Give the name of a field.")
+            elif name in found:
+                self.notes.add(path, f"The column {name!r} is there twice.", "Remove one.")
+            else:
+                found.append(name)
+                item = None if name in RESERVED else self._named("columns", name, path)
+                if item is not None:
+                    self._refuse_unshown("columns", item, path)
+        return tuple(found)
+
+    def _refuse_unshown(self, word: str, item: Field, path: Path = ()) -> None:
+        if item.write_only:
+            what = f"{word} names {item.name!r}, which is never shown."
+            self.notes.add(path or (word,), what, "Name another field.")
 
     def _was(self) -> None:
         declared = self.notes.source.data.get("fields") or {}
