@@ -196,7 +196,10 @@ class Asked:
         world, name, path = self.world, self.name, "/v1/records/things"
         seen = {key for key in world.records if world.sees(name, key)}
         secrets = {key: world.records[key]["secret"] for key in seen if world.sees_secret(name, key)}
-        listed = self.get(path, count="true", sort="-count,name").json()
+        listed = self.get(path, count="true", sort="-count,name", writable="true").json()
+        for one, writable in zip(listed["items"], listed["writable"], strict=True):
+            self.same(bool(writable), world.changes(name, one["code"]), "list: writable")
+            self.same("secret" in writable, world.changes_secret(name, one["code"]), "list: field writable")
         for key in world.records:
             self.same(key in {one["code"] for one in listed["items"]}, key in seen, "list")
         self.same(listed["count"], len(seen), "count")

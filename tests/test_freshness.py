@@ -20,7 +20,7 @@ from test_feed import NAMES, OFFICE, WORKS, Doing
 ASKED = [
     "jobs", "jobs?limit=2", "jobs?where=title == \"a\"", "jobs?where=site.board.area == \"north\"", "jobs?include=site,site.board",
     "jobs?labels=true&fields=code,site", "jobs?count=true", "jobs?sort=-title", "jobs?title=a", "sites", "sites?where=jobs > 1",
-    "sites?include=board", "boards", "boards?count=true",
+    "sites?include=board", "jobs?writable=true", "boards", "boards?count=true",
 ]  # fmt: skip
 Service = tuple[Any, httpx.Client]
 

@@ -352,6 +352,9 @@ def test_a_scope_narrows_and_never_widens(house: House) -> None:
     assert house.http.get(D1, headers=reading).status_code == 200
     assert house.http.patch(D1, json={"title": "x"}, headers=reading).status_code == 403
     assert house.http.get(f"{D1}/form", headers=reading).json()["writable"] == []
+    listed = [house.http.get("/v1/records/duties?writable=true", headers=one).json() for one in ({}, reading)]
+    assert listed[0]["items"] == listed[1]["items"]
+    assert any(listed[0]["writable"]) and not any(listed[1]["writable"])
     elsewhere = token(None, ["sites"])
     assert house.http.get(D1, headers=elsewhere).status_code == 404
     assert house.http.get("/v1/records/duties", headers=elsewhere).json()["items"] == []

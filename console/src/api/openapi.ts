@@ -2857,6 +2857,8 @@ export interface components {
       count?: number;
       labels?: components["schemas"]["Labels"];
       included?: components["schemas"]["Included"];
+      /** @description For each of the items, the fields that this caller may change. */
+      writable?: string[][];
     };
     /** @description All an edit form needs; `version` and `etag` are null for what is yet to be created. */
     RecordForm: {
@@ -3093,6 +3095,8 @@ export interface components {
     count: boolean;
     /** @description Whether to tell what references and owners stand for. */
     labels: boolean;
+    /** @description Whether to tell which fields of each record this caller may change. */
+    writable: boolean;
     /** @description ignore: a field that is filtered by a blank is not filtered by. */
     blank_filters: "keep" | "ignore";
     /** @description As it was at this time. */
@@ -3261,6 +3265,8 @@ export interface operations {
         count?: components["parameters"]["count"];
         /** @description Whether to tell what references and owners stand for. */
         labels?: components["parameters"]["labels"];
+        /** @description Whether to tell which fields of each record this caller may change. */
+        writable?: components["parameters"]["writable"];
         /** @description ignore: a field that is filtered by a blank is not filtered by. */
         blank_filters?: components["parameters"]["blank_filters"];
         /** @description As it was at this time. */

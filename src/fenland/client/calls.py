@@ -158,7 +158,7 @@ class Which:
 
 
 #: What lists take besides the names of fields.
-_PARAMETERS = ("where", "q", "sort", "fields", "include", "limit", "cursor", "count", "labels")
+_PARAMETERS = ("where", "q", "sort", "fields", "include", "limit", "cursor", "count", "labels", "writable")
 
 
 def _texts(value: Any) -> list[str]:

@@ -53,8 +53,10 @@ def form_accepted(request: Request) -> Form | None:
 
 def list_file(call: Call, asked: ListRequest, form: Form) -> Answer:
     """The list as a file. Raises what is wrong with the request."""
-    if asked.cursor is not None or asked.count or asked.labels or asked.wanted.include:
-        raise Malformed("A file holds the whole list: cursor, count, labels and include are for pages.")
+    if asked.cursor is not None or asked.count or asked.labels or asked.writable or asked.wanted.include:
+        raise Malformed(
+            "A file holds the whole list: cursor, count, labels, writable and include are for pages."
+        )
     return streamed_file(
         call, asked.collection, form, lambda: export_records(call.service, call.caller, asked, form)
     )

@@ -64,6 +64,7 @@ def asked_list(call: Call) -> ListRequest:
         cursor=call.get(p.CURSOR),
         count=call.get(p.COUNT),
         labels=call.get(p.LABELS),
+        writable=call.get(p.WRITABLE),
     )
 
 
@@ -86,7 +87,7 @@ def _list(call: Call) -> Answer:
         listed = list_records(call.service, call.caller, asked)
     call.check()
     body: dict[str, object] = {"items": listed.items, "next": listed.next}
-    for name in ("count", "labels", "included"):
+    for name in ("count", "labels", "included", "writable"):
         if (part := getattr(listed, name)) is not None:
             body[name] = part
     headers = {} if listed.next is None else call.onward(cursor=listed.next)
@@ -227,6 +228,7 @@ _PAGED = (
     p.CURSOR,
     p.COUNT,
     p.LABELS,
+    p.WRITABLE,
     p.BLANK_FILTERS,
     p.AT,
     p.IF_NONE_MATCH,

@@ -22,7 +22,7 @@ def list_past(service: Service, caller: Caller, request: ListRequest, at: str) -
     """One page of the records that were there at a time and that the caller may read. Raises `Malformed`."""
     if request.q or request.sort or request.filter.where or request.filter.equal or request.count:
         raise Malformed(
-            "A list as it was goes by creation: at takes limit, cursor, fields and labels beside it."
+            "A list as it was goes by creation: at takes limit, cursor, fields, labels, writable beside it."
         )
     if request.wanted.include:
         raise Malformed("include shows what records refer to as it is now. Leave it out here.")
@@ -32,7 +32,9 @@ def list_past(service: Service, caller: Caller, request: ListRequest, at: str) -
     with snapshot(service, caller) as view:
         found, cursor = _page(view, caller, resource, request, at)
         labels = labels_of(view, caller, resource, found) if request.labels else None
-    return Listed(narrowed(resource, found, request.wanted), cursor, None, labels)
+    # Nothing of what was can be changed.
+    writable = [list[str]() for _ in found] if request.writable else None
+    return Listed(narrowed(resource, found, request.wanted), cursor, None, labels, writable=writable)
 
 
 def _page(

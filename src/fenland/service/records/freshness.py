@@ -33,6 +33,9 @@ def list_tag(service: Service, caller: Caller, request: ListRequest, asked: str)
     collection = service.resource(request.collection).collection
     follows = request.labels or bool(request.wanted.include)
     found = _concerned_by(service, collection, request.filter.where, follows=follows)
+    if found is not None and request.writable:
+        asks = _concerned(service, collection, [*_conditions(collection)], follows=True)
+        found = None if asks is None else found | asks
     if found is not None and request.labels:
         # What people read in place of accounts' names.
         found = found | {ACCOUNTS}

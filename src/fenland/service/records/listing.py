@@ -12,7 +12,7 @@ from unicodedata import normalize
 from fenland.core.access.conditions import NEVER, Condition
 from fenland.core.access.field_access import FieldAccess, Record
 from fenland.core.access.knowing import Known
-from fenland.core.access.policy import Caller
+from fenland.core.access.policy import Caller, Sight
 from fenland.core.definitions.validation import REFUSED
 from fenland.core.names import did_you_mean
 from fenland.core.problems import Malformed, NotPermitted
@@ -46,6 +46,7 @@ class ListRequest:
     cursor: str | None = None
     count: bool = False
     labels: bool = False
+    writable: bool = False
     wanted: Wanted = field(default_factory=Wanted)
 
 
@@ -58,12 +59,14 @@ class Listed:
     count: int | None = None
     labels: Labels | None = None
     included: Included | None = None
+    #: For each item, the fields of it that the caller may change.
+    writable: list[list[str]] | None = None
 
 
 def list_records(service: Service, caller: Caller, request: ListRequest) -> Listed:
     """One page of the records that the caller may read, as they may see them."""
     resource, database, account = service.resource(request.collection), service.database, caller.actor.name
-    several = request.count or request.labels or bool(request.wanted.include)
+    several = request.count or request.labels or request.writable or bool(request.wanted.include)
     with (database.snapshot if several else database.reading)(account) as reading:
         view = View(service, reading)
         sight = view.sight(caller)
@@ -74,8 +77,16 @@ def list_records(service: Service, caller: Caller, request: ListRequest) -> List
         shown = resource.policy.shown_of(sight, access, found)
         labels = labels_of(view, caller, resource, shown) if request.labels else None
         with_it = included(view, caller, resource, shown, request.wanted) if request.wanted.include else None
+        writable = [writable_of(resource, sight, record) for record in found] if request.writable else None
     cursor = _write_cursor(request, page.order, shown[-1]) if more else None
-    return Listed(narrowed(resource, shown, request.wanted), cursor, count, labels, with_it)
+    return Listed(narrowed(resource, shown, request.wanted), cursor, count, labels, with_it, writable)
+
+
+def writable_of(resource: Resource, sight: Sight, record: Record) -> list[str]:
+    """The fields of a record that a caller may change."""
+    if not resource.policy.may("update", sight, record):
+        return []
+    return resource.policy.fields(sight, record).settable
 
 
 def _page(view: View, caller: Caller, access: FieldAccess, request: ListRequest) -> Page:

@@ -80,8 +80,13 @@ def _page(name: str) -> Schema:
             "count": NUMBER,
             "labels": ref("schemas/Labels"),
             "included": ref("schemas/Included"),
+            "writable": {
+                "type": "array",
+                "items": {"type": "array", "items": TEXT},
+                "description": "For each of the items, the fields that this caller may change.",
+            },
         },
-        optional=("count", "labels", "included"),
+        optional=("count", "labels", "included", "writable"),
     )
 
 

@@ -250,6 +250,7 @@ INCLUDE_BESIDE = Parameter[tuple[str, ...]](
     called="include_beside",
 )
 LABELS = _flags("labels", "Whether to tell what references and owners stand for.")
+WRITABLE = _flags("writable", "Whether to tell which fields of each record this caller may change.")
 BLANK_FILTERS = Parameter[str](
     "blank_filters",
     _enum("keep", "ignore"),
