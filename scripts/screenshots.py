@@ -102,7 +102,7 @@ fenland evaluate 'pumps > && 2'
 def _sign_in(page: Page) -> None:
     page.goto("/")
     _enter(page)
-    page.get_by_role("table").wait_for()
+    page.get_by_role("grid").wait_for()
 
 
 def _enter(page: Page) -> None:
@@ -125,7 +125,7 @@ def console(running: Running) -> None:
         page.get_by_label("Password").wait_for()
         _sign_in(page)
         page.goto('/c/stations?where=pumps > 2 %26%26 status == "running"&sort=-pumps')
-        page.get_by_role("table").wait_for()
+        page.get_by_role("grid").wait_for()
         _shot(page, "list")
         page.goto("/activity?collection=tickets&from=2026-08-01&to=2026-08-31")
         page.locator("svg").first.wait_for()

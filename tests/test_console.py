@@ -68,7 +68,7 @@ def test_find_a_record_change_it_and_see_its_history_grow(page: Page) -> None:
     assert sent[1].keys() <= {"name", "status", "pumps"}
     page.get_by_role("link", name="← Stations").click()
     page.get_by_label("Search").fill("Renamed")
-    expect(page.get_by_role("cell", name="Renamed Bank")).to_be_visible()
+    expect(page.get_by_role("gridcell", name="Renamed Bank")).to_be_visible()
 
 
 def test_cancel_really_cancels(page: Page) -> None:
@@ -225,11 +225,11 @@ def test_what_is_shown_of_a_list_stands_in_the_address_alone(page: Page) -> None
     expect(page).to_have_url(re.compile("sort=priority"))
     page.get_by_label("Search").fill("weed")
     expect(page.get_by_text(re.compile(r"^\d+ found$"))).to_be_visible()
-    expect(page.get_by_role("cell", name=re.compile(r"^PS-\d+ · ")).first).to_be_visible()
+    expect(page.get_by_role("gridcell", name=re.compile(r"^PS-\d+ · ")).first).to_be_visible()
     page.get_by_role("button", name="Next").click()
     expect(page.get_by_role("status").filter(has_text="26–50")).to_be_visible()
     here, second = page.url, page.get_by_role("link", name=re.compile("^T-")).all_inner_texts()
-    page.get_by_role("row").nth(3).click()
+    page.get_by_role("row").nth(3).get_by_role("link").click()
     expect(page.get_by_role("heading", level=1)).to_contain_text("T-")
     page.go_back()
     expect(page).to_have_url(here)
@@ -238,7 +238,7 @@ def test_what_is_shown_of_a_list_stands_in_the_address_alone(page: Page) -> None
     expect(page.get_by_role("status").filter(has_text="26–50")).to_be_visible()
     page.get_by_role("button", name="Previous").click()
     expect(page.get_by_role("status").filter(has_text="1–25")).to_be_visible()
-    page.get_by_role("row").nth(1).click()
+    page.get_by_role("row").nth(1).get_by_role("link").click()
     page.get_by_role("link", name="← Work tickets").click()
     expect(page.get_by_label("Search")).to_have_value("weed")
     page.get_by_role("link", name="Work tickets").click()
@@ -557,7 +557,7 @@ def serving_page(text: str) -> Iterator[str]:
 def test_a_list_is_saved_as_a_file(page: Page) -> None:
     signed_in(page)
     page.goto("/c/stations?where=" + quote('code.startsWith("PS-00")') + "&sort=-code")
-    expect(page.get_by_role("table")).to_contain_text("PS-009")
+    expect(page.get_by_role("grid")).to_contain_text("PS-009")
     page.get_by_role("button", name="Export").click()
     with page.expect_download() as waiting:
         page.get_by_role("menuitem", name="CSV").click()
@@ -670,7 +670,7 @@ def test_a_deleted_record_is_found_and_brought_back(page: Page) -> None:
     page.goto("/c/tickets/r/T-0082")
     page.get_by_role("button", name="Delete…").click()
     page.get_by_role("dialog").get_by_role("button", name=re.compile("Delete")).last.click()
-    expect(page.get_by_role("table")).to_be_visible()
+    expect(page.get_by_role("grid")).to_be_visible()
     page.goto("/c/tickets/r/T-0082")
     expect(page.get_by_text("It was there, and was deleted.")).to_be_visible()
     page.get_by_role("button", name="Bring it back…").click()

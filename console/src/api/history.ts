@@ -1,4 +1,5 @@
 import { infiniteQueryOptions, queryOptions } from "@tanstack/react-query";
+import { ApiError } from "./errors";
 import { ask, askForFile, type Answer } from "./http";
 import { inCollection } from "./records";
 import type { Form, Preview, Row } from "./types";
@@ -105,6 +106,18 @@ export const undo = (what: Undo, preview = false): Promise<Undoing> =>
   "sequence" in what
     ? ask("/v1/history/{sequence}/undo", "post", { at: { sequence: what.sequence }, query: { preview } })
     : ask("/v1/history/undo", "post", { query: { preview }, body: { batch: what.batch, atomic: !what.each } });
+
+/** Entries that are looked through for a save that was made just now. */
+const JUST_NOW = 20;
+
+/** Takes back the save after which a record had this version. Throws `ApiError`, also where others changed it since. */
+export async function undoSave(collection: string, key: string, version: number): Promise<void> {
+  const { items } = await ask(`${ONE}/history`, "get", { at: { collection, key }, query: { limit: JUST_NOW } });
+  // What followed of it by itself has entries of its own, and goes with it.
+  const made = items.find((one) => one.version <= version && one.action === "update");
+  if (made === undefined) throw new ApiError(404, "not-found", `${key} was changed many times since. See its history.`);
+  await undo({ sequence: made.sequence });
+}
 
 /** What undoing would do, and what stands in its way. */
 export const undoingOf = (what: Undo) =>

@@ -31,7 +31,7 @@ export const pageOf = (collection: string, { q, where }: Wanted, sort: string, a
     queryFn: ({ signal }) =>
       ask(MANY, "get", {
         at: { collection },
-        query: { q, where, sort, limit: PAGE_SIZE, cursor: after, labels: true },
+        query: { q, where, sort, limit: PAGE_SIZE, cursor: after, labels: true, writable: true },
         signal,
       }),
     placeholderData: keepPreviousData,
@@ -45,10 +45,10 @@ export const countOf = (collection: string, { q, where }: Wanted) =>
       (await ask(MANY, "get", { at: { collection }, query: { q, where, limit: 1, count: true }, signal })).count ?? 0,
   });
 
-/** Never kept: a form is filled from what is stored at the moment it is opened. */
-export const formOf = (collection: string, key: string) =>
+/** Never kept: a form is filled from what is stored at the moment it is opened; each `turn` asks anew. */
+export const formOf = (collection: string, key: string, turn = 0) =>
   queryOptions({
-    queryKey: ["form", collection, key],
+    queryKey: ["form", collection, key, turn],
     // Its schema is a JSON Schema, which the OpenAPI document leaves open.
     queryFn: async ({ signal }) => (await ask(`${ONE}/form`, "get", { at: { collection, key }, signal })) as unknown as Form,
     gcTime: 0,

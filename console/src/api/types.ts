@@ -32,6 +32,7 @@ export interface FieldSchema {
   "x-references"?: string;
   "x-derived"?: boolean;
   "x-begins"?: boolean;
+  "x-fixed"?: boolean;
   "x-decimals"?: number;
   examples?: Json[];
 }

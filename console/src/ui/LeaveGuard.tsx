@@ -9,9 +9,18 @@ function isSettled(state: unknown): boolean {
   return typeof state === "object" && state !== null && "settled" in state;
 }
 
+interface Props {
+  unsaved: boolean;
+  /** Whether another part of the same page keeps what is not saved. */
+  within?: boolean;
+}
+
 /** Asks before somebody leaves with edits that are not saved. */
-export function LeaveGuard({ unsaved }: { unsaved: boolean }) {
-  const blocker = useBlocker(({ nextLocation }) => unsaved && !isSettled(nextLocation.state));
+export function LeaveGuard({ unsaved, within = false }: Props) {
+  const blocker = useBlocker(
+    ({ currentLocation, nextLocation }) =>
+      unsaved && !isSettled(nextLocation.state) && !(within && currentLocation.pathname === nextLocation.pathname),
+  );
   useEffect(() => {
     if (!unsaved) return undefined;
     // Closing the tab, or another address: the browser asks in its own words.

@@ -5,7 +5,8 @@ import FormControlLabel from "@mui/material/FormControlLabel";
 import FormHelperText from "@mui/material/FormHelperText";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
-import { zone } from "../../lib/text";
+import { useMemo, useState } from "react";
+import { shown, zone } from "../../lib/text";
 import { helpOf, isWrong, labelOf, type FieldInputProps } from "./field";
 import { isNullable, textOf } from "../../ui/fields";
 import { innerKind } from "./model";
@@ -55,24 +56,26 @@ function TextInput(props: FieldInputProps) {
 
 function PickInput(props: FieldInputProps) {
   const { control, choices, schema, onChange, disabled, required } = props;
-  const flags = [
-    { value: true, label: "yes" },
-    { value: false, label: "no" },
-  ];
-  const found =
-    choices?.options ??
-    (schema.enum ?? flags.map((one) => one.value))
-      .filter((one) => one !== null)
-      .map((value) => ({ value, label: textOf(value) }));
-  const options = found.map((one) => ({ text: textOf(one.value), label: one.label }));
+  const listed = schema.enum;
+  const options = useMemo(() => {
+    const values = (listed ?? [true, false]).filter((one) => one !== null);
+    const found = choices?.options ?? values.map((value) => ({ value, label: shown(value) }));
+    return found.map((one) => ({ text: textOf(one.value), label: one.label }));
+  }, [choices, listed]);
   const text = typeof control === "string" ? control : "";
-  // A stored value that is not among the choices is still shown as what it is.
-  const current = options.find((one) => one.text === text) ?? (text === "" ? null : { text, label: text });
+  // A stored value that is not among the choices is still shown as what it is. The same object as long as it means
+  // the same: another one would begin the input anew while somebody types.
+  const current = useMemo(
+    () => options.find((one) => one.text === text) ?? (text === "" ? null : { text, label: text }),
+    [options, text],
+  );
+  const typing = useTyping(props.opens);
   return (
     <Autocomplete
       options={options}
       value={current}
       disabled={disabled}
+      {...typing}
       disableClearable={!isNullable(schema) && current !== null}
       getOptionKey={(one) => one.text}
       isOptionEqualToValue={(one, other) => one.text === other.text}
@@ -82,6 +85,17 @@ function PickInput(props: FieldInputProps) {
       )}
     />
   );
+}
+
+/** Of a list that opens at once: what was typed of a choice is meant, wherever one goes on to; nothing else is. */
+function useTyping(opens = false) {
+  const [typing, setTyping] = useState(false);
+  return {
+    openOnFocus: opens,
+    autoHighlight: opens && typing,
+    autoSelect: opens && typing,
+    onInputChange: (_: unknown, value: string, why: string) => setTyping(why === "input" && value !== ""),
+  };
 }
 
 function FlagInput(props: FieldInputProps) {

@@ -13,6 +13,10 @@ import type { CollectionInfo } from "../../api/types";
 import { Trouble } from "../../ui/Trouble";
 import { Waiting } from "../../ui/Waiting";
 import { inSentence } from "../../lib/text";
+import { LeaveGuard } from "../../ui/LeaveGuard";
+import { CellEditor } from "./grid/CellEditor";
+import { UnsavedCells } from "./grid/UnsavedCells";
+import { useCells } from "./grid/useCells";
 import { ChangeManyDialog } from "./ChangeManyDialog";
 import { ExportMenu } from "./ExportMenu";
 import { FilterBar } from "./FilterBar";
@@ -48,6 +52,7 @@ function List({ collection, more }: { collection: string; more: Props["more"] })
   const found = useQuery(pageOf(collection, view, view.sort, view.after));
   const count = useQuery(countOf(collection, view)).data;
   const [changing, setChanging] = useState(false);
+  const cells = useCells(collection);
   const seen = [collection, view.q, view.where, view.sort, view.after].join("\n");
   // What is there while another page comes is of a view that is gone.
   const steady = useSteady(found.isPlaceholderData ? undefined : found.data, seen);
@@ -69,9 +74,11 @@ function List({ collection, more }: { collection: string; more: Props["more"] })
 
   const Shown = narrow ? RecordCards : RecordTable;
   const shown = steady?.page ?? found.data;
+  const writable = new Map(found.data.items.map((row, place) => [row.id, found.data?.writable?.[place] ?? []]));
   return (
     <>
       <title>{info.data.title}</title>
+      <LeaveGuard unsaved={cells.unsaved.size > 0} within />
       <Heading info={info.data} view={view} count={count} more={more} />
       {bar}
       {info.data.may.update && view.where !== "" && count !== undefined && count > 0 && (
@@ -92,25 +99,32 @@ function List({ collection, more }: { collection: string; more: Props["more"] })
       )}
       <Box sx={{ height: 4 }}>{found.isPlaceholderData && <LinearProgress aria-label="Loading records" />}</Box>
       {shown.items.length === 0 ? (
-        <Typography color="textSecondary" sx={{ py: 6, textAlign: "center" }}>
-          {view.where
-            ? "No record meets this filter. Change or clear it."
-            : view.q
-              ? `Nothing matches “${view.q}”. Try fewer or other words.`
-              : view.after
-                ? "Nothing follows here any more."
-                : "There are no records here yet."}
-        </Typography>
+        <>
+          {/* What was refused is corrected wherever its row is now. */}
+          <CellEditor collection={collection} cells={cells} onDone={() => undefined} />
+          <Typography color="textSecondary" sx={{ py: 6, textAlign: "center" }}>
+            {view.where
+              ? "No record meets this filter. Change or clear it."
+              : view.q
+                ? `Nothing matches “${view.q}”. Try fewer or other words.`
+                : view.after
+                  ? "Nothing follows here any more."
+                  : "There are no records here yet."}
+          </Typography>
+        </>
       ) : (
         <Shown
           collection={collection}
           schema={schema.data}
           page={shown}
+          writable={writable}
+          cells={cells}
           changed={steady?.changed ?? NONE}
           sort={view.sort}
           onSort={view.order}
         />
       )}
+      <UnsavedCells schema={schema.data} cells={cells} />
       <Paging
         view={view}
         shown={shown.items.length}

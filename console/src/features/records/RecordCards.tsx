@@ -4,21 +4,27 @@ import Paper from "@mui/material/Paper";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { Link, useLocation } from "react-router";
+import { shown } from "../../lib/text";
+import { textOf } from "../../ui/fields";
 import { freshMark } from "../../ui/fresh";
+import { CellEditor, elementOf, type Onward } from "./grid/CellEditor";
+import { closedBy } from "./grid/editing";
+import { nameOf } from "./grid/useCells";
 import { addressOf, cellText } from "./model";
 import type { RecordsProps } from "./RecordTable";
 
-/** Columns told under a record's name. */
-const TOLD = 3;
-
-/** A page of records where there is no room for a table: of each what names it, and a little more. */
-export function RecordCards({ collection, schema, page, changed, sort, onSort }: RecordsProps) {
+/** A page of records where there is no room for a table: each a card, whose values are edited where they stand. */
+export function RecordCards({ collection, schema, page, writable, cells, changed, sort, onSort }: RecordsProps) {
   const from = { list: useLocation().search };
   const key = schema["x-key"];
   const naming = schema["x-naming"];
   const titleOf = (name: string) => schema.properties[name]?.title ?? name;
   const columns = schema["x-columns"];
-  const told = columns.filter((name) => name !== key && name !== naming).slice(0, TOLD);
+  const told = columns.filter((name) => name !== key);
+  const opened = cells.opened;
+  const onDone = (onward: Onward) => {
+    if (onward !== null && opened !== null) elementOf(nameOf(opened))?.focus();
+  };
   return (
     <>
       <TextField
@@ -44,6 +50,8 @@ export function RecordCards({ collection, schema, page, changed, sort, onSort }:
             component="li"
             key={row.id}
             sx={{
+              px: 2,
+              py: 1,
               borderTop: 1,
               borderColor: "divider",
               "&:first-of-type": { border: 0 },
@@ -54,23 +62,65 @@ export function RecordCards({ collection, schema, page, changed, sort, onSort }:
               component={Link}
               to={addressOf(collection, row[key])}
               state={from}
-              sx={{ display: "block", px: 2, py: 1.25, color: "text.primary", textDecoration: "none" }}
+              sx={{ display: "block", py: 0.5, color: "text.primary", textDecoration: "none", fontWeight: 700 }}
             >
-              <Typography sx={{ fontWeight: 700, overflowWrap: "anywhere" }}>
-                <Box component="span" sx={{ color: "primary.main" }}>
-                  {cellText(page, row, key)}
-                </Box>
-                {naming !== key && ` · ${cellText(page, row, naming)}`}
-              </Typography>
-              {told.map((name) => (
-                <Typography key={name} variant="body2" color="textSecondary" noWrap>
-                  {titleOf(name)}: {cellText(page, row, name)}
-                </Typography>
-              ))}
+              <Box component="span" sx={{ color: "primary.main" }}>
+                {cellText(page, row, key)}
+              </Box>
+              {naming !== key && ` · ${cellText(page, row, naming)}`}
             </Box>
+            {told.map((name) => {
+              const cell = { id: row.id, recordKey: textOf(row[key]), name };
+              const unsaved = cells.unsaved.get(nameOf(cell));
+              const text = unsaved ? shown(unsaved.control) : cellText(page, row, name);
+              const content = (
+                <>
+                  {titleOf(name)}:{" "}
+                  <Box component="span" sx={unsaved ? { color: "error.main" } : { color: "text.primary" }}>
+                    {text}
+                  </Box>
+                </>
+              );
+              return closedBy(schema, name, writable.get(row.id) ?? []) === null ? (
+                <Typography
+                  key={name}
+                  component="button"
+                  variant="body2"
+                  data-cell={nameOf(cell)}
+                  aria-label={`${titleOf(name)}: ${text}. Edit`}
+                  onClick={() => cells.open(cell)}
+                  sx={openLook}
+                >
+                  {content}
+                </Typography>
+              ) : (
+                <Typography key={name} variant="body2" color="textSecondary" sx={{ py: 0.5, overflowWrap: "anywhere" }}>
+                  {content}
+                </Typography>
+              );
+            })}
           </Box>
         ))}
       </Paper>
+      <CellEditor collection={collection} cells={cells} onDone={onDone} />
     </>
   );
 }
+
+/** A value that a finger finds, and that looks as if it could be changed. */
+const openLook = {
+  display: "block",
+  width: "100%",
+  py: 0.5,
+  px: 0,
+  border: 0,
+  borderBottom: "1px dotted",
+  borderColor: "divider",
+  background: "none",
+  color: "text.secondary",
+  textAlign: "left",
+  font: "inherit",
+  fontSize: "0.875rem",
+  cursor: "pointer",
+  overflowWrap: "anywhere",
+};

@@ -48,6 +48,9 @@ export function ReferenceInput(props: FieldInputProps) {
       {...(searching ? { filterOptions: (all: Option[]) => all } : {})}
       value={current}
       disabled={disabled}
+      openOnFocus={props.opens === true}
+      autoHighlight={props.opens === true && typed !== ""}
+      autoSelect={props.opens === true && typed !== ""}
       loading={searching && found.isFetching}
       noOptionsText={`Nothing matches “${typed}”.`}
       disableClearable={!isNullable(schema) && current !== null}

@@ -16,6 +16,8 @@ export interface FieldInputProps {
   required: boolean;
   /** Whether a new record gets something here where nobody enters anything. */
   begins?: boolean;
+  /** Whether what can be chosen is offered as soon as one is here. */
+  opens?: boolean;
   onChange: (control: Control) => void;
 }
 

@@ -1,0 +1,51 @@
+import { useEffect, useRef, useState, type FocusEvent, type KeyboardEvent, type RefObject } from "react";
+import { moved, within, type Place, type Size } from "./moves";
+
+interface Grid {
+  grid: RefObject<HTMLTableElement | null>;
+  /** The one cell that Tab leads to. */
+  at: Place;
+  go: (place: Place) => void;
+  /** To be given to the grid itself. */
+  onKeyDown: (event: KeyboardEvent) => void;
+  onFocus: (event: FocusEvent) => void;
+}
+
+const placeIn = (element: Element): Place | null => {
+  const cell = element.closest<HTMLElement>("[data-row]");
+  return cell === null ? null : { row: Number(cell.dataset["row"]), column: Number(cell.dataset["column"]) };
+};
+
+/** Moves through the cells of a grid by keyboard, as ARIA's practices have it: one of them is reached by Tab. */
+export function useGrid(size: Size): Grid {
+  const grid = useRef<HTMLTableElement>(null);
+  const [held, setHeld] = useState<Place>({ row: 0, column: 0 });
+  const [wanted, setWanted] = useState<Place | null>(null);
+  const at = within(held, size);
+  const go = (place: Place) => {
+    setHeld(place);
+    setWanted(place);
+  };
+  // Behind the drawing: the cell can be reached only then.
+  useEffect(() => {
+    if (wanted === null) return;
+    const cell = grid.current?.querySelector<HTMLElement>(`[data-row="${wanted.row}"][data-column="${wanted.column}"]`);
+    (cell?.querySelector<HTMLElement>("a") ?? cell)?.focus();
+  }, [wanted]);
+  return {
+    grid,
+    at,
+    go,
+    onKeyDown: (event) => {
+      if (event.altKey || event.metaKey || event.shiftKey || placeIn(event.target as Element) === null) return;
+      const to = moved(at, size, event.key, event.ctrlKey);
+      if (to === null) return;
+      event.preventDefault();
+      go(to);
+    },
+    onFocus: (event) => {
+      const place = placeIn(event.target);
+      if (place !== null) setHeld(place);
+    },
+  };
+}

@@ -1,0 +1,247 @@
+"""Editing where the list is: cells in place, by keyboard and by touch, refused, in conflict, and taken back."""
+
+from __future__ import annotations
+
+import random
+import re
+from typing import Any
+
+import pytest
+from playwright.sync_api import Locator, Page, expect
+
+from browser import come_to_rest, signed_in
+from support import NIGHTLY, Running
+
+#: Of those that other tests leave alone.
+LIST = "/c/tickets?where=" + "number > 'T-0700' %26%26 number < 'T-0708'" + "&sort=number"
+COLUMNS = ["number", "title", "station", "state", "priority", "assignee", "due_on"]
+NUMBERS = [f"T-070{number}" for number in range(1, 8)]
+
+
+def cell(page: Page, number: str, name: str) -> Locator:
+    row = page.get_by_role("row", name=re.compile(f"^{number} "))
+    return row.get_by_role("gridcell").nth(COLUMNS.index(name))
+
+
+def opened(page: Page, token: str = "sample-office") -> None:
+    signed_in(page, token)
+    page.goto(LIST)
+    expect(page.get_by_role("gridcell").first).to_be_visible()
+
+
+def stored(sample: Running, number: str) -> dict[str, Any]:
+    with sample.client() as http:
+        found: dict[str, Any] = http.get(f"/v1/records/tickets/{number}").raise_for_status().json()
+        return found
+
+
+def change(sample: Running, number: str, **fields: Any) -> None:
+    with sample.client() as http:
+        http.patch(f"/v1/records/tickets/{number}", json=fields).raise_for_status()
+
+
+def test_cells_are_edited_by_keyboard_alone(page: Page, sample: Running) -> None:
+    for number in NUMBERS:
+        change(sample, number, priority=3, state="open", title="Clear the weed screen")
+    opened(page)
+    page.get_by_role("link", name="T-0701").focus()
+    for _ in range(4):
+        page.keyboard.press("ArrowRight")
+    expect(cell(page, "T-0701", "priority")).to_be_focused()
+    page.keyboard.press("Enter")
+    priority = page.get_by_role("textbox", name="Priority")
+    expect(priority).to_be_focused()
+    page.keyboard.type("1")
+    # Down, where the next one waits for a key.
+    page.keyboard.press("Enter")
+    expect(cell(page, "T-0702", "priority")).to_be_focused()
+    page.keyboard.type("2")
+    expect(priority).to_have_value("2")
+    page.keyboard.press("Shift+Tab")
+    expect(cell(page, "T-0702", "state")).to_be_focused()
+    expect(cell(page, "T-0702", "priority")).to_have_text("2")
+    # What is typed of a choice is that choice, wherever one goes on to.
+    page.keyboard.press("F2")
+    expect(page.get_by_role("combobox", name="State")).to_be_focused()
+    page.keyboard.type("wait")
+    page.keyboard.press("Tab")
+    expect(cell(page, "T-0702", "priority")).to_be_focused()
+    expect(cell(page, "T-0702", "state")).to_have_text("waiting for parts")
+    page.keyboard.press("Home")
+    page.keyboard.press("ArrowRight")
+    page.keyboard.press("F2")
+    page.get_by_role("textbox", name="Title").fill("Never mind")
+    page.keyboard.press("Escape")
+    expect(cell(page, "T-0702", "title")).to_be_focused()
+    expect(page.get_by_role("textbox", name="Title")).to_have_count(0)
+    page.keyboard.press("Home")
+    page.keyboard.press("F2")
+    expect(page.get_by_text("Number is set when a record is made, and stays.")).to_be_visible()
+    assert cell(page, "T-0702", "number").get_attribute("aria-readonly") == "true"
+    one, two = stored(sample, "T-0701"), stored(sample, "T-0702")
+    assert (one["priority"], two["priority"], two["state"]) == (1, 2, "waiting for parts")
+    assert two["title"] == "Clear the weed screen"
+    page.keyboard.press("Enter")
+    expect(page).to_have_url(re.compile("/c/tickets/r/T-0702$"))
+
+
+def test_a_choice_that_nothing_matches_is_not_lost_unsaid(page: Page, sample: Running) -> None:
+    before = stored(sample, "T-0707")["station"]
+    opened(page)
+    cell(page, "T-0707", "station").dblclick()
+    station = page.get_by_role("combobox", name="Station")
+    station.fill("Nowhere at all")
+    expect(page.get_by_text("Nothing matches “Nowhere at all”.")).to_be_visible()
+    page.keyboard.press("Tab")
+    expect(page.get_by_text("Nothing matches “Nowhere at all”. Choose one that is offered.")).to_be_visible()
+    expect(station).to_be_focused()
+    station.fill("PS-014")
+    page.get_by_role("option", name="PS-014").click()
+    expect(cell(page, "T-0707", "station")).to_contain_text("PS-014 · ")
+    assert stored(sample, "T-0707")["station"] == "PS-014"
+    change(sample, "T-0707", station=before)
+
+
+def test_a_refused_value_stays_wherever_the_list_goes(page: Page, sample: Running) -> None:
+    change(sample, "T-0703", priority=3)
+    opened(page)
+    cell(page, "T-0703", "priority").dblclick()
+    page.get_by_role("textbox", name="Priority").fill("77")
+    # Elsewhere: that is meant to be saved.
+    page.get_by_role("heading", level=1).click()
+    refused = page.get_by_role("status").filter(has_text="One value is not saved")
+    expect(refused).to_contain_text("T-0703, Priority: “77”. Enter 5 or less.")
+    expect(cell(page, "T-0703", "priority")).to_have_text("77")
+    assert cell(page, "T-0703", "priority").get_attribute("aria-invalid") == "true"
+    # Its row is not there any more; what was typed is, and can be put right from there.
+    page.get_by_label("Search").fill("nothing like this")
+    expect(page.get_by_text("No record meets this filter.")).to_be_visible()
+    expect(refused).to_contain_text("“77”")
+    page.get_by_role("link", name="Stations").click()
+    page.get_by_role("dialog").get_by_role("button", name="Stay").click()
+    refused.get_by_role("button", name="Correct it").click()
+    page.get_by_role("textbox", name="Priority").fill("4")
+    page.keyboard.press("Enter")
+    expect(refused).to_have_count(0)
+    assert stored(sample, "T-0703")["priority"] == 4
+
+
+def test_what_others_change_meanwhile_is_kept_or_told(page: Page, sample: Running) -> None:
+    change(sample, "T-0704", title="Grease the sluice gate", priority=3)
+    opened(page)
+    cell(page, "T-0704", "title").dblclick()
+    title = page.get_by_role("textbox", name="Title")
+    expect(title).to_be_focused()
+    change(sample, "T-0704", priority=1)
+    title.fill("Grease both gates")
+    page.keyboard.press("Enter")
+    expect(cell(page, "T-0704", "title")).to_have_text("Grease both gates")
+    assert stored(sample, "T-0704")["priority"] == 1
+    cell(page, "T-0704", "title").dblclick()
+    expect(title).to_be_focused()
+    change(sample, "T-0704", title="Grease the north gate")
+    title.fill("Grease the south gate")
+    page.keyboard.press("Enter")
+    refused = page.get_by_role("status").filter(has_text="One value is not saved")
+    expect(refused).to_contain_text("Others changed this to Grease the north gate meanwhile.")
+    assert stored(sample, "T-0704")["title"] == "Grease the north gate"
+    refused.get_by_role("button", name="Correct it").click()
+    expect(title).to_have_value("Grease the south gate")
+    page.keyboard.press("Enter")
+    expect(refused).to_have_count(0)
+    assert stored(sample, "T-0704")["title"] == "Grease the south gate"
+
+
+def test_a_save_is_taken_back_from_its_message(page: Page, sample: Running) -> None:
+    change(sample, "T-0705", title="Survey bank slip")
+    opened(page)
+    cell(page, "T-0705", "title").dblclick()
+    page.get_by_role("textbox", name="Title").fill("Survey all banks")
+    page.keyboard.press("Enter")
+    page.get_by_role("status").filter(has_text="Saved: Title of T-0705").get_by_role(
+        "button", name="Undo"
+    ).click()
+    expect(page.get_by_text("Undone: T-0705 is as it was before.")).to_be_visible()
+    expect(cell(page, "T-0705", "title")).to_have_text("Survey bank slip")
+    assert stored(sample, "T-0705")["title"] == "Survey bank slip"
+
+
+def test_cells_that_are_not_ones_own_look_so_and_are_not_entered(page: Page, sample: Running) -> None:
+    with sample.client() as http:
+        form = http.get("/v1/records/tickets/T-0706", headers={"Authorization": "Bearer sample-visitor"})
+    assert form.status_code == 200
+    opened(page, "sample-visitor")
+    title = cell(page, "T-0706", "title")
+    assert title.get_attribute("aria-readonly") == "true"
+    title.dblclick()
+    expect(page.get_by_text("You may read this record, and not change it.")).to_be_visible()
+    expect(page.get_by_role("textbox", name="Title")).to_have_count(0)
+
+
+def test_on_a_phone_values_are_edited_in_their_cards(page: Page, sample: Running) -> None:
+    change(sample, "T-0706", priority=3)
+    page.set_viewport_size({"width": 390, "height": 780})
+    signed_in(page)
+    page.goto(LIST)
+    card = page.get_by_role("listitem").filter(has_text="T-0706")
+    value = card.get_by_role("button", name="Priority: 3. Edit")
+    value.click()
+    page.get_by_role("textbox", name="Priority").fill("9")
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("status").filter(has_text="One value is not saved")).to_contain_text("5 or less")
+    card.get_by_role("button", name="Priority: 9. Edit").click()
+    page.get_by_role("textbox", name="Priority").fill("2")
+    page.keyboard.press("Enter")
+    expect(card.get_by_role("button", name="Priority: 2. Edit")).to_be_focused()
+    assert stored(sample, "T-0706")["priority"] == 2
+    assert page.evaluate("document.documentElement.scrollWidth <= innerWidth")
+
+
+@pytest.mark.parametrize("seed", range(6 if NIGHTLY else 1))
+def test_whatever_is_typed_is_stored_or_said_to_be_unsaved(page: Page, sample: Running, seed: int) -> None:
+    """Random edits, refusals and changes of others: in the end the list shows what is stored, and what is not."""
+    dice = random.Random(seed)
+    opened(page)
+    typed: dict[tuple[str, str], str] = {}
+    for step in range(14):
+        number = dice.choice(NUMBERS)
+        if dice.random() < 0.3:
+            change(
+                sample, number, **dice.choice([{"priority": dice.randint(1, 5)}, {"title": f"Theirs {step}"}])
+            )
+            continue
+        name, value = dice.choice(
+            [
+                ("title", f"Ours {step}"),
+                ("title", "x"),
+                ("priority", str(dice.randint(1, 5))),
+                ("priority", "8"),
+            ]
+        )
+        cell(page, number, name).dblclick()
+        box = page.get_by_role("textbox", name=name.capitalize())
+        box.fill(value)
+        page.keyboard.press(dice.choice(["Enter", "Tab"]))
+        expect(box).to_have_count(0)
+        typed[number, name] = value
+    come_to_rest(page)
+    refused = page.get_by_role("status").filter(has_text="not saved")
+    told = refused.all_inner_texts()
+    for (number, name), value in typed.items():
+        unsaved = f"{number}, {name.capitalize()}" in " ".join(told)
+        assert unsaved == (cell(page, number, name).get_attribute("aria-invalid") == "true")
+        if unsaved:
+            expect(cell(page, number, name)).to_have_text(value)
+            continue
+        # Saved it was, whatever others made of it since.
+        with sample.client() as http:
+            entries = http.get(f"/v1/records/tickets/{number}/history").json()["items"]
+        after = [str(one["changes"][name]["after"]) for one in entries if name in one["changes"]]
+        assert value in after, (number, name, value, after)
+    # Once nothing is unsaved any more, the list shows what is stored.
+    while page.get_by_role("button", name="Take it back").count():
+        page.get_by_role("button", name="Take it back").first.click()
+    for number in NUMBERS:
+        record = stored(sample, number)
+        expect(cell(page, number, "title")).to_have_text(record["title"])
+        expect(cell(page, number, "priority")).to_have_text(str(record["priority"]))
