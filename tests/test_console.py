@@ -361,10 +361,11 @@ def test_records_are_chosen_by_a_filter_that_stands_in_the_address(page: Page) -
     expect(page.get_by_text(re.compile(r"^140 records$"))).to_be_visible()
 
 
-def test_all_found_are_changed_once_it_is_seen_what_that_comes_to(page: Page) -> None:
+def test_chosen_ones_are_changed_once_it_is_seen_what_that_comes_to(page: Page) -> None:
     signed_in(page)
     page.goto("/c/tickets?where=" + quote('station == "PS-070" && priority > 1'))
-    page.get_by_role("button", name="Change all found").click()
+    page.get_by_label("Choose all on this page").click()
+    page.get_by_role("button", name="Change…").click()
     dialog = page.get_by_role("dialog")
     dialog.get_by_label("Field").click()
     page.get_by_role("option", name="Priority").click()

@@ -19,8 +19,8 @@ NUMBERS = [f"T-070{number}" for number in range(1, 8)]
 
 
 def cell(page: Page, number: str, name: str) -> Locator:
-    row = page.get_by_role("row", name=re.compile(f"^{number} "))
-    return row.get_by_role("gridcell").nth(COLUMNS.index(name))
+    row = page.get_by_role("row", name=re.compile(f"{number} "))
+    return row.get_by_role("gridcell").nth(COLUMNS.index(name) + 1)
 
 
 def opened(page: Page, token: str = "sample-office") -> None:
@@ -68,13 +68,15 @@ def test_cells_are_edited_by_keyboard_alone(page: Page, sample: Running) -> None
     expect(cell(page, "T-0702", "priority")).to_be_focused()
     expect(cell(page, "T-0702", "state")).to_have_text("waiting for parts")
     page.keyboard.press("Home")
+    expect(page.get_by_label("Choose T-0702")).to_be_focused()
+    page.keyboard.press("ArrowRight")
     page.keyboard.press("ArrowRight")
     page.keyboard.press("F2")
     page.get_by_role("textbox", name="Title").fill("Never mind")
     page.keyboard.press("Escape")
     expect(cell(page, "T-0702", "title")).to_be_focused()
     expect(page.get_by_role("textbox", name="Title")).to_have_count(0)
-    page.keyboard.press("Home")
+    page.keyboard.press("ArrowLeft")
     page.keyboard.press("F2")
     expect(page.get_by_text("Number is set when a record is made, and stays.")).to_be_visible()
     assert cell(page, "T-0702", "number").get_attribute("aria-readonly") == "true"
@@ -176,6 +178,69 @@ def test_cells_that_are_not_ones_own_look_so_and_are_not_entered(page: Page, sam
     title.dblclick()
     expect(page.get_by_text("You may read this record, and not change it.")).to_be_visible()
     expect(page.get_by_role("textbox", name="Title")).to_have_count(0)
+
+
+def test_rows_are_chosen_by_keyboard_changed_deleted_and_taken_back(page: Page, sample: Running) -> None:
+    for number in NUMBERS:
+        change(sample, number, priority=3)
+    opened(page)
+    bar = page.get_by_role("region", name="Chosen")
+    page.get_by_role("link", name="T-0702").focus()
+    page.keyboard.press("Space")
+    expect(bar).to_contain_text("1 chosen")
+    page.keyboard.press("Shift+ArrowDown")
+    page.keyboard.press("Shift+ArrowDown")
+    expect(bar).to_contain_text("3 chosen")
+    page.keyboard.press("Space")
+    expect(bar).to_contain_text("2 chosen")
+    expect(page.get_by_role("row", name=re.compile("T-0703 "))).to_have_attribute("aria-selected", "true")
+    bar.get_by_role("button", name="Change…").click()
+    dialog = page.get_by_role("dialog")
+    dialog.get_by_label("Field").click()
+    page.get_by_role("option", name="Priority").click()
+    dialog.get_by_label("Value").fill("5")
+    dialog.get_by_role("button", name="See what would happen").click()
+    expect(dialog).to_contain_text("2 of 2 would be changed.")
+    dialog.get_by_role("button", name="Change 2").click()
+    told = page.get_by_role("status").filter(has_text="2 of 2 records are changed")
+    expect(told).to_be_visible()
+    assert [stored(sample, number)["priority"] for number in NUMBERS[:4]] == [3, 5, 5, 3]
+    told.get_by_role("button", name="Undo").click()
+    expect(cell(page, "T-0703", "priority")).to_have_text("3")
+    # Still chosen: what was done to them is something else than which they are.
+    bar.get_by_role("button", name="Delete…").click()
+    expect(dialog).to_contain_text("2 of 2 would be deleted.")
+    dialog.get_by_role("button", name="Delete 2").click()
+    expect(page.get_by_role("row", name=re.compile("T-0703 "))).to_have_count(0)
+    expect(bar).to_have_count(0)
+    gone = page.get_by_role("status").filter(has_text="Deleted 2 of 2")
+    gone.get_by_role("button", name="Undo").click()
+    expect(page.get_by_text("Undone: 2 changes.")).to_be_visible()
+    assert stored(sample, "T-0703")["priority"] == 3
+
+
+def test_all_found_are_chosen_on_whichever_page(page: Page, sample: Running) -> None:
+    signed_in(page)
+    page.goto("/c/tickets?where=" + "number > 'T-0800' %26%26 number < 'T-0840'" + "&sort=number")
+    page.get_by_label("Choose all on this page").click()
+    bar = page.get_by_role("region", name="Chosen")
+    expect(bar).to_contain_text("25 chosen")
+    page.get_by_role("button", name="Next").click()
+    expect(page.get_by_role("link", name="T-0839")).to_be_visible()
+    page.get_by_label("Choose T-0839").click()
+    expect(bar).to_contain_text("26 chosen")
+    bar.get_by_role("button", name="Choose all 39 found").click()
+    expect(bar).to_contain_text("39 chosen")
+    expect(page.get_by_label("Choose T-0830")).to_be_checked()
+    bar.get_by_role("button", name="Delete…").click()
+    expect(page.get_by_role("dialog")).to_contain_text("39 of 39 would be deleted.")
+    page.get_by_role("button", name="Keep them").click()
+    with page.expect_download() as saved:
+        bar.get_by_role("button", name="Export chosen").click()
+        page.get_by_role("menuitem", name="CSV").click()
+    assert len(saved.value.path().read_text().splitlines()) == 40
+    bar.get_by_role("button", name="Choose none").click()
+    expect(bar).to_have_count(0)
 
 
 def test_on_a_phone_values_are_edited_in_their_cards(page: Page, sample: Running) -> None:

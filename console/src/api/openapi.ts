@@ -1662,6 +1662,7 @@ export interface components {
         read: boolean;
         create: boolean;
         update: boolean;
+        delete: boolean;
         pass: boolean;
         review: boolean;
       };

@@ -119,5 +119,21 @@ export const changeMany = (collection: string, where: string, fields: Fields, ex
     query: { where, expect, preview: expect === null, atomic: false },
   });
 
+/** The same of deleting them. */
+export const deleteMany = (collection: string, where: string, expect: number | null): Promise<Many> =>
+  ask(MANY, "delete", {
+    at: { collection },
+    query: { where, expect, preview: expect === null, atomic: false },
+  });
+
+/** What deleting them would come to: asked anew each time, and kept for nobody. */
+export const deletingOf = (collection: string, where: string) =>
+  queryOptions({
+    queryKey: [...inCollection(collection), "deleting", where],
+    queryFn: () => deleteMany(collection, where, null),
+    gcTime: 0,
+    retry: false,
+  });
+
 export const deleteRecord = (collection: string, key: string, etag: string | null): Promise<Row> =>
   ask(ONE, "delete", { at: { collection, key }, etag });

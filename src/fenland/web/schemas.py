@@ -23,7 +23,7 @@ from fenland.web.http.replies import Reply
 from fenland.web.http.route import Route
 from fenland.web.http.schemas import LINK, OPEN
 
-_TOLD: tuple[Right, ...] = ("read", "create", "update", "pass", "review")
+_TOLD: tuple[Right, ...] = ("read", "create", "update", "delete", "pass", "review")
 _SCHEMA = "application/schema+json"
 
 

@@ -1,5 +1,4 @@
 import Alert from "@mui/material/Alert";
-import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Dialog from "@mui/material/Dialog";
 import DialogActions from "@mui/material/DialogActions";
@@ -10,12 +9,12 @@ import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState, type SyntheticEvent } from "react";
-import { changeMany, refreshCollection, type Many } from "../../api/records";
+import { changeMany, refreshCollection } from "../../api/records";
 import type { CollectionSchema, Fields } from "../../api/types";
-import { shown } from "../../lib/text";
-import { useTell } from "../../ui/messages";
 import { isNullable } from "../../ui/fields";
 import { innerKind, valueOf } from "./model";
+import { SeenMany } from "./SeenMany";
+import { useUndoMany } from "./useUndoMany";
 import { ValueInput } from "./ValueInput";
 
 interface Props {
@@ -25,10 +24,10 @@ interface Props {
   onClose: () => void;
 }
 
-/** Gives one field of all found records another value, once it is seen what that comes to. */
+/** Gives one field of all chosen records another value, once it is seen what that comes to. */
 export function ChangeManyDialog({ collection, schema, where, onClose }: Props) {
   const client = useQueryClient();
-  const tell = useTell();
+  const tellDone = useUndoMany(collection);
   const fields = Object.entries(schema.properties).filter(
     ([, one]) =>
       !one.readOnly && !one["x-reserved"] && ["string", "number", "integer", "boolean"].includes([one.type].flat()[0] ?? ""),
@@ -42,7 +41,7 @@ export function ChangeManyDialog({ collection, schema, where, onClose }: Props) 
   const changing = useMutation({
     mutationFn: (expect: number) => changeMany(collection, where, change, expect),
     onSuccess: async (found) => {
-      tell(`${found.changed} of ${found.matched} records are changed.`);
+      tellDone(`${found.changed} of ${found.matched} records are changed.`, found.batch);
       await refreshCollection(client, collection);
       onClose();
     },
@@ -60,7 +59,7 @@ export function ChangeManyDialog({ collection, schema, where, onClose }: Props) 
   return (
     <Dialog open onClose={onClose} fullWidth maxWidth="sm">
       <form onSubmit={submit}>
-        <DialogTitle>Change all found</DialogTitle>
+        <DialogTitle>Change what is chosen</DialogTitle>
         <DialogContent sx={{ display: "grid", gap: 2, "&&": { pt: 1 } }}>
           <TextField
             select
@@ -93,7 +92,7 @@ export function ChangeManyDialog({ collection, schema, where, onClose }: Props) 
             </Typography>
           )}
           {error && <Alert severity="error">{error.message}</Alert>}
-          {seen && <Seen found={seen} />}
+          {seen && <SeenMany found={seen} done="changed" />}
         </DialogContent>
         <DialogActions>
           <Button onClick={onClose}>Cancel</Button>
@@ -112,32 +111,4 @@ export function ChangeManyDialog({ collection, schema, where, onClose }: Props) 
       </form>
     </Dialog>
   );
-}
-
-function Seen({ found }: { found: Many }) {
-  return (
-    <Box role="status">
-      <Typography>
-        {found.changed} of {found.matched} would be changed
-        {found.refused > 0 && `, and ${found.refused} not`}.
-      </Typography>
-      <Box component="ul" sx={{ m: 0, pl: 2.5, maxHeight: 220, overflowY: "auto" }}>
-        {found.records.map((one) => (
-          <Typography component="li" variant="body2" key={shown(one.key)} sx={{ overflowWrap: "anywhere" }}>
-            {shown(one.key)}: {told(one)}
-          </Typography>
-        ))}
-      </Box>
-    </Box>
-  );
-}
-
-function told(one: Many["records"][number]): string {
-  // The OpenAPI document leaves both open.
-  const problem = one.problem as { detail: string; errors?: { detail: string }[] } | undefined;
-  if (problem) return problem.errors?.[0]?.detail ?? problem.detail;
-  const changes = (one.changes ?? {}) as Record<string, { before: never; after: never }>;
-  return Object.values(changes)
-    .map(({ before, after }) => `${shown(before)} → ${shown(after)}`)
-    .join(", ");
 }

@@ -10,11 +10,12 @@ import type { ListView } from "./useListView";
 
 interface Props {
   collection: string;
-  view: ListView;
+  view: Pick<ListView, "q" | "where" | "sort">;
+  label?: string;
 }
 
 /** Saves the list as it is filtered, searched and sorted now, all of its pages. */
-export function ExportMenu({ collection, view }: Props) {
+export function ExportMenu({ collection, view, label = "Export" }: Props) {
   const tell = useTell();
   const [anchor, setAnchor] = useState<HTMLElement | null>(null);
   const exporting = useMutation({
@@ -30,7 +31,7 @@ export function ExportMenu({ collection, view }: Props) {
         loading={exporting.isPending}
         onClick={(event) => setAnchor(event.currentTarget)}
       >
-        Export
+        {label}
       </Button>
       <Menu anchorEl={anchor} open={anchor !== null} onClose={() => setAnchor(null)}>
         {Object.entries(KINDS).map(([kind, { title }]) => (

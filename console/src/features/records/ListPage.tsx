@@ -5,7 +5,7 @@ import { useTheme } from "@mui/material/styles";
 import Typography from "@mui/material/Typography";
 import useMediaQuery from "@mui/material/useMediaQuery";
 import { useQuery } from "@tanstack/react-query";
-import { useState, type ComponentType } from "react";
+import type { ComponentType } from "react";
 import { Link, useParams } from "react-router";
 import { countOf, pageOf, PAGE_SIZE } from "../../api/records";
 import { collectionInfo, schemaOf } from "../../api/collections";
@@ -15,9 +15,10 @@ import { Waiting } from "../../ui/Waiting";
 import { inSentence } from "../../lib/text";
 import { LeaveGuard } from "../../ui/LeaveGuard";
 import { CellEditor } from "./grid/CellEditor";
+import { useChosen } from "./grid/useChosen";
 import { UnsavedCells } from "./grid/UnsavedCells";
 import { useCells } from "./grid/useCells";
-import { ChangeManyDialog } from "./ChangeManyDialog";
+import { ChosenBar } from "./ChosenBar";
 import { ExportMenu } from "./ExportMenu";
 import { FilterBar } from "./FilterBar";
 import { RecordCards } from "./RecordCards";
@@ -51,8 +52,8 @@ function List({ collection, more }: { collection: string; more: Props["more"] })
   const info = useQuery(collectionInfo(collection));
   const found = useQuery(pageOf(collection, view, view.sort, view.after));
   const count = useQuery(countOf(collection, view)).data;
-  const [changing, setChanging] = useState(false);
   const cells = useCells(collection);
+  const chosen = useChosen([view.q, view.where].join("\n"));
   const seen = [collection, view.q, view.where, view.sort, view.after].join("\n");
   // What is there while another page comes is of a view that is gone.
   const steady = useSteady(found.isPlaceholderData ? undefined : found.data, seen);
@@ -81,14 +82,6 @@ function List({ collection, more }: { collection: string; more: Props["more"] })
       <LeaveGuard unsaved={cells.unsaved.size > 0} within />
       <Heading info={info.data} view={view} count={count} more={more} />
       {bar}
-      {info.data.may.update && view.where !== "" && count !== undefined && count > 0 && (
-        <Button onClick={() => setChanging(true)} sx={{ mb: 1 }}>
-          Change all found…
-        </Button>
-      )}
-      {changing && (
-        <ChangeManyDialog collection={collection} schema={schema.data} where={view.where} onClose={() => setChanging(false)} />
-      )}
       {steady && (steady.fresh > 0 || steady.moved) && (
         // Beside the filter, so that nothing moves when it comes.
         <Box role="status" sx={{ position: "relative", height: 0 }}>
@@ -119,12 +112,16 @@ function List({ collection, more }: { collection: string; more: Props["more"] })
           page={shown}
           writable={writable}
           cells={cells}
+          chosen={chosen}
           changed={steady?.changed ?? NONE}
           sort={view.sort}
           onSort={view.order}
         />
       )}
-      <UnsavedCells schema={schema.data} cells={cells} />
+      <Box sx={{ position: "sticky", bottom: 8, zIndex: 2 }}>
+        <UnsavedCells schema={schema.data} cells={cells} />
+        <ChosenBar info={info.data} schema={schema.data} view={view} chosen={chosen} count={count} />
+      </Box>
       <Paging
         view={view}
         shown={shown.items.length}

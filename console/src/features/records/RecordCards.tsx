@@ -1,4 +1,5 @@
 import Box from "@mui/material/Box";
+import Checkbox from "@mui/material/Checkbox";
 import MenuItem from "@mui/material/MenuItem";
 import Paper from "@mui/material/Paper";
 import TextField from "@mui/material/TextField";
@@ -14,7 +15,7 @@ import { addressOf, cellText } from "./model";
 import type { RecordsProps } from "./RecordTable";
 
 /** A page of records where there is no room for a table: each a card, whose values are edited where they stand. */
-export function RecordCards({ collection, schema, page, writable, cells, changed, sort, onSort }: RecordsProps) {
+export function RecordCards({ collection, schema, page, writable, cells, chosen, changed, sort, onSort }: RecordsProps) {
   const from = { list: useLocation().search };
   const key = schema["x-key"];
   const naming = schema["x-naming"];
@@ -58,6 +59,12 @@ export function RecordCards({ collection, schema, page, writable, cells, changed
               ...(changed.has(row.id) ? freshMark(row.version) : {}),
             }}
           >
+            <Checkbox
+              checked={chosen.has(row.id)}
+              onChange={() => chosen.toggle(row.id)}
+              slotProps={{ input: { "aria-label": `Choose ${textOf(row[key])}` } }}
+              sx={{ float: "right", mt: -0.5, mr: -1.5 }}
+            />
             <Box
               component={Link}
               to={addressOf(collection, row[key])}

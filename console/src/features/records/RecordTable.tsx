@@ -1,4 +1,5 @@
 import Box from "@mui/material/Box";
+import Checkbox from "@mui/material/Checkbox";
 import Paper from "@mui/material/Paper";
 import Table from "@mui/material/Table";
 import TableBody from "@mui/material/TableBody";
@@ -18,6 +19,7 @@ import { CellEditor, type Onward } from "./grid/CellEditor";
 import { closedBy } from "./grid/editing";
 import { across, within, type Place } from "./grid/moves";
 import { nameOf, type Cells } from "./grid/useCells";
+import type { Chosen } from "./grid/useChosen";
 import { useGrid } from "./grid/useGrid";
 import { addressOf, cellText, isFigure } from "./model";
 
@@ -28,6 +30,7 @@ export interface RecordsProps {
   /** By the id of a row, its fields that can be changed. */
   writable: ReadonlyMap<string, readonly string[]>;
   cells: Cells;
+  chosen: Chosen;
   /** The ids of rows that others changed just now. */
   changed: ReadonlySet<string>;
   sort: string;
@@ -35,21 +38,24 @@ export interface RecordsProps {
 }
 
 /** A page of records as a grid: cells are edited in place, and the first one of a row leads to its record. */
-export function RecordTable({ collection, schema, page, writable, cells, changed, sort, onSort }: RecordsProps) {
+export function RecordTable({ collection, schema, page, writable, cells, chosen, changed, sort, onSort }: RecordsProps) {
   const tell = useTell();
   // What the record's page leads back to.
   const state = { list: useLocation().search };
   const key = schema["x-key"];
   const columns = schema["x-columns"];
   const linked = columns.includes(key) ? key : columns[0];
-  const size = { rows: page.items.length, columns: columns.length };
+  // The first column is for choosing.
+  const size = { rows: page.items.length, columns: columns.length + 1 };
   const { grid, at, go, onKeyDown, onFocus } = useGrid(size);
+  const all = page.items.every((row) => chosen.has(row.id));
+  const some = page.items.some((row) => chosen.has(row.id));
   const descending = sort.startsWith("-");
   const sorted = sort.replace(/^-/, "");
   const align = (name: string) => (isFigure(schema.properties[name]) ? "right" : "left");
   const cellAt = ({ row, column }: Place) => {
     const record = page.items[row];
-    const name = columns[column];
+    const name = columns[column - 1];
     return record === undefined || name === undefined ? null : { id: record.id, recordKey: textOf(record[key]), name };
   };
   const closed = (row: Row, name: string) => closedBy(schema, name, writable.get(row.id) ?? []);
@@ -61,13 +67,34 @@ export function RecordTable({ collection, schema, page, writable, cells, changed
     if (why === null) cells.open(cell, typed);
     else tell(why, { severity: "error" });
   };
+  const choose = (from: number, to: number) => {
+    const [first, last] = [Math.min(from, to), Math.max(from, to)];
+    chosen.put(
+      page.items.slice(first, last + 1).map((row) => row.id),
+      true,
+    );
+  };
   const onCellKey = (event: KeyboardEvent, place: Place) => {
     const { key: pressed } = event;
+    const step = pressed === "ArrowDown" ? 1 : pressed === "ArrowUp" ? -1 : 0;
+    const one = page.items[place.row];
+    if (pressed === " " && one) {
+      event.preventDefault();
+      chosen.toggle(one.id);
+    } else if (event.shiftKey && step !== 0) {
+      event.preventDefault();
+      const to = within({ ...place, row: place.row + step }, size);
+      choose(place.row, to.row);
+      go(to);
+    } else if (event.ctrlKey && pressed.toLowerCase() === "a") {
+      event.preventDefault();
+      choose(0, size.rows - 1);
+    }
     if (pressed === "F2" || (pressed === "Enter" && event.target === event.currentTarget)) {
       event.preventDefault();
       edit(place);
     }
-    const name = columns[place.column] ?? "";
+    const name = columns[place.column - 1] ?? "";
     const types = pressed.length === 1 && pressed !== " " && !event.ctrlKey && !event.altKey && !event.metaKey;
     const row = page.items[place.row];
     if (types && row && closed(row, name) === null && takesTyping(schema, name)) {
@@ -80,7 +107,7 @@ export function RecordTable({ collection, schema, page, writable, cells, changed
     const opened = cells.opened;
     const row = page.items.findIndex((one) => one.id === opened?.id);
     const column = columns.findIndex((name) => name === opened?.name);
-    const from = row < 0 || column < 0 ? at : { row, column };
+    const from = row < 0 || column < 0 ? at : { row, column: column + 1 };
     const steps: Record<NonNullable<Onward>, Place> = {
       down: within({ ...from, row: from.row + 1 }, size),
       next: across(from, size, 1),
@@ -103,6 +130,20 @@ export function RecordTable({ collection, schema, page, writable, cells, changed
         >
           <TableHead>
             <TableRow>
+              <TableCell padding="checkbox">
+                <Checkbox
+                  size="small"
+                  checked={all}
+                  indeterminate={!all && some}
+                  onChange={(event) =>
+                    chosen.put(
+                      page.items.map((row) => row.id),
+                      event.target.checked,
+                    )
+                  }
+                  slotProps={{ input: { "aria-label": "Choose all on this page" } }}
+                />
+              </TableCell>
               {columns.map((name) => (
                 <TableCell
                   key={name}
@@ -123,8 +164,33 @@ export function RecordTable({ collection, schema, page, writable, cells, changed
           </TableHead>
           <TableBody>
             {page.items.map((row, line) => (
-              <TableRow key={row.id} hover sx={changed.has(row.id) ? freshMark(row.version) : {}}>
-                {columns.map((name, column) => {
+              <TableRow
+                key={row.id}
+                hover
+                selected={chosen.has(row.id)}
+                aria-selected={chosen.has(row.id)}
+                sx={changed.has(row.id) ? freshMark(row.version) : {}}
+              >
+                <TableCell
+                  padding="checkbox"
+                  role="gridcell"
+                  data-row={line}
+                  data-column={0}
+                  onKeyDown={(event) => onCellKey(event, { row: line, column: 0 })}
+                >
+                  <Checkbox
+                    size="small"
+                    checked={chosen.has(row.id)}
+                    tabIndex={at.row === line && at.column === 0 ? 0 : -1}
+                    onClick={(event) => {
+                      if (event.shiftKey) choose(at.row, line);
+                    }}
+                    onChange={() => chosen.toggle(row.id)}
+                    slotProps={{ input: { "aria-label": `Choose ${textOf(row[key])}` } }}
+                  />
+                </TableCell>
+                {columns.map((name, index) => {
+                  const column = index + 1;
                   const place = { row: line, column };
                   const here = at.row === line && at.column === column;
                   const unsaved = cells.unsaved.get(nameOf({ id: row.id, name }));

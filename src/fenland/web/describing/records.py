@@ -122,7 +122,7 @@ SCHEMAS: dict[str, Schema] = {
             "searched": texts(),
             "indexed": texts(),
             "if_match": {"type": "string", "enum": ["optional", "required"]},
-            "may": closed({"read": FLAG, "create": FLAG, "update": FLAG, "pass": FLAG, "review": FLAG}),
+            "may": closed(dict.fromkeys(("read", "create", "update", "delete", "pass", "review"), FLAG)),
             "passes": {
                 "type": "array",
                 "items": closed({"name": TEXT, "title": TEXT, "lists": FLAG, "days": NUMBER}),

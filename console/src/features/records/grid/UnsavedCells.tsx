@@ -15,11 +15,7 @@ export function UnsavedCells({ schema, cells }: Props) {
   const refused = [...cells.unsaved.values()].filter((one) => one.wrong !== null);
   if (refused.length === 0) return null;
   return (
-    <Alert
-      severity="error"
-      role="status"
-      sx={{ position: "sticky", bottom: 8, zIndex: 2, my: 1.5, "& .MuiAlert-message": { width: "100%" } }}
-    >
+    <Alert severity="error" role="status" sx={{ my: 1, "& .MuiAlert-message": { width: "100%" } }}>
       {refused.length === 1 ? "One value is not saved:" : `${refused.length} values are not saved:`}
       {refused.map((one) => (
         <Box key={nameOf(one)} sx={{ display: "flex", flexWrap: "wrap", alignItems: "center", columnGap: 1 }}>

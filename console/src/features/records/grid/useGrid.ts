@@ -19,7 +19,7 @@ const placeIn = (element: Element): Place | null => {
 /** Moves through the cells of a grid by keyboard, as ARIA's practices have it: one of them is reached by Tab. */
 export function useGrid(size: Size): Grid {
   const grid = useRef<HTMLTableElement>(null);
-  const [held, setHeld] = useState<Place>({ row: 0, column: 0 });
+  const [held, setHeld] = useState<Place>({ row: 0, column: 1 });
   const [wanted, setWanted] = useState<Place | null>(null);
   const at = within(held, size);
   const go = (place: Place) => {
@@ -30,7 +30,7 @@ export function useGrid(size: Size): Grid {
   useEffect(() => {
     if (wanted === null) return;
     const cell = grid.current?.querySelector<HTMLElement>(`[data-row="${wanted.row}"][data-column="${wanted.column}"]`);
-    (cell?.querySelector<HTMLElement>("a") ?? cell)?.focus();
+    (cell?.querySelector<HTMLElement>("a, input") ?? cell)?.focus();
   }, [wanted]);
   return {
     grid,
