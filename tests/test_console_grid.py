@@ -310,3 +310,30 @@ def test_whatever_is_typed_is_stored_or_said_to_be_unsaved(page: Page, sample: R
         record = stored(sample, number)
         expect(cell(page, number, "title")).to_have_text(record["title"])
         expect(cell(page, number, "priority")).to_have_text(str(record["priority"]))
+
+
+def test_rows_are_added_above_the_list_one_after_the_other(page: Page, sample: Running) -> None:
+    opened(page)
+    page.get_by_role("button", name="Add a row").click()
+    row = page.get_by_role("region", name="New work ticket")
+    expect(row.get_by_label("Number")).to_be_focused()
+    row.get_by_label("Title").fill("x")
+    page.keyboard.press("Enter")
+    expect(row).to_contain_text("Enter at least 4 characters.")
+    expect(row.get_by_label("Title")).to_have_value("x")
+    for title in ("First of two", "Second of two"):
+        row.get_by_label("Title").fill(title)
+        row.get_by_role("combobox", name="Station").fill("PS-014")
+        page.get_by_role("option", name="PS-014").click()
+        page.keyboard.press("Enter")
+        expect(page.get_by_role("status").filter(has_text="Created T-")).to_be_visible()
+        expect(row.get_by_label("Title")).to_have_value("")
+    with sample.client() as http:
+        found = http.get("/v1/records/tickets?where=title.endsWith(' of two')").json()["items"]
+        assert [one["title"] for one in found] == ["First of two", "Second of two"]
+        told = page.get_by_role("status").filter(has_text=f"Created {found[1]['number']}")
+        told.get_by_role("button", name="Undo").click()
+        expect(page.get_by_text(f"Undone: {found[1]['number']} is not there any more.")).to_be_visible()
+        assert http.get(f"/v1/records/tickets/{found[1]['number']}").status_code == 404
+        http.delete(f"/v1/records/tickets/{found[0]['number']}").raise_for_status()
+    page.keyboard.press("Escape")

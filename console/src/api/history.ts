@@ -2,7 +2,7 @@ import { infiniteQueryOptions, queryOptions } from "@tanstack/react-query";
 import { ApiError } from "./errors";
 import { ask, askForFile, type Answer } from "./http";
 import { inCollection } from "./records";
-import type { Form, Preview, Row } from "./types";
+import type { Entry, Form, Preview, Row } from "./types";
 
 const PAGE_SIZE = 20;
 const ONE = "/v1/records/{collection}/{key}";
@@ -112,9 +112,18 @@ const JUST_NOW = 20;
 
 /** Takes back the save after which a record had this version. Throws `ApiError`, also where others changed it since. */
 export async function undoSave(collection: string, key: string, version: number): Promise<void> {
-  const { items } = await ask(`${ONE}/history`, "get", { at: { collection, key }, query: { limit: JUST_NOW } });
   // What followed of it by itself has entries of its own, and goes with it.
-  const made = items.find((one) => one.version <= version && one.action === "update");
+  await undoLast(collection, key, (one) => one.version <= version && one.action === "update");
+}
+
+/** Takes back that a record was made. Throws `ApiError`, also where others changed it since. */
+export async function undoCreation(collection: string, key: string): Promise<void> {
+  await undoLast(collection, key, (one) => one.action === "create");
+}
+
+async function undoLast(collection: string, key: string, meant: (entry: Entry) => boolean): Promise<void> {
+  const { items } = await ask(`${ONE}/history`, "get", { at: { collection, key }, query: { limit: JUST_NOW } });
+  const made = items.find(meant);
   if (made === undefined) throw new ApiError(404, "not-found", `${key} was changed many times since. See its history.`);
   await undo({ sequence: made.sequence });
 }

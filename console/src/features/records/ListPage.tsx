@@ -5,7 +5,7 @@ import { useTheme } from "@mui/material/styles";
 import Typography from "@mui/material/Typography";
 import useMediaQuery from "@mui/material/useMediaQuery";
 import { useQuery } from "@tanstack/react-query";
-import type { ComponentType } from "react";
+import { useState, type ComponentType } from "react";
 import { Link, useParams } from "react-router";
 import { countOf, pageOf, PAGE_SIZE } from "../../api/records";
 import { collectionInfo, schemaOf } from "../../api/collections";
@@ -21,6 +21,7 @@ import { useCells } from "./grid/useCells";
 import { ChosenBar } from "./ChosenBar";
 import { ExportMenu } from "./ExportMenu";
 import { FilterBar } from "./FilterBar";
+import { NewRow } from "./NewRow";
 import { RecordCards } from "./RecordCards";
 import { RecordTable } from "./RecordTable";
 import { SearchBox } from "./SearchBox";
@@ -52,6 +53,7 @@ function List({ collection, more }: { collection: string; more: Props["more"] })
   const info = useQuery(collectionInfo(collection));
   const found = useQuery(pageOf(collection, view, view.sort, view.after));
   const count = useQuery(countOf(collection, view)).data;
+  const [adding, setAdding] = useState(false);
   const cells = useCells(collection);
   const chosen = useChosen([view.q, view.where].join("\n"));
   const seen = [collection, view.q, view.where, view.sort, view.after].join("\n");
@@ -64,6 +66,7 @@ function List({ collection, more }: { collection: string; more: Props["more"] })
   const trouble = schema.error ?? (wrong ? null : found.error) ?? info.error;
   if (trouble) return <Trouble title="This list cannot be shown" error={trouble} retry={found.refetch} />;
   if (!schema.data || !info.data) return null;
+  const add = narrow ? undefined : () => setAdding(true);
   const bar = <FilterBar key={view.where} schema={schema.data} value={view.where} error={wrong} onChange={view.filter} />;
   if (!found.data)
     return (
@@ -80,8 +83,9 @@ function List({ collection, more }: { collection: string; more: Props["more"] })
     <>
       <title>{info.data.title}</title>
       <LeaveGuard unsaved={cells.unsaved.size > 0} within />
-      <Heading info={info.data} view={view} count={count} more={more} />
+      <Heading info={info.data} view={view} count={count} more={more} onAdd={add} />
       {bar}
+      {adding && <NewRow info={info.data} columns={schema.data["x-columns"]} onClose={() => setAdding(false)} />}
       {steady && (steady.fresh > 0 || steady.moved) && (
         // Beside the filter, so that nothing moves when it comes.
         <Box role="status" sx={{ position: "relative", height: 0 }}>
@@ -133,7 +137,13 @@ function List({ collection, more }: { collection: string; more: Props["more"] })
   );
 }
 
-function Heading({ info, view, count, more: More }: HeadingProps & { more: Props["more"] }) {
+interface WholeHeadingProps extends HeadingProps {
+  more: Props["more"];
+  /** Adds a row where the list is; without it, records are made on a page of their own. */
+  onAdd?: (() => void) | undefined;
+}
+
+function Heading({ info, view, count, more: More, onAdd }: WholeHeadingProps) {
   return (
     <Box sx={{ display: "flex", flexWrap: "wrap", gap: 2, alignItems: "center", mb: 2 }}>
       <Box sx={{ flex: 1, display: "flex", gap: 1.5, alignItems: "baseline", whiteSpace: "nowrap" }}>
@@ -155,6 +165,11 @@ function Heading({ info, view, count, more: More }: HeadingProps & { more: Props
         </Button>
       )}
       {info.searched.length > 0 && <SearchBox value={view.q} onChange={view.search} />}
+      {info.may.create && onAdd && (
+        <Button variant="outlined" onClick={onAdd}>
+          Add a row
+        </Button>
+      )}
       {info.may.create && (
         <Button component={Link} to={`/c/${info.name}/new`} variant="contained">
           New {inSentence(info.singular)}

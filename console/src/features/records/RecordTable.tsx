@@ -126,7 +126,10 @@ export function RecordTable({ collection, schema, page, writable, cells, chosen,
           aria-label={schema.title}
           onKeyDown={onKeyDown}
           onFocus={onFocus}
-          sx={{ "& td:focus-visible, & td:focus-within": { outline: 2, outlineColor: "primary.main", outlineOffset: -2 } }}
+          sx={{
+            "& td, & th": { px: 1.25 },
+            "& td:focus-visible, & td:focus-within": { outline: 2, outlineColor: "primary.main", outlineOffset: -2 },
+          }}
         >
           <TableHead>
             <TableRow>

@@ -1,0 +1,105 @@
+import Button from "@mui/material/Button";
+import LinearProgress from "@mui/material/LinearProgress";
+import Paper from "@mui/material/Paper";
+import Typography from "@mui/material/Typography";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useEffect, useRef, useState } from "react";
+import { Link } from "react-router";
+import { createFormOf } from "../../api/collections";
+import { undoCreation } from "../../api/history";
+import { createRecord, refreshCollection } from "../../api/records";
+import type { CollectionInfo, Form } from "../../api/types";
+import type { ApiError } from "../../api/errors";
+import { inSentence } from "../../lib/text";
+import { textOf } from "../../ui/fields";
+import { useTell } from "../../ui/messages";
+import { Trouble } from "../../ui/Trouble";
+import { draftFrom, fieldsFrom, type Draft } from "./model";
+import { RecordForm } from "./RecordForm";
+
+interface Props {
+  info: CollectionInfo;
+  /** The columns of the list. */
+  columns: string[];
+  onClose: () => void;
+}
+
+/** A row to fill in above a list: its columns, and what else must be given. It stays, for the next one. */
+export function NewRow({ info, columns, onClose }: Props) {
+  const collection = info.name;
+  const client = useQueryClient();
+  const tell = useTell();
+  const box = useRef<HTMLDivElement>(null);
+  const [made, setMade] = useState(0);
+  const found = useQuery(createFormOf(collection));
+  const form = found.data && narrowed(found.data, columns);
+  const ready = form !== undefined;
+  useEffect(() => box.current?.querySelector<HTMLInputElement>("form input")?.focus(), [ready, made]);
+  const undo = async (key: string) => {
+    try {
+      await undoCreation(collection, key);
+      tell(`Undone: ${key} is not there any more.`);
+    } catch (error) {
+      tell((error as ApiError).message, { severity: "error" });
+    }
+    await refreshCollection(client, collection);
+  };
+  const create = useMutation({
+    mutationFn: (draft: Draft) => createRecord(collection, form ? fieldsFrom(form, draft) : {}),
+    onSuccess: async (row) => {
+      const key = textOf(row[info.key]);
+      const seen = row.version !== undefined;
+      tell(`Created ${key}.${seen ? "" : " You may not see it."}`, {
+        action: { label: "Undo", run: () => void undo(key) },
+      });
+      // What is proposed for the next one, such as its number, may be another.
+      await found.refetch();
+      setMade((count) => count + 1);
+      await refreshCollection(client, collection);
+    },
+  });
+  if (found.isError) return <Trouble title="No row can be added" error={found.error} retry={found.refetch} />;
+  return (
+    <Paper
+      ref={box}
+      variant="outlined"
+      component="section"
+      aria-label={`New ${inSentence(info.singular)}`}
+      sx={{ p: 2.5, pb: 2.5, mb: 2 }}
+    >
+      <Typography variant="h2" sx={{ mb: 2 }}>
+        New {inSentence(info.singular)}
+      </Typography>
+      {form ? (
+        <RecordForm
+          key={made}
+          form={form}
+          start={draftFrom(form)}
+          busy={create.isPending}
+          error={create.error}
+          submitLabel="Create"
+          always
+          onSubmit={(draft) => create.mutate(draft)}
+          onCancel={onClose}
+        >
+          <Button component={Link} to={`/c/${collection}/new`}>
+            All fields
+          </Button>
+        </RecordForm>
+      ) : (
+        <LinearProgress aria-label="Opening the row" />
+      )}
+    </Paper>
+  );
+}
+
+/** Of a form, the columns and what must be given. */
+function narrowed(form: Form, columns: string[]): Form {
+  const shown = ([name]: [string, unknown]) => columns.includes(name) || form.schema.required.includes(name);
+  const properties = Object.fromEntries(
+    Object.entries(form.schema.properties)
+      .filter(shown)
+      .filter(([name]) => form.writable.includes(name)),
+  );
+  return { ...form, schema: { ...form.schema, properties }, writable: form.writable.filter((name) => name in properties) };
+}
