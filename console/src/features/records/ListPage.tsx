@@ -66,8 +66,14 @@ function List({ collection, more }: { collection: string; more: Props["more"] })
   const trouble = schema.error ?? (wrong ? null : found.error) ?? info.error;
   if (trouble) return <Trouble title="This list cannot be shown" error={trouble} retry={found.refetch} />;
   if (!schema.data || !info.data) return null;
-  const add = narrow ? undefined : () => setAdding(true);
-  const bar = <FilterBar key={view.where} schema={schema.data} value={view.where} error={wrong} onChange={view.filter} />;
+  const bar = (
+    <Box sx={{ display: "flex", gap: 1, alignItems: "flex-start" }}>
+      <Box sx={{ flex: 1, minWidth: 0 }}>
+        <FilterBar key={view.where} schema={schema.data} value={view.where} error={wrong} onChange={view.filter} />
+      </Box>
+      {info.data.may.create && !narrow && <Button onClick={() => setAdding(true)}>Add a row</Button>}
+    </Box>
+  );
   if (!found.data)
     return (
       <>
@@ -83,7 +89,7 @@ function List({ collection, more }: { collection: string; more: Props["more"] })
     <>
       <title>{info.data.title}</title>
       <LeaveGuard unsaved={cells.unsaved.size > 0} within />
-      <Heading info={info.data} view={view} count={count} more={more} onAdd={add} />
+      <Heading info={info.data} view={view} count={count} more={more} />
       {bar}
       {adding && <NewRow info={info.data} columns={schema.data["x-columns"]} onClose={() => setAdding(false)} />}
       {steady && (steady.fresh > 0 || steady.moved) && (
@@ -137,13 +143,7 @@ function List({ collection, more }: { collection: string; more: Props["more"] })
   );
 }
 
-interface WholeHeadingProps extends HeadingProps {
-  more: Props["more"];
-  /** Adds a row where the list is; without it, records are made on a page of their own. */
-  onAdd?: (() => void) | undefined;
-}
-
-function Heading({ info, view, count, more: More, onAdd }: WholeHeadingProps) {
+function Heading({ info, view, count, more: More }: HeadingProps & { more: Props["more"] }) {
   return (
     <Box sx={{ display: "flex", flexWrap: "wrap", gap: 2, alignItems: "center", mb: 2 }}>
       <Box sx={{ flex: 1, display: "flex", gap: 1.5, alignItems: "baseline", whiteSpace: "nowrap" }}>
@@ -165,11 +165,6 @@ function Heading({ info, view, count, more: More, onAdd }: WholeHeadingProps) {
         </Button>
       )}
       {info.searched.length > 0 && <SearchBox value={view.q} onChange={view.search} />}
-      {info.may.create && onAdd && (
-        <Button variant="outlined" onClick={onAdd}>
-          Add a row
-        </Button>
-      )}
       {info.may.create && (
         <Button component={Link} to={`/c/${info.name}/new`} variant="contained">
           New {inSentence(info.singular)}

@@ -65,7 +65,7 @@ export function NewRow({ info, columns, onClose }: Props) {
       variant="outlined"
       component="section"
       aria-label={`New ${inSentence(info.singular)}`}
-      sx={{ p: 2.5, pb: 2.5, mb: 2 }}
+      sx={{ p: 2.5, mb: 2, "& form": { gridTemplateColumns: { md: "1fr 1fr 1fr", lg: "repeat(4, 1fr)" } } }}
     >
       <Typography variant="h2" sx={{ mb: 2 }}>
         New {inSentence(info.singular)}
