@@ -110,7 +110,7 @@ STATION, TICKET = "/v1/records/stations/PS-002", "/v1/records/tickets/T-0002"
 #: Requests whose answers the generated ones do not meet.
 PLAIN: list[tuple[str, str, dict[str, str], Any]] = [
     *(("GET", path, {}, None) for path in (STATION, f"{STATION}/history", f"{STATION}/form", "/v1/schemas", "/v1/schemas/tickets", "/v1/schemas/tickets?for=create")),
-    *(("GET", path, {}, None) for path in ("/v1/session", "/healthz", "/v1/edits.schema.json", "/v1/openapi.json", "/v1/records/tickets?q=weed&count=true")),
+    *(("GET", path, {}, None) for path in ("/v1/session", "/healthz", "/v1/edits.schema.json", "/v1/definitions.schema.json", "/v1/openapi.json", "/v1/records/tickets?q=weed&count=true")),
     *(("GET", f"/v1/records/stations/none{rest}", {}, None) for rest in ("", "/history", "/form")), ("GET", STATION, {"If-None-Match": "*"}, None),
     ("GET", STATION, {"Authorization": ""}, None), ("PATCH", TICKET, {"Prefer": "return=minimal"}, {"hours": 1}), ("PUT", TICKET, {}, {"hours": 1}),
     ("DELETE", STATION, {}, None), ("DELETE", STATION, {"If-Match": '"x"'}, None), ("PATCH", TICKET, {"If-Match": '"x"'}, {}),

@@ -2,20 +2,30 @@
 
 from __future__ import annotations
 
+import json
+import random
 from decimal import Decimal
 from pathlib import Path
 from typing import Any
 
+import jsonschema
 import pytest
 
+from fenland.core.definitions.constraints import CONSTRAINTS
+from fenland.core.definitions.effects import EFFECT_WORDS
 from fenland.core.definitions.field_reading import Source
-from fenland.core.definitions.keywords import KEYWORDS
+from fenland.core.definitions.keywords import COLLECTION_KEYWORDS, KEYWORDS
 from fenland.core.definitions.model import DefinitionMistakes
+from fenland.core.definitions.passes import TEMPLATE_KEYWORDS
 from fenland.core.definitions.reading import definitions_from, read_definitions
+from fenland.core.definitions.rule_reading import CHECK_WORDS
+from fenland.core.definitions.schema import ABOUT, definition_schema
 from fenland.demo import sample as sample_module
 from fenland.service.project import load_project, read_source
 from fenland.service.settings import SettingsRefused, read_settings
+from support import NIGHTLY
 
+SAMPLE = Path(sample_module.__file__).parent / "project" / "collections"
 FIELD = "fields:\n  name:\n    type: string\n"
 
 #: YAML, then for each mistake: its line, words of what is wrong, and words of the hint.
@@ -177,6 +187,85 @@ def test_a_reference_takes_the_type_of_the_key_it_holds() -> None:
                 "b": {"fields": {"to": {"references": "a", "type": "string"}}},
             }
         )
+
+
+_VALUES: list[Any] = [
+    "", "name", "string", "date", "whole", "keep", "required", "now", True, False, 0, 3, -1, [], ["name"], [3], {}, {"a": "b"},
+    {"read": ["office"]}, {"read": "true"}, {"read": 3}, {"name": {"type": "string"}}, {"type": "string"}, None,
+]  # fmt: skip
+_WORDS = [
+    *(("collection", word) for word in COLLECTION_KEYWORDS),
+    *(("field", word) for word in KEYWORDS),
+    *(("items", word) for word in KEYWORDS),
+    *((place, "no_such_word") for place in ("collection", "field", "items")),
+]
+
+
+@pytest.mark.parametrize(("place", "word"), _WORDS)
+def test_what_editors_are_told_of_definitions_is_what_the_reader_says(place: str, word: str) -> None:
+    """What the schema refuses, the reader refuses too; and whatever does not look as it must, both do."""
+    judge = jsonschema.Draft202012Validator(definition_schema())
+    for value in _VALUES:
+        for kind in ("string", "integer", "array", "object"):
+            field: dict[str, Any] = {"type": kind}
+            if kind == "array":
+                field["items"] = {"type": "string"}
+            data: dict[str, Any] = {"fields": {"name": field}}
+            if place == "items":
+                field |= {
+                    "type": "array",
+                    "items": {"type": kind, "items": {"type": "string"}}
+                    if kind == "array"
+                    else {"type": kind},
+                }
+            {"collection": data, "field": field, "items": field.get("items", {})}[place][word] = value
+            try:
+                definitions_from({"things": data}, ["office"])
+                told = []
+            except DefinitionMistakes as error:
+                told = error.mistakes
+            fits = judge.is_valid(data)
+            assert fits or told, (place, word, value, next(judge.iter_errors(data)).message)
+            # A list of properties is another matter, and so is what `derived` gathers.
+            unfit = any(one.hint.startswith("It must be") and word != "required" for one in told)
+            assert not (fits and unfit), (place, word, value, told)
+            assert not (fits and word == "no_such_word")
+
+
+@pytest.mark.parametrize("seed", range(20 if NIGHTLY else 4))
+def test_whatever_stands_in_a_definition_is_read_or_told(seed: int) -> None:
+    """Words that know nothing of each other, with values of any kind: none of it ends in anything but mistakes."""
+    dice = random.Random(seed)
+    effects = [{}, {word: dice.choice(_VALUES) for word in dice.sample(EFFECT_WORDS, 4)}]
+    checks = [{word: dice.choice(_VALUES) for word in CHECK_WORDS}]
+    passes = {"own": {word: dice.choice(_VALUES) for word in dice.sample(list(TEMPLATE_KEYWORDS), 6)}}
+    judge, read, refused = jsonschema.Draft202012Validator(definition_schema()), 0, 0
+    for _ in range(400):
+        field = {word: dice.choice(_VALUES) for word in dice.sample(list(KEYWORDS), dice.randint(0, 5))}
+        data: dict[str, Any] = {"fields": {"name": {"type": "string"}, "other": {"type": "string", **field}}}
+        more = [*_VALUES, effects, checks, passes]
+        data |= {
+            word: dice.choice(more) for word in dice.sample(list(COLLECTION_KEYWORDS), dice.randint(0, 4))
+        }
+        try:
+            definitions_from({"things": data}, ["office"])
+            read += 1
+        except DefinitionMistakes as error:
+            refused += len(error.mistakes) > 0
+            continue
+        assert judge.is_valid(data), (data, next(judge.iter_errors(data)).message)
+    assert read and refused
+
+
+def test_every_definition_that_is_there_fits_what_editors_are_told() -> None:
+    judge = jsonschema.Draft202012Validator(definition_schema())
+    judge.check_schema(definition_schema())
+    assert ABOUT.keys() >= {*COLLECTION_KEYWORDS, *KEYWORDS} - {*CONSTRAINTS}
+    files = [*SAMPLE.glob("*.yaml"), *(Path(__file__).parent / "layouts").glob("*.yaml")]
+    assert len(files) > 8
+    for file in files:
+        data = json.loads(json.dumps(read_source(file, file.name).data, default=float))
+        assert [one.message for one in judge.iter_errors(data)] == [], file
 
 
 _NAMED: list[tuple[dict[str, Any], str, tuple[str, ...]]] = [

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import subprocess
 from pathlib import Path
 from typing import Any
 
@@ -19,7 +20,7 @@ from fenland.service.project import load_project
 from fenland.service.records.delete import DeleteRequest, delete
 from fenland.service.records.update import UpdateRequest, update
 from fenland.service.service import Service
-from support import workshop_of
+from support import FENLAND, workshop_of
 
 TOML = 'roles = ["office"]\ndatabase = "records.db"\n'
 AREAS = """\
@@ -223,3 +224,41 @@ def test_a_seed_asks_nobody_for_leave_but_keeps_the_rules(folder: Path, tmp_path
     }
     with workshop_of(described, tmp_path / "other.db") as (_, http):
         assert http.post("/v1/records/areas", json={"code": "A2"}).status_code == 403
+
+
+def test_editors_are_told_how_definitions_look(tmp_path: Path) -> None:
+    folder = tmp_path / "notes"
+    fenland("new", str(folder))
+    written = json.loads((folder / "collection.schema.json").read_text())
+    assert json.loads(fenland("describe", str(folder), "--as", "definitions").stdout) == written
+    first = (folder / "collections" / "notes.yaml").read_text().splitlines()[0]
+    assert (
+        folder / "collections" / first.partition("$schema=")[2]
+    ).resolve() == folder / "collection.schema.json"
+    with workshop_of({"things": {"fields": {"name": {"type": "string"}}}}, tmp_path / "x.db") as (_, http):
+        assert http.get("/v1/definitions.schema.json", headers={"Authorization": ""}).json() == written
+
+
+def test_a_project_is_checked_again_whenever_a_file_is_saved(tmp_path: Path) -> None:
+    folder = tmp_path / "notes"
+    fenland("new", str(folder))
+    file = folder / "collections" / "notes.yaml"
+    right = file.read_text()
+    command = [FENLAND, "check", str(folder), "--watch"]
+    with subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True) as running:
+        assert running.stdout is not None
+
+        def told(words: str) -> None:
+            assert any(words in line for line in iter(running.stdout.readline, "")), words  # type: ignore[union-attr]
+
+        told("No mistakes.")
+        file.write_text(right.replace("type: boolean", "type: bolean"))
+        told("Did you mean 'boolean'?")
+        # As an editor saves: a new file takes the place of the old one.
+        (folder / "saved").write_text(right)
+        (folder / "saved").rename(file)
+        told("No mistakes.")
+        (folder / "fenland.toml").write_text("prot = 1")
+        told("Did you mean 'port'?")
+        running.terminate()
+    fenland("check", str(folder), "--watch", "--json", code=2)

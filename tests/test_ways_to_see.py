@@ -235,7 +235,7 @@ SEEN: dict[tuple[str, str], dict[str, Way] | str] = {
     ("GET", "/v1/subscriptions/{subscription}/deliveries/{number}"): {"delivery": got(*(f"/v1/subscriptions/carl-record/deliveries/{one}" for one in range(1, 60)))},
     ("GET", "/v1/history/head"): "Hashes alone: test_hashes.", ("GET", "/v1/history/heads"): "Hashes alone: test_hashes.",
     ("GET", "/v1/history/keys"): "Public keys.", ("GET", "/v1/history/consistency"): "Hashes alone: test_hashes.",
-    ("GET", "/v1/edits.schema.json"): "What edits look like.", ("GET", "/v1/session"): "Who asks.", ("GET", "/v1/tokens"): "One's own tokens: test_takeover.",
+    ("GET", "/v1/edits.schema.json"): "What edits look like.", ("GET", "/v1/definitions.schema.json"): "What definitions look like.", ("GET", "/v1/session"): "Who asks.", ("GET", "/v1/tokens"): "One's own tokens: test_takeover.",
     ("GET", "/v1/accounts"): "Accounts: test_takeover.", ("GET", "/v1/accounts/{name}"): "Accounts: test_takeover.",
     ("GET", "/healthz"): "Nothing of records.", ("GET", "/v1/openapi.json"): "The definitions, which all may read.",
     # What changes something answers with records as well.

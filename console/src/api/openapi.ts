@@ -1048,6 +1048,26 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/v1/definitions.schema.json": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * The JSON Schema of the files that describe record types, for editors
+     * @description The JSON Schema of the files that describe record types, for editors.
+     */
+    get: operations["readDefinitionsSchema"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/v1/session": {
     parameters: {
       query?: never;
@@ -5864,6 +5884,33 @@ export interface operations {
     };
   };
   readEditsSchema: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description The schema. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/schema+json": {
+            [key: string]: unknown;
+          };
+        };
+      };
+      400: components["responses"]["malformed"];
+      413: components["responses"]["too-large"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+    };
+  };
+  readDefinitionsSchema: {
     parameters: {
       query?: never;
       header?: never;

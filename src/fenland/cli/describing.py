@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 import typer
 
 from fenland.cli.migrating import shown_progress
-from fenland.cli.projects import PANEL, open_project
+from fenland.cli.projects import PANEL, open_project, schema_text
 from fenland.cli.terminal import Exit, counted, err, escape, fail, json_option, out, print_json
 from fenland.core.values.plain import write_json
 
@@ -22,18 +22,24 @@ _LEFT_TOLD = 20
 
 def describe(
     folder: Path = typer.Argument(Path("."), help="The project's folder."),
-    kind: str = typer.Option("json-schema", "--as", help="json-schema, openapi or mermaid."),
+    kind: str = typer.Option("json-schema", "--as", help="json-schema, openapi, mermaid or definitions."),
     file: Path | None = typer.Option(None, "--out", metavar="FILE", help="Where to; else standard output."),
 ) -> None:
     """Write what the definitions say: JSON Schema of every collection, OpenAPI, or a Mermaid diagram.
 
     [bold]fenland describe --as mermaid --out collections.mmd[/]
+
+    With --as definitions, the JSON Schema of the definitions' own files, by which editors complete and check
+    them: the same for every project of this version.
     """
     from fenland.core.access.describing import diagram, schema_bundle
     from fenland.web.document import document
 
-    if kind not in ("json-schema", "openapi", "mermaid"):
-        fail(f"--as is {kind}. It must be json-schema, openapi or mermaid.", Exit.USAGE)
+    if kind not in ("json-schema", "openapi", "mermaid", "definitions"):
+        fail(f"--as is {kind}. It must be json-schema, openapi, mermaid or definitions.", Exit.USAGE)
+    if kind == "definitions":
+        _write(schema_text(), file)
+        return
     project = open_project(folder)
     settings, definitions = project.settings, project.definitions
     if kind == "mermaid":
@@ -43,6 +49,10 @@ def describe(
         if kind == "openapi":
             data = document(definitions, settings.title, settings.limits(), settings.public_address or "/")
         text = write_json(data).decode() + "\n"
+    _write(text, file)
+
+
+def _write(text: str, file: Path | None) -> None:
     if file is None:
         sys.stdout.write(text)
         return

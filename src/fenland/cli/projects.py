@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import json
+import time
+from contextlib import suppress
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -22,7 +25,11 @@ roles = ["editor"]
 database = "records.db"
 """
 
+#: The schema of the definitions' own files, for editors; where a file of them names it.
+_SCHEMA = "collection.schema.json"
+
 _NOTES = """\
+# yaml-language-server: $schema=../{schema}
 title: Notes
 singular: Note
 description: A first collection. Change it, or put another file beside it.
@@ -52,6 +59,10 @@ fields:
   due_on: {type: string, format: date, title: Due on}
   author: {type: string, title: Author, required: true}
 """
+
+
+#: How often it is looked whether a file was saved, in seconds.
+_LOOKS_EACH = 0.3
 
 
 def open_project(folder: Path) -> Project:
@@ -87,6 +98,13 @@ def open_settings(folder: Path) -> Settings:
         fail(f"The settings in {folder} cannot be used.", Exit.DEFINITIONS)
 
 
+def schema_text() -> str:
+    """The JSON Schema of the definitions' own files, to be written into one."""
+    from fenland.core.definitions.schema import definition_schema
+
+    return json.dumps(definition_schema(), indent=1, ensure_ascii=False) + "\n"
+
+
 def new(folder: Path = typer.Argument(help="The folder to begin the project in; made if need be.")) -> None:
     """Begin a project: settings and a first collection, ready to run."""
     from fenland.service.project import COLLECTIONS
@@ -98,7 +116,10 @@ def new(folder: Path = typer.Argument(help="The folder to begin the project in; 
         (folder / COLLECTIONS).mkdir(parents=True)
         title = folder.resolve().name.replace("-", " ").replace("_", " ").capitalize().replace('"', "'")
         (folder / FILE_NAME).write_text(_SETTINGS.format(title=title), encoding="utf-8")
-        (folder / COLLECTIONS / "notes.yaml").write_text(_NOTES, encoding="utf-8")
+        (folder / COLLECTIONS / "notes.yaml").write_text(
+            _NOTES.replace("{schema}", _SCHEMA), encoding="utf-8"
+        )
+        (folder / _SCHEMA).write_text(schema_text(), encoding="utf-8")
     except OSError as error:
         fail(f"{folder} cannot be written: {error.strerror}.")
     out.print(f"[green]✓[/] A project is in [bold]{escape(folder)}[/]. Next:")
@@ -112,6 +133,9 @@ def check(
     records: bool = typer.Option(
         False, "--records", help="Check what is stored as well: list records that break newer rules."
     ),
+    watch: bool = typer.Option(
+        False, "--watch", help="Check again whenever a file of the project is saved, until Ctrl+C."
+    ),
     as_json: bool = json_option(),
 ) -> None:
     """Check a project: every mistake at once, with its file and line and what to do about it.
@@ -121,20 +145,59 @@ def check(
 
     Ends with 0 when all is well, with 9 when a definition is wrong, and with 7 when a record is.
     """
-    from fenland.core.definitions.advice import advise
-
+    if watch and (records or as_json):
+        fail("--watch tells people of the definitions. Leave out --records and --json.", Exit.USAGE)
+    if watch:
+        _watch(folder)
+        return
     if records:
         _check_records(folder, as_json=as_json)
         return
     if as_json:
         _check_json(folder)
         return
+    _tell(folder)
+
+
+def _tell(folder: Path) -> None:
+    from fenland.core.definitions.advice import advise
+
     project = open_project(folder)
     for name, one in project.definitions.collections.items():
         out.print(f"[green]✓[/] [bold]{name}[/]  {counted(len(one.fields), 'field')}, key {one.key}")
     for advice in advise(project.definitions):
         err.print(f"[yellow]![/] {escape(str(advice))}")
     out.print("No mistakes.")
+
+
+def _watch(folder: Path) -> None:
+    seen: object = None
+    while True:
+        now = _state_of(folder)
+        if now != seen:
+            if seen is not None:
+                out.rule(time.strftime("%H:%M:%S"), style="dim")
+            seen = now
+            try:
+                _tell(folder)
+            except typer.Exit:
+                err.print("[dim]Save a correction, and it is checked again.[/]")
+        time.sleep(_LOOKS_EACH)
+
+
+def _state_of(folder: Path) -> object:
+    """What changes when a file of the project is saved, comes or goes."""
+    from fenland.service.project import COLLECTIONS
+
+    found = []
+    for place in (folder, folder / COLLECTIONS):
+        for file in sorted(place.glob("*.*")) if place.is_dir() else ():
+            if file.suffix in (".yaml", ".yml", ".toml", ".py"):
+                # An editor puts a new file in the place of one as it saves.
+                with suppress(OSError):
+                    stat = file.stat()
+                    found.append((file.name, stat.st_mtime_ns, stat.st_size, stat.st_ino))
+    return found
 
 
 def _check_records(folder: Path, *, as_json: bool) -> None:

@@ -8,6 +8,7 @@ from fenland.core.access.policy import Sight
 from fenland.core.access.schemas import collection_schema
 from fenland.core.changes.edits import edits_schema
 from fenland.core.definitions.model import Right
+from fenland.core.definitions.schema import definition_schema
 from fenland.core.problems import NotPermitted
 from fenland.service.accounts.accounts import manages
 from fenland.service.forms.choices import ChoicesRequest, list_choices
@@ -63,6 +64,10 @@ def _templates_json(resource: Resource, sight: Sight) -> list[dict[str, Any]]:
 
 def _edits(call: Call) -> Answer:
     return json_answer(edits_schema(call.limits), headers={"Content-Type": _SCHEMA})
+
+
+def _definitions(_call: Call) -> Answer:
+    return json_answer(definition_schema(), headers={"Content-Type": _SCHEMA})
 
 
 def _rules(call: Call) -> Answer:
@@ -131,6 +136,11 @@ ROUTES: tuple[Route, ...] = (
     ),
     Route(
         "GET", "/v1/edits.schema.json", "readEditsSchema", "The JSON Schema of edits", _edits,
+        answers={200: Reply("The schema.", OPEN, types=(_SCHEMA,))}, signed_in="no",
+    ),
+    Route(
+        "GET", "/v1/definitions.schema.json", "readDefinitionsSchema",
+        "The JSON Schema of the files that describe record types, for editors", _definitions,
         answers={200: Reply("The schema.", OPEN, types=(_SCHEMA,))}, signed_in="no",
     ),
 )  # fmt: skip

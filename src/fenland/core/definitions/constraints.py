@@ -14,6 +14,7 @@ from decimal import Decimal
 from typing import Any
 
 from fenland.core.definitions.model import Field
+from fenland.core.definitions.shapes import COUNT, FLAG, LIST, NUMBER, STEP, TEXT, Shape
 from fenland.core.values.patterns import compile_pattern
 from fenland.core.values.plain import exact, frozen, same
 
@@ -26,51 +27,18 @@ Rule = Callable[[Any], Finding]
 class Constraint:
     """One keyword; its name is that of JSON Schema, in definitions and in what is published.
 
-    `is_valid` and `looks` say how its value must look; `settle` makes of that what is kept, and may raise
+    `shape` says how its value must look; `settle` makes of that what is kept, and may raise
     `ValueError` with what is wrong. `rule` makes a rule of the value for a field. No value could pass where
     this one's lies above that of a keyword in `at_most`. `lets_more` tells, of the value before and the one
     after, whether every value that could be kept before can be kept after.
     """
 
     types: tuple[str, ...]
-    is_valid: Callable[[Any], bool]
-    looks: str
+    shape: Shape
     rule: Callable[[Any, Field], Rule]
     settle: Callable[[Any], Any] = lambda value: value
     at_most: tuple[str, ...] = ()
     lets_more: Callable[[Any, Any], bool] = lambda _was, _now: False
-
-
-# --- how values must look ----------------------------------------------------------------------------
-
-
-def is_text(value: Any) -> bool:
-    """Whether a value of a definition is a text."""
-    return isinstance(value, str)
-
-
-def is_flag(value: Any) -> bool:
-    """Whether a value of a definition is true or false."""
-    return isinstance(value, bool)
-
-
-def is_count(value: Any) -> bool:
-    """Whether a value of a definition is a whole number from 0."""
-    return isinstance(value, int) and not isinstance(value, bool) and value >= 0
-
-
-def is_number(value: Any) -> bool:
-    """Whether a value of a definition is a number; true and false are none."""
-    return isinstance(value, (int, Decimal)) and not isinstance(value, bool)
-
-
-def is_list(value: Any) -> bool:
-    """Whether a value of a definition is a list that holds anything."""
-    return isinstance(value, list) and bool(value)
-
-
-def _is_step(value: Any) -> bool:
-    return is_number(value) and value > 0
 
 
 def _pattern_of(text: str) -> str:
@@ -175,59 +143,58 @@ def _all_members(was: Any, now: Any) -> bool:
 # --- the rows ----------------------------------------------------------------------------------------
 
 _STRING, _NUMERIC, _ARRAY, _OBJECT = ("string",), ("integer", "number"), ("array",), ("object",)
-_COUNT = "a whole number from 0"
 
 CONSTRAINTS: Mapping[str, Constraint] = {
     "enum": Constraint(
-        ("string", *_NUMERIC, "boolean"), is_list, "a list of the values allowed", _enum, settle=tuple,
+        ("string", *_NUMERIC, "boolean"), LIST.said("a list of the values allowed"), _enum, settle=tuple,
         lets_more=_all_members,
     ),
     "minLength": Constraint(
-        _STRING, is_count, _COUNT,
+        _STRING, COUNT,
         _size("min_length", "be at least {} characters long", operator.ge), at_most=("maxLength",),
         lets_more=_smaller,
     ),
     "maxLength": Constraint(
-        _STRING, is_count, _COUNT, _size("max_length", "be at most {} characters long", operator.le),
+        _STRING, COUNT, _size("max_length", "be at most {} characters long", operator.le),
         lets_more=_larger,
     ),
-    "pattern": Constraint(_STRING, is_text, "a regular expression", _pattern, settle=_pattern_of),
+    "pattern": Constraint(_STRING, TEXT.said("a regular expression"), _pattern, settle=_pattern_of),
     "minimum": Constraint(
-        _NUMERIC, is_number, "a number", _bound("minimum", "at least", operator.ge),
+        _NUMERIC, NUMBER, _bound("minimum", "at least", operator.ge),
         settle=Decimal, at_most=("maximum", "exclusiveMaximum"),
         lets_more=_smaller,
     ),
     "maximum": Constraint(
-        _NUMERIC, is_number, "a number", _bound("maximum", "at most", operator.le), settle=Decimal,
+        _NUMERIC, NUMBER, _bound("maximum", "at most", operator.le), settle=Decimal,
         lets_more=_larger,
     ),
     "exclusiveMinimum": Constraint(
-        _NUMERIC, is_number, "a number", _bound("exclusive_minimum", "above", operator.gt),
+        _NUMERIC, NUMBER, _bound("exclusive_minimum", "above", operator.gt),
         settle=Decimal, at_most=("exclusiveMaximum", "maximum"),
         lets_more=_smaller,
     ),
     "exclusiveMaximum": Constraint(
-        _NUMERIC, is_number, "a number", _bound("exclusive_maximum", "below", operator.lt), settle=Decimal,
+        _NUMERIC, NUMBER, _bound("exclusive_maximum", "below", operator.lt), settle=Decimal,
         lets_more=_larger,
     ),
-    "multipleOf": Constraint(_NUMERIC, _is_step, "a number above 0", _multiple_of, settle=Decimal),
+    "multipleOf": Constraint(_NUMERIC, STEP, _multiple_of, settle=Decimal),
     "minItems": Constraint(
-        _ARRAY, is_count, _COUNT,
+        _ARRAY, COUNT,
         _size("min_items", "have at least {} items", operator.ge), at_most=("maxItems",),
         lets_more=_smaller,
     ),
     "maxItems": Constraint(
-        _ARRAY, is_count, _COUNT, _size("max_items", "have at most {} items", operator.le),
+        _ARRAY, COUNT, _size("max_items", "have at most {} items", operator.le),
         lets_more=_larger,
     ),
-    "uniqueItems": Constraint(_ARRAY, is_flag, "true or false", _unique_items),
+    "uniqueItems": Constraint(_ARRAY, FLAG, _unique_items),
     "minProperties": Constraint(
-        _OBJECT, is_count, _COUNT,
+        _OBJECT, COUNT,
         _size("min_properties", "have at least {} properties", operator.ge), at_most=("maxProperties",),
         lets_more=_smaller,
     ),
     "maxProperties": Constraint(
-        _OBJECT, is_count, _COUNT, _size("max_properties", "have at most {} properties", operator.le),
+        _OBJECT, COUNT, _size("max_properties", "have at most {} properties", operator.le),
         lets_more=_larger,
     ),
 }  # fmt: skip

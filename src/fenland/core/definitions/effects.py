@@ -36,7 +36,7 @@ from fenland.core.values.plain import MISSING, as_written, write_json
 _SPEAK = "Speak of after, the record as it would be, and of before, as it was."
 #: Words of effects that are about other records, and all of them.
 _OTHERS: tuple[Does, ...] = ("change", "create", "delete")
-_WORDS = ("on", "if", "set", *_OTHERS, "each", "pick", "where", "call", "notice", "with", "pass")
+EFFECT_WORDS = ("on", "if", "set", *_OTHERS, "each", "pick", "where", "call", "notice", "with", "pass")
 _BEGINS = "There is no record yet. Speak of next, the record as it would be."
 
 
@@ -109,7 +109,7 @@ class EffectReader:
             notes.add(path, what, "Each must be a mapping with on: and set:.")
             return None
         before = len(notes.mistakes)
-        values = dict(known_keywords(given, path, dict.fromkeys(_WORDS), notes, "An effect"))
+        values = dict(known_keywords(given, path, dict.fromkeys(EFFECT_WORDS), notes, "An effect"))
         on = self._on(values.get("on"), path)
         condition = self._condition(self._reader, values, "if", path)
         place = (notes.source.file, notes.source.line(path))
@@ -307,14 +307,18 @@ class EffectReader:
 
 def refuse_unknown_passes(notes: Notes, collection: Collection) -> None:
     """Notes effects that make passes of no template of the collection, or of one that lists."""
-    data = notes.source.data
-    for number, given in enumerate(data.get("effects") or []):
+    effects, templates = (notes.source.data.get(word) for word in ("effects", "passes"))
+    known = templates if isinstance(templates, dict) else {}
+    for number, given in enumerate(effects if isinstance(effects, list) else ()):
         name = given.get("pass") if isinstance(given, dict) else None
         path: Path = ("effects", number, "pass")
-        if isinstance(name, str) and name not in (data.get("passes") or {}):
-            hint = did_you_mean(name, data.get("passes") or {})
-            notes.add(path, f"pass names {name!r}, which is no template of passes.", hint)
-        elif name in collection.passes and collection.passes[str(name)].lists:
+        if not isinstance(name, str):
+            continue
+        if name not in known:
+            notes.add(
+                path, f"pass names {name!r}, which is no template of passes.", did_you_mean(name, known)
+            )
+        elif name in collection.passes and collection.passes[name].lists:
             notes.add(path, f"{name!r} lists, and is for no one record.", "Name another template.")
 
 

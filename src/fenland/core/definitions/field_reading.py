@@ -147,7 +147,7 @@ class FieldReader:
             if word == "required":
                 yield "required", self._required(value, data)
                 continue
-            if not keyword.is_valid(value):
+            if not keyword.shape.accepts(value):
                 self._unfit(word, value, keyword)
             elif typed and kind not in keyword.types:
                 self.note(
@@ -210,7 +210,7 @@ class FieldReader:
         return Series(int(found["digits"]), found["prefix"], len(found["digits"]), gaps)
 
     def _unfit(self, word: str, value: Any, keyword: Keyword) -> None:
-        hint = f"It must be {keyword.looks}."
+        hint = f"It must be {keyword.shape.looks}."
         if word in ("type", "format") and isinstance(value, str):
             close = nearest(value, TYPES if word == "type" else FORMATS)
             hint = f"Did you mean {close!r}? {hint}" if close else hint
@@ -264,7 +264,7 @@ class FieldReader:
             for high in row.at_most:
                 lower: Any = data.get(low)
                 upper: Any = data.get(high)
-                if row.is_valid(lower) and row.is_valid(upper) and lower > upper:
+                if row.shape.accepts(lower) and row.shape.accepts(upper) and lower > upper:
                     self.note(
                         high,
                         f"{self.place}: {high} {upper} is below {low} {lower}.",

@@ -12,7 +12,6 @@ from dataclasses import replace
 from typing import Any
 
 from fenland.core.definitions.catalog import rule_names
-from fenland.core.definitions.constraints import is_count, is_flag, is_list, is_text
 from fenland.core.definitions.field_reading import Notes, Path, known_keywords
 from fenland.core.definitions.formulas import FormulaReader
 from fenland.core.definitions.model import (
@@ -24,6 +23,7 @@ from fenland.core.definitions.model import (
     PassCreation,
     PassTemplate,
 )
+from fenland.core.definitions.shapes import FLAG, LIST, LIST_OR_MAPPING, MAPPING, TEXT, Shape, up_to
 from fenland.core.expressions.checking import Checked
 from fenland.core.expressions.types import Catalog, record_of
 from fenland.core.names import NAME, did_you_mean
@@ -31,23 +31,24 @@ from fenland.core.values.plain import MISSING, as_written, write_json
 
 #: For how many days a pass can be good, and how often it can be used.
 _MOST_DAYS, _MOST_USES = 3_650, 1_000_000
-_LOOKS = {
-    "title": (is_text, "a text"),
-    "introduction": (is_text, "a text"),
-    "thanks": (is_text, "a text"),
-    "where": (is_text, "a condition over record"),
-    "shows": (is_list, "a list of fields"),
-    "changes": (lambda one: isinstance(one, (dict, list)), "a list of fields, or a mapping of them"),
-    "choices": (lambda one: isinstance(one, dict), "a mapping of references to conditions over each"),
-    "creates": (lambda one: isinstance(one, dict), "a mapping with collection: and fields:"),
-    "confirms": (is_flag, "true or false"),
-    "deletes": (is_flag, "true or false"),
-    "lists": (is_flag, "true or false"),
-    "sort": (is_text, "fields with commas between, - before one for the other way round"),
-    "days": (lambda one: is_count(one) and 1 <= one <= _MOST_DAYS, f"a number of days up to {_MOST_DAYS}"),
-    "uses": (lambda one: is_count(one) and 1 <= one <= _MOST_USES, "a whole number from 1"),
-    "answer": (is_text, "the name of a field, or field.property"),
-    "tells_reasons": (is_flag, "true or false"),
+#: How the keywords of a template look.
+TEMPLATE_KEYWORDS: Mapping[str, Shape] = {
+    "title": TEXT,
+    "introduction": TEXT,
+    "thanks": TEXT,
+    "where": TEXT.said("a condition over record"),
+    "shows": LIST.said("a list of fields"),
+    "changes": LIST_OR_MAPPING.said("a list of fields, or a mapping of them"),
+    "choices": MAPPING.said("a mapping of references to conditions over each"),
+    "creates": MAPPING.said("a mapping with collection: and fields:"),
+    "confirms": FLAG,
+    "deletes": FLAG,
+    "lists": FLAG,
+    "sort": TEXT.said("fields with commas between, - before one for the other way round"),
+    "days": up_to(_MOST_DAYS).said(f"a number of days up to {_MOST_DAYS}"),
+    "uses": up_to(_MOST_USES).said("a whole number from 1"),
+    "answer": TEXT.said("the name of a field, or field.property"),
+    "tells_reasons": FLAG,
 }
 _APPLIED = "Write review, at once, or if: with a condition over record and next."
 #: Words that go with one record, and not with a list of them.
@@ -121,13 +122,13 @@ class PassReader:
         )
 
     def _words(self, name: str, given: Mapping[str, Any], path: Path) -> Iterable[tuple[str, Any]]:
-        for word, value in known_keywords(given, path, _LOOKS, self._notes, f"passes.{name}"):
-            is_valid, looks = _LOOKS[word]
-            if is_valid(value):
+        for word, value in known_keywords(given, path, TEMPLATE_KEYWORDS, self._notes, f"passes.{name}"):
+            shape = TEMPLATE_KEYWORDS[word]
+            if shape.accepts(value):
                 yield word, value
             else:
                 what = f"{word} is {as_written(value)}."
-                self._notes.add((*path, word), what, f"It must be {looks}.")
+                self._notes.add((*path, word), what, f"It must be {shape.looks}.")
 
     def _condition(self, text: str | None, path: Path) -> Checked | None:
         return None if text is None else self._stored.condition(text, path)
@@ -258,7 +259,7 @@ class PassReader:
             notes.add((*path, "collection") if "collection" in values else path, what, hint)
             return None
         fields = values.get("fields")
-        if not is_list(fields) or not fields:
+        if not LIST.accepts(fields) or not fields:
             notes.add(path, "creates leaves its holder nothing to fill.", "Add fields: with a list.")
             fields = []
         settled = self._given(values.get("with", {}), target, (*path, "with"))
@@ -273,7 +274,7 @@ class PassReader:
         reader = FormulaReader(notes, self._collections, names)
         applying = self._applying(values.get("applied", "review"), (*path, "applied"), reader)
         title = values.get("title", target.singular)
-        if not is_text(title):
+        if not TEXT.accepts(title):
             notes.add((*path, "title"), f"title is {as_written(title)}.", "It must be a text.")
         return PassCreation(target.name, tuple(map(str, fields)), settled, applying, str(title))
 

@@ -89,11 +89,11 @@ class _CollectionReader:
         for word, value in known_keywords(
             data, (), COLLECTION_KEYWORDS, self.notes, f"Collection {self.name!r}"
         ):
-            is_valid, looks = COLLECTION_KEYWORDS[word]
-            if is_valid(value):
+            shape = COLLECTION_KEYWORDS[word]
+            if shape.accepts(value):
                 yield word, value
             else:
-                self.notes.add((word,), f"{word} is {as_written(value)}.", f"It must be {looks}.")
+                self.notes.add((word,), f"{word} is {as_written(value)}.", f"It must be {shape.looks}.")
 
     def _fields(self, data: Mapping[str, Any] | None) -> None:
         if not data:
@@ -116,9 +116,15 @@ class _CollectionReader:
                 else:
                     self.broken.append(name)
 
+    @property
+    def _declared(self) -> Mapping[str, Any]:
+        """What is said of fields, whether that can be read or not."""
+        given = self.notes.source.data.get("fields")
+        return given if isinstance(given, dict) else {}
+
     def _named(self, word: str, name: str, path: Path = ()) -> Field | None:
         """The field that a collection keyword names, noted as a mistake when it is not there."""
-        declared = self.notes.source.data.get("fields") or {}
+        declared = self._declared
         if name not in declared:
             self.notes.add(
                 path or (word,), f"{word} names {name!r}, which is no field.", did_you_mean(name, declared)
@@ -193,7 +199,7 @@ class _CollectionReader:
             self.notes.add(path or (word,), what, "Name another field.")
 
     def _was(self) -> None:
-        declared = self.notes.source.data.get("fields") or {}
+        declared = self._declared
         traded = circled({name: item.was for name, item in self.fields.items()})
         for name, item in self.fields.items():
             if item.was in declared and name not in traded:

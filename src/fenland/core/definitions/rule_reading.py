@@ -46,6 +46,11 @@ _NOT_KNOWN = "A record is not there before it is created. Speak of next."
 _LOOKS = "Write a list of roles, owner or everyone, such as [owner, office]; a condition; or roles: and if:."
 
 
+#: What a rule that is a mapping says, and what a check does.
+RULE_WORDS = ("roles", "if")
+CHECK_WORDS = ("rule", "call", "message", "code", "fields")
+
+
 class RuleReader:
     """Reads the rules of one collection."""
 
@@ -95,9 +100,7 @@ class RuleReader:
             return None if condition is None else Rule(None, condition, file, line)
         if isinstance(given, dict) and given:
             listed = condition = None
-            for word, value in known_keywords(
-                given, path, dict.fromkeys(("roles", "if")), self._notes, right
-            ):
+            for word, value in known_keywords(given, path, dict.fromkeys(RULE_WORDS), self._notes, right):
                 if word == "roles":
                     listed = self._list(right, value, (*path, word))
                 elif isinstance(value, str):
@@ -178,7 +181,7 @@ class RuleReader:
             if not isinstance(given, dict):
                 self._notes.add(path, f"checks holds {as_written(given)}.", "Each must be a mapping.")
                 continue
-            known = dict.fromkeys(("rule", "call", "message", "code", "fields"))
+            known = dict.fromkeys(CHECK_WORDS)
             values = dict(known_keywords(given, path, known, self._notes, "A check"))
             check = self._check(values, path)
             if check is not None:
