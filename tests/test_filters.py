@@ -70,6 +70,9 @@ FOUND: list[tuple[Any, str]] = [
     ({"where": "urgent"}, "J1"), ({"where": "!urgent"}, "J2"), ({"where": "true"}, "J1 J2 J3 J4"), ({"where": "1 / 0 == 1"}, ""), ({"where": "version == 1 && created_by == 'olga'"}, "J1 J2 J3 J4"),
     ({"state": "open"}, "J1 J2"), ({"state": ["open", "done"]}, "J1 J2 J3"), ({"site": "S7"}, ""), ({"price": "0.10"}, "J1"), ({"urgent": "false"}, "J2"),
     ({"day": "2031-04-09"}, "J1"), ({"seen": "2031-04-09T16:30:00+02:00"}, "J1"), ({"site": "S1", "state": "open"}, "J1"), ({"created_by": "olga", "state": "done"}, "J3"), ({"version": "1", "state": "done"}, "J3"),
+    ({"count.from": "2"}, "J2 J3"), ({"count.from": "1", "count.to": "2"}, "J1 J2"), ({"price.to": "0.1"}, "J1"), ({"day.from": "2031-04-10"}, "J2"), ({"day.to": "2031-04-09"}, "J1"),
+    ({"seen.from": "2031-04-09", "seen.to": "2031-04-09"}, "J1"), ({"seen.to": "2031-04-08"}, ""), ({"seen.from": "2031-04-09T16:30:01+02:00"}, ""), ({"version.to": "1", "state": "done"}, "J3"),
+    ({"limit.from": "7"}, "J3"), ({"created_at.from": "2999-01-01"}, ""), ({"count.from": "", "blank_filters": "ignore", "state": "done"}, "J3"), ({"count.to": "1", "where": "urgent"}, "J1"),
     ({"where": "state == 'open'", "owner": "carl"}, "J1"), ({"where": "state == 'open'", "sort": "-count", "limit": "1"}, "J2"),
 ]  # fmt: skip
 
@@ -89,6 +92,9 @@ REFUSED: list[tuple[Any, int, str]] = [
     ({"where": "count >"}, 400, "Expected a value"), ({"where": "site.town.name.x == 1"}, 400, "has no field"), ({"where": "x" * 20_000}, 400, "characters long"),
     ({"where": "(" * 100 + "1" + ")" * 100}, 400, "nests more than"), ({"where": "state.matches('(')"}, 200, ""), ({"where": "state == 'a\\u0000'"}, 200, ""),
     ({"version": "x"}, 400, "not a whole number"), ({"day": "9 April"}, 400, "day is"), ({"tags": "a"}, 400, "Use where"), ({"urgent": "maybe"}, 400, "neither true nor false"), ({"nothing": "1"}, 400, "no query parameter"),
+    ({"state.from": "a"}, 400, "state holds none"), ({"urgent.to": "true"}, 400, "urgent holds none"), ({"count.from": ["1", "2"]}, 400, "stands 2 times"), ({"count.from": "x"}, 400, "count.from is 'x'"),
+    ({"seen.to": "9999-12-31"}, 400, "no such day"), ({"day.to": "2031-02-30"}, 400, "day.to is"), ({"count.over": "1"}, 400, "no query parameter 'count.over'"), ({"count.": "1"}, 400, "no query parameter"),
+    ({"nothing.from": "1"}, 400, "no query parameter"), ({"tags.from": "1"}, 400, "tags holds none"), ({"seen.from": "2031-02-30"}, 400, "no such day"),
     ({"fields": "code,nothing"}, 400, "fields names"), ({"include": "state"}, 400, "no reference"), ({"include": "site.town.code"}, 400, "at most 2"), ({"where": ["true", "false"]}, 400, "stands twice"),
 ]  # fmt: skip
 

@@ -86,6 +86,10 @@ BODIES: Mapping[str, Any] = {
 
 #: What lists are filtered by, as well.
 FIELDS = {*RESERVED, "code", "size", "phone", "part_of"}
+#: What a list can lie between: numbers and moments.
+FIELDS |= {
+    f"{name}.{end}" for name in ("size", "version", "created_at", "updated_at") for end in ("from", "to")
+}
 
 
 class Operation(NamedTuple):

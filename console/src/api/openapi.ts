@@ -3306,6 +3306,18 @@ export interface operations {
         updated_by?: string[];
         /** @description A value it has; repeated: any of them. */
         any?: string[];
+        /** @description The least it may be; of a moment also a day, in UTC. */
+        "version.from"?: number;
+        /** @description The most it may be; of a moment also a day, in UTC, of which all counts. */
+        "version.to"?: number;
+        /** @description The least it may be; of a moment also a day, in UTC. */
+        "created_at.from"?: string;
+        /** @description The most it may be; of a moment also a day, in UTC, of which all counts. */
+        "created_at.to"?: string;
+        /** @description The least it may be; of a moment also a day, in UTC. */
+        "updated_at.from"?: string;
+        /** @description The most it may be; of a moment also a day, in UTC, of which all counts. */
+        "updated_at.to"?: string;
       };
       header?: {
         /** @description Only if it has another (RFC 9110). */
@@ -3446,6 +3458,18 @@ export interface operations {
         updated_by?: string[];
         /** @description A value it has; repeated: any of them. */
         any?: string[];
+        /** @description The least it may be; of a moment also a day, in UTC. */
+        "version.from"?: number;
+        /** @description The most it may be; of a moment also a day, in UTC, of which all counts. */
+        "version.to"?: number;
+        /** @description The least it may be; of a moment also a day, in UTC. */
+        "created_at.from"?: string;
+        /** @description The most it may be; of a moment also a day, in UTC, of which all counts. */
+        "created_at.to"?: string;
+        /** @description The least it may be; of a moment also a day, in UTC. */
+        "updated_at.from"?: string;
+        /** @description The most it may be; of a moment also a day, in UTC, of which all counts. */
+        "updated_at.to"?: string;
       };
       header?: {
         /** @description Carried out once, however often it is sent. */
@@ -3531,6 +3555,18 @@ export interface operations {
         updated_by?: string[];
         /** @description A value it has; repeated: any of them. */
         any?: string[];
+        /** @description The least it may be; of a moment also a day, in UTC. */
+        "version.from"?: number;
+        /** @description The most it may be; of a moment also a day, in UTC, of which all counts. */
+        "version.to"?: number;
+        /** @description The least it may be; of a moment also a day, in UTC. */
+        "created_at.from"?: string;
+        /** @description The most it may be; of a moment also a day, in UTC, of which all counts. */
+        "created_at.to"?: string;
+        /** @description The least it may be; of a moment also a day, in UTC. */
+        "updated_at.from"?: string;
+        /** @description The most it may be; of a moment also a day, in UTC, of which all counts. */
+        "updated_at.to"?: string;
       };
       header?: {
         /** @description Carried out once, however often it is sent. */
@@ -4168,6 +4204,18 @@ export interface operations {
         updated_by?: string[];
         /** @description A value it has; repeated: any of them. */
         any?: string[];
+        /** @description The least it may be; of a moment also a day, in UTC. */
+        "version.from"?: number;
+        /** @description The most it may be; of a moment also a day, in UTC, of which all counts. */
+        "version.to"?: number;
+        /** @description The least it may be; of a moment also a day, in UTC. */
+        "created_at.from"?: string;
+        /** @description The most it may be; of a moment also a day, in UTC, of which all counts. */
+        "created_at.to"?: string;
+        /** @description The least it may be; of a moment also a day, in UTC. */
+        "updated_at.from"?: string;
+        /** @description The most it may be; of a moment also a day, in UTC, of which all counts. */
+        "updated_at.to"?: string;
       };
       header?: never;
       path?: never;

@@ -8,6 +8,7 @@ from typing import Any
 
 from fenland.core.definitions.model import Collection, Field
 from fenland.core.reserved import RESERVED
+from fenland.service.records.filtering import ENDS, has_ends, reserved_field
 from fenland.web.http.parameters import IF_MATCH, ONCE
 from fenland.web.http.record_type import RecordType
 from fenland.web.http.replies import Reply
@@ -92,8 +93,14 @@ def _operation(route: Route, about: RecordType, field: str = "") -> Schema:
     return found
 
 
+_ENDS = {
+    "from": "The least it may be; of a moment also a day, in UTC.",
+    "to": "The most it may be; of a moment also a day, in UTC, of which all counts.",
+}
+
+
 def _equalities(route: Route, collection: Collection) -> list[Schema]:
-    """A parameter for each field that lists can be filtered by without an expression."""
+    """The parameters by which lists can be filtered without an expression."""
     kinds: dict[str, Schema] = {
         name: {part: schema[part] for part in ("type", "format") if part in schema}
         for name, schema in RESERVED.items()
@@ -101,6 +108,8 @@ def _equalities(route: Route, collection: Collection) -> list[Schema]:
     for name, item in collection.fields.items():
         if item.type not in ("array", "object") and not item.write_only:
             kinds[name] = {"type": item.type, **({"format": item.format} if item.format else {})}
+    ranged = {name for name, item in collection.fields.items() if has_ends(item) and not item.write_only}
+    ranged |= {name for name in RESERVED if has_ends(reserved_field(name))}
     return [
         {
             "name": name,
@@ -111,6 +120,11 @@ def _equalities(route: Route, collection: Collection) -> list[Schema]:
         }
         for name, kind in kinds.items()
         if name not in route.query.known
+    ] + [
+        {"name": f"{name}.{end}", "in": "query", "schema": kinds[name], "description": _ENDS[end]}
+        for name in kinds
+        if name in ranged
+        for end in ENDS
     ]
 
 

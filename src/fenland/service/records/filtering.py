@@ -5,8 +5,10 @@ A caller's condition knows of records what they may know (`core/access/knowing.p
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, replace
+from datetime import date, timedelta
 from typing import Any
 
 from fenland.core.access.conditions import NEVER, Condition, both, condition_of
@@ -111,11 +113,15 @@ def answered(view: View, sight: Sight, resource: Resource, stored: Record, edits
 
 
 def equalities(resource: Resource, sent: Mapping[str, Iterable[str]]) -> list[Node]:
-    """Of each field the values that it may have, as conditions. Raises `Malformed`."""
-    return [_equality(resource, name, list(texts)) for name, texts in sent.items()]
+    """Of each field what values it may have, or lie within, as conditions. Raises `Malformed`."""
+    return [_asked(resource, name, list(texts)) for name, texts in sent.items()]
 
 
-def _equality(resource: Resource, name: str, texts: list[str]) -> Node:
+def _asked(resource: Resource, name: str, texts: list[str]) -> Node:
+    """What a parameter asks of a record: a value of a field, or an end of what it lies within."""
+    name, _, end = name.partition(".")
+    if end:
+        return _bound(resource, name, end, texts)
     item = resource.collection.fields.get(name) or reserved_field(name)
     if item.type in ("array", "object"):
         raise Malformed(f"{name} holds a {item.type}, which no parameter can name. Use where.")
@@ -129,13 +135,48 @@ def _equality(resource: Resource, name: str, texts: list[str]) -> Node:
     return Call("_in_", (path, Constant(expected, "", 0)), 0)
 
 
+#: The ends of what a value may lie within, behind the name of a field and a dot; both are within.
+ENDS = {"from": "_>=_", "to": "_<=_"}
+_DAY = re.compile(r"\d{4}-\d{2}-\d{2}", re.ASCII)
+
+
+def has_ends(item: Field) -> bool:
+    """Whether values of a field lie within others: numbers, days and moments."""
+    return item.type in ("integer", "number") or item.format in ("date", "date-time")
+
+
+def _bound(resource: Resource, name: str, end: str, texts: list[str]) -> Node:
+    item = resource.collection.fields.get(name) or reserved_field(name)
+    whole = f"{name}.{end}"
+    if len(texts) > 1:
+        raise Malformed(f"The query parameter {whole!r} stands {len(texts)} times. Send it once.")
+    if not has_ends(item):
+        raise Malformed(f"{whole} asks for numbers, days or moments, and {name} holds none. Use where.")
+    kind, text, operator = type_of(item), texts[0], ENDS[end]
+    if item.format == "date-time" and _DAY.fullmatch(text):
+        # All of the last day is within.
+        text, operator = _moment_of(text, end, whole), operator if end == "from" else "_<_"
+    value, convert = _value(item, text, whole), conversion(kind)
+    path = Path("record", (Step(name, item.references),), kind, 0)
+    return Call(operator, (path, Constant(value if convert is None else convert(value), "", 0)), 0)
+
+
+def _moment_of(day: str, end: str, whole: str) -> str:
+    """The moment at which a day begins, or the one after it, in UTC."""
+    try:
+        found = date.fromisoformat(day) + timedelta(days=end == "to")
+    except (ValueError, OverflowError):
+        raise Malformed(f"{whole} is {day!r}: there is no such day.") from None
+    return f"{found.isoformat()}T00:00:00Z"
+
+
 def reserved_field(name: str) -> Field:
     """A field that the service keeps itself, as definitions would have it."""
     schema = RESERVED[name]
     return Field(name, schema["type"], format=schema.get("format"))
 
 
-def _value(item: Field, text: str) -> Any:
+def _value(item: Field, text: str, place: str = "") -> Any:
     """The value that a text stands for in a field, whatever its constraints: none may equal it."""
     try:
         value = read_text(item.type, text)
@@ -147,5 +188,5 @@ def _value(item: Field, text: str) -> Any:
         if kept is REFUSED:
             raise ValueError(problems[0].detail)
     except ValueError as error:
-        raise Malformed(f"{item.name} is {text[:80]!r}: {error}") from None
+        raise Malformed(f"{place or item.name} is {text[:80]!r}: {error}") from None
     return kept

@@ -20,7 +20,7 @@ from fenland.core.problems import Malformed, NotFound, NotSignedIn, Refusal
 from fenland.core.reserved import RESERVED
 from fenland.service.changes.finding import UNCONDITIONAL, Address, Preconditions
 from fenland.service.history.past import NOW, When
-from fenland.service.records.filtering import Filter
+from fenland.service.records.filtering import ENDS, Filter
 from fenland.service.records.once import Once
 from fenland.service.service import Service
 from fenland.service.settings import Settings
@@ -215,7 +215,7 @@ class Call:
         for name, text in _pairs(self.environ.get("QUERY_STRING", "")):
             row = known.get(name)
             if row is None:
-                self._take_field(name, text, known, names)
+                self._take_field(name, text, known, names, fields)
             elif name in self.query:
                 raise Malformed(f"The query parameter {name!r} stands twice. Send it once.")
             else:
@@ -227,8 +227,12 @@ class Call:
         if "version" in self.values and "at" in self.values:
             raise Malformed("version and at name two moments. Send one of them.")
 
-    def _take_field(self, name: str, text: str, known: Mapping[str, object], fields: set[str]) -> None:
-        if name in fields:
+    def _take_field(
+        self, name: str, text: str, known: Mapping[str, object], fields: set[str], ranged: Iterable[str]
+    ) -> None:
+        # What is called like a parameter of the list's own is meant by none with an end behind it.
+        field, dot, end = name.partition(".")
+        if name in fields or (dot and end in ENDS and field in ranged):
             self.equal[name] = (*self.equal.get(name, ()), text)
         elif name != UNCACHED:
             hint = did_you_mean(name, [*known, *sorted(fields)])
