@@ -114,6 +114,53 @@ def test_a_filter_is_refused_with_its_reason(
         )
 
 
+def test_pages_by_number_are_those_that_cursors_lead_to(jobs: tuple[Service, httpx.Client]) -> None:
+    http = jobs[1]
+    for sort in ("", "-count", "state,-code"):
+        path, number = f"{PATH}?limit=1&sort={sort}", 0
+        while path:
+            number += 1
+            answer = http.get(path)
+            by_number = http.get(f"{PATH}?limit=1&sort={sort}&page={number}")
+            assert by_number.json() == answer.json(), (sort, number)
+            # What follows a page by number is reached without a number.
+            assert by_number.links.get("next") == answer.links.get("next")
+            path = answer.links.get("next", {}).get("url", "")
+        assert number == len(JOBS)
+        assert http.get(f"{PATH}?limit=1&sort={sort}&page={number + 1}").json()["items"] == []
+    assert http.get(f"{PATH}?limit=200&page=50").status_code == 200
+
+
+@pytest.mark.parametrize(
+    ("query", "words"),
+    [
+        ("page=0", "page is 0"), ("page=x", "page"), ("limit=200&page=51", "from 1 to 50"), ("page=2&cursor=x", "name two pages"),
+        ("page=1&at=2031-01-01", "goes by creation"), ("page=1&page=2", "stands twice"),
+    ],
+)  # fmt: skip
+def test_a_page_that_there_is_not_is_refused(
+    jobs: tuple[Service, httpx.Client], query: str, words: str
+) -> None:
+    answer = jobs[1].get(f"{PATH}?{query}")
+    assert answer.status_code == 400 and words in answer.json()["detail"], answer.text
+
+
+def test_no_page_by_number_leaves_out_what_is_too_large_for_it(tmp_path: Path) -> None:
+    fields = {"code": KEY, "text": {"type": "string"}}
+    described = {
+        "notes": {"key": "code", "fields": fields, "access": {"read": ["everyone"], "create": ["office"]}}
+    }
+    with workshop_of(described, tmp_path / "x.db", Limits(answer=100_000)) as (_, http):
+        for number in range(4):
+            one = {"code": f"N{number}", "text": "x" * 40_000}
+            assert http.post("/v1/records/notes", json=one).status_code == 201
+        cut = http.get("/v1/records/notes?limit=4").json()
+        assert 0 < len(cut["items"]) < 4 and cut["next"]
+        refused = http.get("/v1/records/notes?limit=4&page=1")
+        assert (refused.status_code, refused.json()["limit"]) == (413, "answer_limit")
+        assert len(http.get("/v1/records/notes?limit=1&page=4").json()["items"]) == 1
+
+
 def test_pages_of_a_filter_lead_on(jobs: tuple[Service, httpx.Client]) -> None:
     http, path, seen = jobs[1], f"{PATH}?where=count+>+0&state=open&state=done&limit=1&sort=-count", []
     while path:

@@ -179,6 +179,7 @@ REFUSED: dict[str, tuple[Attempt, tuple[int, ...]]] = {
     # probes
     "where by pay": (lambda h: h.carl("GET", f"{h.path}?where=pay+>+1"), (403,)),
     "sort by pay": (lambda h: h.carl("GET", f"{h.path}?sort=pay"), (403,)),
+    "pay.from=1": (lambda h: h.carl("GET", f"{h.path}?pay.from=1"), (403,)), "pay.to=99, many": (lambda h: h.carl("PATCH", f"{h.path}?pay.to=99&preview=true", {"count": 2}), (403,)),
     "pay=70": (lambda h: h.carl("GET", f"{h.path}?pay=70"), (403,)),
     "many chosen by pay": (lambda h: h.carl("PATCH", f"{h.path}?where=pay+==+70&preview=true", {"count": 2}), (403,)),
     "what is hidden": (lambda h: h.carl("GET", f"{h.path}/D3"), (404,)),

@@ -3112,6 +3112,8 @@ export interface components {
     limit: number;
     /** @description The `next` of the page before. */
     cursor: string;
+    /** @description In place of cursor: the page by its number, as far as record 10,000. */
+    page: number;
     /** @description Whether to count all that match. */
     count: boolean;
     /** @description Whether to tell what references and owners stand for. */
@@ -3282,6 +3284,8 @@ export interface operations {
         limit?: components["parameters"]["limit"];
         /** @description The `next` of the page before. */
         cursor?: components["parameters"]["cursor"];
+        /** @description In place of cursor: the page by its number, as far as record 10,000. */
+        page?: components["parameters"]["page"];
         /** @description Whether to count all that match. */
         count?: components["parameters"]["count"];
         /** @description Whether to tell what references and owners stand for. */

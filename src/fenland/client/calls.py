@@ -158,7 +158,19 @@ class Which:
 
 
 #: What lists take besides the names of fields.
-_PARAMETERS = ("where", "q", "sort", "fields", "include", "limit", "cursor", "count", "labels", "writable")
+_PARAMETERS = (
+    "where",
+    "q",
+    "sort",
+    "fields",
+    "include",
+    "limit",
+    "cursor",
+    "count",
+    "labels",
+    "writable",
+    "page",
+)
 
 
 def _texts(value: Any) -> list[str]:

@@ -53,9 +53,10 @@ def form_accepted(request: Request) -> Form | None:
 
 def list_file(call: Call, asked: ListRequest, form: Form) -> Answer:
     """The list as a file. Raises what is wrong with the request."""
-    if asked.cursor is not None or asked.count or asked.labels or asked.writable or asked.wanted.include:
+    parts = (asked.cursor, asked.number, asked.count, asked.labels, asked.writable, asked.wanted.include)
+    if any(part not in (None, False, ()) for part in parts):
         raise Malformed(
-            "A file holds the whole list: cursor, count, labels, writable and include are for pages."
+            "A file holds the whole list. What is for pages has no place: cursor, page, count, labels, …"
         )
     return streamed_file(
         call, asked.collection, form, lambda: export_records(call.service, call.caller, asked, form)

@@ -62,6 +62,7 @@ def asked_list(call: Call) -> ListRequest:
         sort=call.get(p.SORT),
         limit=call.get(p.LIMIT),
         cursor=call.get(p.CURSOR),
+        number=call.get(p.PAGE),
         count=call.get(p.COUNT),
         labels=call.get(p.LABELS),
         writable=call.get(p.WRITABLE),
@@ -90,7 +91,7 @@ def _list(call: Call) -> Answer:
     for name in ("count", "labels", "included", "writable"):
         if (part := getattr(listed, name)) is not None:
             body[name] = part
-    headers = {} if listed.next is None else call.onward(cursor=listed.next)
+    headers = {} if listed.next is None else call.onward(cursor=listed.next, page=None)
     if tag is None:
         return json_answer(body, headers=headers)
     answer = json_answer(body, headers={**headers, "ETag": tag})
@@ -226,6 +227,7 @@ _PAGED = (
     p.INCLUDE,
     p.LIMIT,
     p.CURSOR,
+    p.PAGE,
     p.COUNT,
     p.LABELS,
     p.WRITABLE,

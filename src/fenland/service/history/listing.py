@@ -20,7 +20,8 @@ _MOST_LOOKED = 2_000
 
 def list_past(service: Service, caller: Caller, request: ListRequest, at: str) -> Listed:
     """One page of the records that were there at a time and that the caller may read. Raises `Malformed`."""
-    if request.q or request.sort or request.filter.where or request.filter.equal or request.count:
+    chosen = request.q or request.sort or request.filter.where or request.filter.equal
+    if chosen or request.count or request.number is not None:
         raise Malformed(
             "A list as it was goes by creation: at takes limit, cursor, fields, labels, writable beside it."
         )

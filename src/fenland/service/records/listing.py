@@ -14,6 +14,7 @@ from fenland.core.access.field_access import FieldAccess, Record
 from fenland.core.access.knowing import Known
 from fenland.core.access.policy import Caller, Sight
 from fenland.core.definitions.validation import REFUSED
+from fenland.core.limits import beyond
 from fenland.core.names import did_you_mean
 from fenland.core.problems import Malformed, NotPermitted
 from fenland.core.reserved import RESERVED
@@ -28,6 +29,8 @@ from fenland.storage.door import Order, Page
 LARGEST_PAGE = 200
 USUAL_PAGE = 50
 
+#: The last record that a page by number reaches: all before it are passed again for each page.
+_FURTHEST = 10_000
 #: Words that `q` looks for at most: each is a scan of its own.
 _MOST_WORDS = 8
 _LONGEST_SEARCH = 200
@@ -44,6 +47,8 @@ class ListRequest:
     sort: str = ""
     limit: int = USUAL_PAGE
     cursor: str | None = None
+    #: In place of a cursor: which page, from 1, for clients that know numbers alone.
+    number: int | None = None
     count: bool = False
     labels: bool = False
     writable: bool = False
@@ -74,6 +79,11 @@ def list_records(service: Service, caller: Caller, request: ListRequest) -> List
         page = _page(view, caller, access, request)
         found, more = resource.records.page(reading, page)
         count = resource.records.count(reading, page) if request.count else None
+        if request.number is not None and more and len(found) < request.limit:
+            # The next page by number would begin behind what this one leaves out.
+            raise beyond(
+                "answer_limit", service.limits.answer, "The records of this page are too large together."
+            )
         shown = resource.policy.shown_of(sight, access, found)
         labels = labels_of(view, caller, resource, shown) if request.labels else None
         with_it = included(view, caller, resource, shown, request.wanted) if request.wanted.include else None
@@ -104,6 +114,7 @@ def _page(view: View, caller: Caller, access: FieldAccess, request: ListRequest)
         raise Malformed(f"q holds {len(words)} words. Search for at most {_MOST_WORDS} at a time.")
     order = _order(access, known, request.sort)
     after = None
+    offset = _offset(request)
     if request.cursor is not None:
         after = _read_cursor(resource, request.cursor, request, order)
     return Page(
@@ -113,7 +124,21 @@ def _page(view: View, caller: Caller, access: FieldAccess, request: ListRequest)
         order=order,
         after=after,
         limit=request.limit,
+        offset=offset,
     )
+
+
+def _offset(request: ListRequest) -> int:
+    """How many records come before a page by its number. Raises `Malformed`."""
+    if request.number is None:
+        return 0
+    if request.cursor is not None:
+        raise Malformed("page and cursor name two pages. Send one of them.")
+    last = max(1, _FURTHEST // request.limit)
+    if not 1 <= request.number <= last:
+        told = f"page is {request.number}. With limit {request.limit} it must be from 1 to {last}"
+        raise Malformed(f"{told}; what lies further is reached by next, or by a filter.")
+    return (request.number - 1) * request.limit
 
 
 def _searched(resource: Resource, access: FieldAccess, known: Known) -> tuple[tuple[str, Condition], ...]:

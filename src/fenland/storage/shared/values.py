@@ -151,6 +151,8 @@ class Page:
     order: tuple[Order, ...] = ()
     after: tuple[Any, ...] | None = None
     limit: int = 50
+    #: In place of `after`: how many records come before it.
+    offset: int = 0
     #: Only the records with nothing in the first field of the order.
     nulls_only: bool = False
 

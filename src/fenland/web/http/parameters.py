@@ -226,6 +226,7 @@ Q = _texts("q", "Words that must all be found.", maxLength=200)
 SORT = _texts("sort", "Fields by comma; a - before one sorts it descending.")
 LIMIT = Parameter("limit", _PAGE, "How many to answer with at most.", _page_size, USUAL_PAGE)
 CURSOR = _maybe("cursor", "The `next` of the page before.")
+PAGE = _numbers("page", "In place of cursor: the page by its number, as far as record 10,000.", least=1)
 COUNT = _flags("count", "Whether to count all that match.")
 FIELDS = Parameter[tuple[str, ...]](
     "fields",

@@ -140,7 +140,7 @@ class TableRecords:
         """The rows of a page that one range of an index gives."""
         nulls = tuple(value is None for value in page.after) if page.after is not None else None
         order = tuple((one.field, one.descending) for one in page.order)
-        shape = ("page", *self._shape(page), order, nulls, page.nulls_only)
+        shape = ("page", *self._shape(page), order, nulls, page.nulls_only, page.offset > 0)
         prepared = self._lists.get(shape)
         if prepared is None:
             prepared = Prepared(self._page_statement(page), self._engine)
@@ -148,6 +148,8 @@ class TableRecords:
         parameters = Parameters(_conditions(page), self._table, self._engine.dialect)
         given = self._selection(page, parameters)
         given["x_limit"] = limit
+        if page.offset:
+            given["x_offset"] = page.offset
         for place, value in enumerate(page.after or ()):
             given[f"after_{place}"] = value
         if self._small:
@@ -220,6 +222,8 @@ class TableRecords:
             # Nulls come first going up and last going down, on every database.
             step = column.desc().nulls_last() if order.descending else column.asc().nulls_first()
             statement = statement.order_by(step)
+        if page.offset:
+            statement = statement.offset(bindparam("x_offset"))
         return statement.limit(bindparam("x_limit"))
 
     def _beyond(
