@@ -191,7 +191,7 @@ class Call:
         return Filter(self.get(WHERE), equal)
 
     def onward(self, **other: Any) -> dict[str, str]:
-        """The headers that say where the next page is (RFC 8288): here, with these set, or none where None."""
+        """The headers that say where the next page is (RFC 8288): here, with these set, none where None."""
         pairs = [pair for pair in {**self.query, **other}.items() if pair[1] is not None]
         pairs += [(name, value) for name, values in self.equal.items() for value in values]
         query = "&".join(f"{name}={quote(str(value), safe='')}" for name, value in pairs)
