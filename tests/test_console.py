@@ -494,6 +494,7 @@ async function all() {{
   await attempt("read", at, {{}});
   await attempt("patch", at, {{method: "PATCH", headers: json, body: pumps}});
   await attempt("override", at, {{method: "POST", mode: "no-cors", headers: text, body: pumps}});
+  await attempt("override by query", at + "?method=PATCH", {{method: "POST", mode: "no-cors", headers: text, body: pumps}});
   await attempt("delete", at, {{method: "DELETE"}});
   await attempt("create", "/v1/records/stations", {{method: "POST", mode: "no-cors", headers: text, body: pumps}});
   await attempt("sign out", "/v1/session", {{method: "DELETE"}});

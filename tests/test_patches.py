@@ -266,6 +266,26 @@ def test_methods_through_post(http: httpx.Client, tool: dict) -> None:
     override = {"X-HTTP-Method-Override": "PATCH"}
     assert http.post(URL, json={"note": "x"}, headers=override).json()["note"] == "x"
     assert http.get(URL, headers={"X-HTTP-Method-Override": "DELETE"}).status_code == 200
+    # Those who can set no headers say it in the query.
+    for query in (
+        "method=PATCH",
+        "return=minimal&method=patch",
+        "method=patch&blank=keep",
+        "method=PATCH&lenient=true",
+    ):
+        assert http.post(f"{URL}?{query}", json={"note": query}).status_code in (200, 204), query
+        assert http.get(URL).json()["note"] == query
+    assert http.post(f"{URL}?method=PATCH", json={"note": "x"}, headers=override).status_code == 200
+    for query, words in (
+        ("method=PATCHY", "method is 'PATCHY'"), ("method=", "method is ''"), ("method=DELETE&x=1", "no query parameter 'x'"),
+        ("method=PATCH&method=PATCH", "no query parameter 'method'"),
+    ):  # fmt: skip
+        told = http.post(f"{URL}?{query}", json={"note": "y"})
+        assert (told.status_code, words in told.json()["detail"]) == (400, True), told.text
+    two = http.post(f"{URL}?method=DELETE", headers=override)
+    assert (two.status_code, "two methods" in two.json()["detail"]) == (400, True)
+    assert http.get(f"{URL}?method=DELETE").status_code == 400
+    assert http.get(URL).json()["note"] == "x"
     assert http.post(URL, headers={"X-HTTP-Method-Override": "delete"}).status_code == 200
     assert http.get(URL).status_code == 404
 
