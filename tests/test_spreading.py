@@ -138,7 +138,8 @@ POOL: dict[str, tuple[Any, Naive]] = {
     ),
     "sites.ratio": (
         CENTS | {"derived": "record.hours / record.jobs"},
-        lambda r, d: cents(Fraction(r["hours"]) / r["jobs"]) if r["jobs"] and r["hours"] is not None else None,
+        # A quotient is a double, and means what its shortest text says.
+        lambda r, d: cents(repr(float(r["hours"]) / r["jobs"])) if r["jobs"] and r["hours"] is not None else None,
     ),
     "sites.area_name": (TEXT | {"derived": "record.area.name"}, lambda r, d: led(r, d, "area", "name")),
     "jobs.site_name": (TEXT | {"derived": "record.site.name"}, lambda r, d: led(r, d, "site", "name")),
@@ -340,9 +341,9 @@ def rows_of(http: httpx.Client) -> Rows:
     """All records, as they are answered."""
     found: Rows = {}
     for name in ("areas", "sites", "workers", "jobs"):
-        answer = http.get(f"/v1/records/{name}", params={"limit": 100})
+        answer = http.get(f"/v1/records/{name}", params={"limit": 200})
         items = json.loads(answer.text, parse_float=Decimal)["items"]
-        assert len(items) < 100
+        assert len(items) < 200
         found[name] = {one["code"]: one for one in items}
         for one in items:
             if one.get("rough") is not None:
