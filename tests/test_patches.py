@@ -408,3 +408,49 @@ def test_no_increase_of_many_clients_is_lost(sample: Running) -> None:
         assert client.get(url).text.count(f'"holding":{clients * each / 100:.2f},') == 1
         entries = client.get(f"{url}/history", params={"limit": 1}).json()["items"]
         assert entries[0]["version"] >= clients * each
+
+
+SAVE = "/v1/records/tools/save"
+
+
+@pytest.mark.parametrize("blank", [{"id": ""}, {"id": None}, {}])
+def test_saving_without_an_id_creates(http: httpx.Client, tool: dict, blank: dict) -> None:
+    made = http.post(SAVE, json={**blank, "code": "T9", "name": "Plane", "serial": 9})
+    assert (made.status_code, made.headers["Location"]) == (201, "/v1/records/tools/T9")
+    assert made.json()["holder"] == "olga" and made.headers["ETag"]
+    # Its key is no sign of which record is meant: nothing that is there is written over by a new one.
+    again = http.post(SAVE, json={**blank, "code": "T9", "name": "Another"})
+    assert again.status_code == 422 and [one["code"] for one in again.json()["errors"]] == ["unique"]
+    by_form = http.post(SAVE, data={"id": "", "code": "T10", "name": "File", "serial": "10"})
+    assert (by_form.status_code, by_form.json()["serial"]) == (201, 10)
+
+
+def test_saving_with_an_id_changes_that_record_alone(http: httpx.Client, tool: dict) -> None:
+    saved = http.post(SAVE, json={"id": tool["id"], "note": "x"})
+    assert (saved.status_code, saved.json()["note"], saved.json()["version"]) == (200, "x", 2)
+    assert saved.json()["name"] == tool["name"]
+    # A whole record that was read goes back as it is, changed or not.
+    whole = saved.json()
+    assert http.post(SAVE, json=whole).json() == whole
+    assert http.post(SAVE, json={**whole, "name": "New name"}).json()["name"] == "New name"
+    assert (
+        http.post(f"{SAVE}?blank=keep", data={"id": tool["id"], "note": "", "name": "Old name"}).json()[
+            "note"
+        ]
+        == "x"
+    )
+    stale = http.post(f"{SAVE}?base=2", json={"id": tool["id"], "name": "Theirs was another"})
+    assert stale.status_code == 409 and stale.json()["conflicts"][0]["pointer"] == "/name"
+    for other in ("nobody", tool["code"], 7, ["x"]):
+        assert http.post(SAVE, json={"id": other, "note": "y"}).status_code == 404, other
+    assert http.get(URL).json()["note"] == "x"
+    once = {"Idempotency-Key": "popup-1"}
+    first, second = (http.post(SAVE, json={"code": "T8", "name": "Saw"}, headers=once) for _ in range(2))
+    assert (first.status_code, second.headers["Fenland-Repeated"], second.json()) == (
+        201,
+        "true",
+        first.json(),
+    )
+    assert http.post(SAVE, json=[1]).status_code == 400
+    assert http.post(SAVE, content=b"x", headers={"Content-Type": "text/plain"}).status_code == 415
+    assert http.post(SAVE, json={"id": tool["id"], "note": "z"}, headers=bearer("vic")).status_code == 403

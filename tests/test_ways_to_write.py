@@ -421,6 +421,7 @@ WAYS: dict[str, Way] = {
     "POST that says so": Way(lambda t: t.send("POST", f"{one(t)}?method=PATCH", t.differing)),
     "PATCH with base": Way(lambda t: t.send("PATCH", f"{one(t)}?base=1", t.differing)),
     "PUT": Way(lambda t: t.send("PUT", one(t), t.whole)),
+    "saved": Way(lambda t: t.send("POST", f"{THINGS}/save", {**t.differing, "id": t.record_id})),
     "PUT by": Way(lambda t: t.send("PUT", f"{THINGS}/by/code/{t.key}", t.whole)),
     "batch update": Way(lambda t: t.send("POST", "/v1/batch", item(t, action="update", key=t.key, fields=t.differing))),
     "batch update each": Way(lambda t: t.send("POST", "/v1/batch", {**item(t, action="update", key=t.key, fields=t.differing), "atomic": False})),
@@ -444,6 +445,7 @@ WAYS: dict[str, Way] = {
 
 MAKING: dict[str, Way] = {
     "POST": Way(lambda t: t.send("POST", THINGS, t.wished)),
+    "saved, new": Way(lambda t: t.send("POST", f"{THINGS}/save", {**t.wished, "id": ""})),
     "PUT by, new": Way(lambda t: t.send("PUT", f"{THINGS}/by/code/{t.key}", t.wished)),
     "batch create": Way(lambda t: t.send("POST", "/v1/batch", item(t, action="create", fields=t.wished))),
     "batch put, new": Way(lambda t: t.send("POST", "/v1/batch", item(t, action="put", by="code", value=t.key, fields=t.wished))),
@@ -461,6 +463,7 @@ ROUTES: dict[tuple[str, str], list[str] | str] = {
     ("POST", "/v1/records/{collection}"): ["POST"],
     ("PATCH", "/v1/records/{collection}"): ["many"],
     ("DELETE", "/v1/records/{collection}"): "Deletes: test_access and test_filters.",
+    ("POST", "/v1/records/{collection}/save"): ["saved", "saved, new"],
     ("POST", "/v1/records/{collection}/import"): ["import csv", "import lines", "import, new"],
     ("PATCH", "/v1/records/{collection}/{key}"): [f"PATCH {kind}" for kind in PATCHES] + ["PATCH with base", "POST overridden", "POST that says so"],
     ("PUT", "/v1/records/{collection}/{key}"): ["PUT"],

@@ -34,6 +34,28 @@ export interface paths {
     patch: operations["updateManyRecord"];
     trace?: never;
   };
+  "/v1/records/{collection}/save": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        collection: string;
+      };
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Create a record, or change the one whose id is sent
+     * @description For a form that adds and edits: an id that is empty or left out creates.
+     */
+    post: operations["saveRecord"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/v1/records/{collection}/{key}": {
     parameters: {
       query?: never;
@@ -3142,14 +3164,14 @@ export interface components {
     lenient: boolean;
     /** @description minimal is the same as Prefer: return=minimal. */
     return: "minimal" | "representation";
+    /** @description The ETag or version you saw; 409 where others changed the same. */
+    base: string;
     /** @description References by comma: the answer is then an object of `record` and `included`. */
     include_beside: string;
     /** @description As it was at this version. */
     version: number;
     /** @description Only if the record has this ETag (RFC 9110). */
     "If-Match": string;
-    /** @description The ETag or version you saw; 409 where others changed the same. */
-    base: string;
     /** @description Fields to empty, by comma, whatever a blank means there. */
     clear: string;
     /** @description Whether to save nothing, and answer as the preview does. */
@@ -3634,6 +3656,104 @@ export interface operations {
           "application/problem+json": components["schemas"]["Invalid"];
         };
       };
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+      507: components["responses"]["storage-full"];
+    };
+  };
+  saveRecord: {
+    parameters: {
+      query?: {
+        /** @description The ETag or version you saw; 409 where others changed the same. */
+        base?: components["parameters"]["base"];
+        /** @description What a blank means for every field. */
+        blank?: components["parameters"]["blank"];
+        /** @description Texts in the body are read by their fields' types, as those of a form are. */
+        coerce?: components["parameters"]["coerce"];
+        /** @description Why; kept in the history. */
+        reason?: components["parameters"]["reason"];
+        /** @description The same as Prefer: handling=lenient. */
+        lenient?: components["parameters"]["lenient"];
+        /** @description minimal is the same as Prefer: return=minimal. */
+        return?: components["parameters"]["return"];
+      };
+      header?: {
+        /** @description Carried out once, however often it is sent. */
+        "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+        /** @description A name the client keeps: its own changes are not others'. */
+        "Fenland-Client"?: components["parameters"]["Fenland-Client"];
+        /** @description return=minimal, handling=lenient (RFC 7240), by comma. */
+        Prefer?: components["parameters"]["Prefer"];
+      };
+      path: {
+        collection: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        /**
+         * @example {
+         *       "id": ""
+         *     }
+         */
+        "application/json": {
+          [key: string]: unknown;
+        };
+        "application/x-www-form-urlencoded": {
+          [key: string]: unknown;
+        };
+        "multipart/form-data": {
+          [key: string]: unknown;
+        };
+      };
+    };
+    responses: {
+      /** @description The record as saved. */
+      200: {
+        headers: {
+          ETag?: string;
+          "Preference-Applied"?: string;
+          "Fenland-Ignored"?: string;
+          "Fenland-Repeated"?: string;
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Record"];
+        };
+      };
+      /** @description The record as created. */
+      201: {
+        headers: {
+          ETag?: string;
+          Location?: string;
+          "Preference-Applied"?: string;
+          "Fenland-Ignored"?: string;
+          "Fenland-Repeated"?: string;
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Record"];
+        };
+      };
+      /** @description Saved; return=minimal was preferred, or its caller may not read it any more. */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      403: components["responses"]["not-permitted"];
+      404: components["responses"]["not-found"];
+      408: components["responses"]["body-timeout"];
+      409: components["responses"]["conflict"];
+      413: components["responses"]["too-large"];
+      415: components["responses"]["unsupported-media"];
+      422: components["responses"]["invalid"];
+      428: components["responses"]["version-required"];
       429: components["responses"]["too-many"];
       500: components["responses"]["internal"];
       503: components["responses"]["unavailable"];

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+from typing import Any
 from urllib.parse import quote
 
-from fenland.core.changes.patches import Patch, Replacement
+from fenland.core.changes.patches import MergePatch, Patch, Replacement
 from fenland.core.problems import Malformed
 from fenland.core.values.identity import with_part
+from fenland.service.changes.finding import Address
 from fenland.service.changes.saved import Saved
 from fenland.service.forms.explain import explain
 from fenland.service.forms.form import edit_form
@@ -20,7 +23,7 @@ from fenland.service.records.listing import ListRequest, list_records
 from fenland.service.records.putting import PutRequest, put
 from fenland.service.records.read import read
 from fenland.service.records.update import UpdateRequest, preview, update
-from fenland.web.describing.contents import new_body, patch_body, record_body
+from fenland.web.describing.contents import new_body, patch_body, record_body, save_body
 from fenland.web.edit_forms import form_json
 from fenland.web.exporting import form_accepted, list_file
 from fenland.web.http import parameters as p
@@ -100,7 +103,10 @@ def _list(call: Call) -> Answer:
 
 
 def _create(call: Call) -> Answer:
-    fields, check = sent_fields(call)
+    return _created(call, *sent_fields(call))
+
+
+def _created(call: Call, fields: Mapping[str, Any], check: Check) -> Answer:
     asked = CreateRequest(
         collection=call.collection,
         fields=fields,
@@ -112,6 +118,25 @@ def _create(call: Call) -> Answer:
     )
     saved = create(call.service, call.caller, asked)
     return record_answer(call, saved, _location(call, saved))
+
+
+def _save(call: Call) -> Answer:
+    """Creates a record, or changes the one whose id is sent along: for forms that do both."""
+    fields, check = sent_fields(call)
+    record_id, rest = fields.get("id"), {name: value for name, value in fields.items() if name != "id"}
+    if record_id in (None, ""):
+        return _created(call, rest, check)
+    asked = UpdateRequest(
+        address=Address(call.collection, str(record_id), "id"),
+        patch=MergePatch(rest),
+        base=call.get(p.SEEN),
+        blank=call.get(p.BLANK),
+        lenient=call.lenient,
+        reason=call.get(p.REASON_WHY),
+        once=call.once(),
+        check=check,
+    )
+    return record_answer(call, update(call.service, call.caller, asked))
 
 
 def _location(call: Call, saved: Saved) -> str:
@@ -282,6 +307,13 @@ ROUTES: tuple[Route, ...] = (
         {201: Reply("The record as created.", "{name}", CREATED)},
         ("not-permitted", "conflict", "unsupported-media", "invalid"), Body(new_body),
         "Answers with the record as created, defaults included.", late=True,
+    ),
+    Route(
+        "POST", f"{RECORDS}/save", "save", "Create a {one}, or change the one whose id is sent", _save,
+        (p.SEEN, *_SENT),
+        {200: _AS_SAVED, 201: Reply("The record as created.", "{name}", CREATED), 204: _MINIMAL},
+        _CHANGED, Body(save_body),
+        "For a form that adds and edits: an id that is empty or left out creates.", late=True,
     ),
     *_at(ONE),
     Route(

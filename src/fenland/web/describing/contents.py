@@ -30,6 +30,12 @@ def new_body(about: RecordType) -> Schema:
     }
 
 
+def save_body(about: RecordType) -> Schema:
+    """Fields of a record, and its id where it is there already."""
+    example = {"id": "", **about.example(creating=True)}
+    return {**content_of(OPEN, JSON, example=example), **content_of(OPEN, *HTML_FORMS)}
+
+
 def record_body(about: RecordType) -> Schema:
     """A whole record, to take the place of one."""
     return {**content_of(ref(f"schemas/{about.name}Patch"), JSON), **content_of(OPEN, *HTML_FORMS)}
