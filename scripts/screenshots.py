@@ -42,7 +42,7 @@ CHECK = """\
 fenland new levels
 sed -i 's/required: true/requird: true/; s/format: date/format: day/' levels/collections/notes.yaml
 fenland check levels
-fenland update --help
+fenland check --help
 """
 EXPLAIN = """\
 fenland rules tickets

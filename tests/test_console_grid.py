@@ -337,3 +337,23 @@ def test_rows_are_added_above_the_list_one_after_the_other(page: Page, sample: R
         assert http.get(f"/v1/records/tickets/{found[1]['number']}").status_code == 404
         http.delete(f"/v1/records/tickets/{found[0]['number']}").raise_for_status()
     page.keyboard.press("Escape")
+
+
+def test_whatever_a_record_page_does_is_taken_back_from_its_message(page: Page, sample: Running) -> None:
+    change(sample, "T-0720", hours=2)
+    signed_in(page)
+    page.goto("/c/tickets/r/T-0720")
+    hours = page.get_by_label("Hours spent")
+    hours.fill("3")
+    page.get_by_role("button", name="Save").click()
+    saved = page.get_by_role("status").filter(has_text="Saved. T-0720 is at version")
+    saved.get_by_role("button", name="Undo").click()
+    expect(page.get_by_text("Undone: T-0720 is as it was before.")).to_be_visible()
+    expect(hours).to_have_value("2.00")
+    assert stored(sample, "T-0720")["hours"] == 2
+    page.get_by_role("button", name="Delete…").click()
+    page.get_by_role("dialog").get_by_role("button", name="Delete", exact=True).click()
+    gone = page.get_by_role("status").filter(has_text="Deleted T-0720.")
+    gone.get_by_role("button", name="Undo").click()
+    expect(page.get_by_text("T-0720 is back.")).to_be_visible()
+    assert stored(sample, "T-0720")["hours"] == 2

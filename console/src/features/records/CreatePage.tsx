@@ -4,21 +4,22 @@ import Typography from "@mui/material/Typography";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link as RouterLink, useNavigate, useParams } from "react-router";
 import { collectionInfo, createFormOf } from "../../api/collections";
+import { undoCreation } from "../../api/history";
 import { createRecord, refreshCollection } from "../../api/records";
 import { inSentence } from "../../lib/text";
 import { settled } from "../../ui/LeaveGuard";
-import { useTell } from "../../ui/messages";
 import { Trouble } from "../../ui/Trouble";
 import { Waiting } from "../../ui/Waiting";
 import { textOf } from "../../ui/fields";
 import { draftFrom, fieldsFrom, type Draft } from "./model";
 import { RecordForm } from "./RecordForm";
+import { useUndo } from "./useUndo";
 
 export function CreatePage() {
   const { collection = "" } = useParams();
   const client = useQueryClient();
   const navigate = useNavigate();
-  const tell = useTell();
+  const offer = useUndo(collection);
   const form = useQuery(createFormOf(collection));
   const singular = inSentence(useQuery(collectionInfo(collection)).data?.singular ?? "record");
   const create = useMutation({
@@ -26,7 +27,10 @@ export function CreatePage() {
     onSuccess: async (row) => {
       const key = textOf(row[form.data?.schema["x-key"] ?? "id"]);
       const seen = row.version !== undefined;
-      tell(`Created ${key}.${seen ? "" : " You may not see it."}`);
+      offer(`Created ${key}.${seen ? "" : " You may not see it."}`, async () => {
+        await undoCreation(collection, key);
+        return `Undone: ${key} is not there any more.`;
+      });
       await refreshCollection(client, collection);
       const place = seen ? `/c/${collection}/r/${encodeURIComponent(key)}` : `/c/${collection}`;
       await navigate(place, { replace: true, state: settled });

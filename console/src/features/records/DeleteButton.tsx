@@ -7,9 +7,10 @@ import DialogTitle from "@mui/material/DialogTitle";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useNavigate } from "react-router";
+import { restoreRecord } from "../../api/history";
 import { deleteRecord, refreshCollection } from "../../api/records";
 import { settled } from "../../ui/LeaveGuard";
-import { useTell } from "../../ui/messages";
+import { useUndo } from "./useUndo";
 
 interface Props {
   collection: string;
@@ -20,12 +21,15 @@ interface Props {
 export function DeleteButton({ collection, recordKey, etag }: Props) {
   const client = useQueryClient();
   const navigate = useNavigate();
-  const tell = useTell();
+  const offer = useUndo(collection);
   const [open, setOpen] = useState(false);
   const remove = useMutation({
     mutationFn: () => deleteRecord(collection, recordKey, etag),
     onSuccess: async () => {
-      tell(`Deleted ${recordKey}. Its history is kept.`);
+      offer(`Deleted ${recordKey}. Its history is kept.`, async () => {
+        await restoreRecord(collection, recordKey, null);
+        return `${recordKey} is back.`;
+      });
       await navigate(`/c/${collection}`, { state: settled });
       await refreshCollection(client, collection);
     },

@@ -9,13 +9,12 @@ import { createFormOf } from "../../api/collections";
 import { undoCreation } from "../../api/history";
 import { createRecord, refreshCollection } from "../../api/records";
 import type { CollectionInfo, Form } from "../../api/types";
-import type { ApiError } from "../../api/errors";
 import { inSentence } from "../../lib/text";
 import { textOf } from "../../ui/fields";
-import { useTell } from "../../ui/messages";
 import { Trouble } from "../../ui/Trouble";
 import { draftFrom, fieldsFrom, type Draft } from "./model";
 import { RecordForm } from "./RecordForm";
+import { useUndo } from "./useUndo";
 
 interface Props {
   info: CollectionInfo;
@@ -28,29 +27,21 @@ interface Props {
 export function NewRow({ info, columns, onClose }: Props) {
   const collection = info.name;
   const client = useQueryClient();
-  const tell = useTell();
+  const offer = useUndo(collection);
   const box = useRef<HTMLDivElement>(null);
   const [made, setMade] = useState(0);
   const found = useQuery(createFormOf(collection));
   const form = found.data && narrowed(found.data, columns);
   const ready = form !== undefined;
   useEffect(() => box.current?.querySelector<HTMLInputElement>("form input")?.focus(), [ready, made]);
-  const undo = async (key: string) => {
-    try {
-      await undoCreation(collection, key);
-      tell(`Undone: ${key} is not there any more.`);
-    } catch (error) {
-      tell((error as ApiError).message, { severity: "error" });
-    }
-    await refreshCollection(client, collection);
-  };
   const create = useMutation({
     mutationFn: (draft: Draft) => createRecord(collection, form ? fieldsFrom(form, draft) : {}),
     onSuccess: async (row) => {
       const key = textOf(row[info.key]);
       const seen = row.version !== undefined;
-      tell(`Created ${key}.${seen ? "" : " You may not see it."}`, {
-        action: { label: "Undo", run: () => void undo(key) },
+      offer(`Created ${key}.${seen ? "" : " You may not see it."}`, async () => {
+        await undoCreation(collection, key);
+        return `Undone: ${key} is not there any more.`;
       });
       // What is proposed for the next one, such as its number, may be another.
       await found.refetch();

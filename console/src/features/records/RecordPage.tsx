@@ -8,7 +8,7 @@ import { useCallback, useEffect, useLayoutEffect, useMemo, useRef, useState, typ
 import { Link as RouterLink, useLocation, useNavigate, useParams } from "react-router";
 import { schemaOf } from "../../api/collections";
 import { onTold } from "../../api/following";
-import { historyOf } from "../../api/history";
+import { historyOf, undoSave } from "../../api/history";
 import { previewRecord, updateRecord, formOf, refreshCollection, wouldBe } from "../../api/records";
 import type { Fields, Form } from "../../api/types";
 import { shown } from "../../lib/text";
@@ -27,6 +27,7 @@ import { draftFrom, patchFrom, tagOf, type Draft } from "./model";
 import { PreviewDialog } from "./PreviewDialog";
 import { RecordForm } from "./RecordForm";
 import { RestoreButton } from "./RestoreButton";
+import { useUndo } from "./useUndo";
 import { usePresence } from "./usePresence";
 
 /** What stands beside a record, above and below its history. */
@@ -148,6 +149,7 @@ interface Change {
 function Editor({ collection, recordKey, form, reload, onEditing }: EditorProps) {
   const client = useQueryClient();
   const tell = useTell();
+  const offer = useUndo(collection);
   const navigate = useNavigate();
   const [draft, setDraft] = useState<Draft | null>(null);
   // What derived fields would hold, while one types.
@@ -176,7 +178,14 @@ function Editor({ collection, recordKey, form, reload, onEditing }: EditorProps)
       await reload();
       setSeen(null);
       setSaves((count) => count + 1);
-      tell(`Saved. ${recordKey} is at version ${row.version} now${merged ? ", with what others changed meanwhile" : ""}.`);
+      offer(
+        `Saved. ${recordKey} is at version ${row.version} now${merged ? ", with what others changed meanwhile" : ""}.`,
+        async () => {
+          await undoSave(collection, recordKey, row.version);
+          await reload();
+          return `Undone: ${recordKey} is as it was before.`;
+        },
+      );
       await refreshCollection(client, collection);
     },
     onError: (error) => (error.isConflict ? refreshCollection(client, collection) : undefined),

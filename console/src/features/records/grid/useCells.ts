@@ -8,6 +8,7 @@ import { shown } from "../../../lib/text";
 import { schemaAt, sentenceFor } from "../../../ui/sentences";
 import { useTell } from "../../../ui/messages";
 import { draftFrom, patchFrom, type Control } from "../model";
+import { useUndo } from "../useUndo";
 
 /** A field of a record in a list. */
 export interface Cell {
@@ -61,6 +62,7 @@ function wrongOf(error: ApiError, form: Form, name: string): string {
 export function useCells(collection: string): Cells {
   const client = useQueryClient();
   const tell = useTell();
+  const offer = useUndo(collection);
   const [unsaved, setUnsaved] = useState<ReadonlyMap<string, Unsaved>>(new Map());
   const [opened, setOpened] = useState<Opened | null>(null);
   const turn = useRef(0);
@@ -85,16 +87,6 @@ export function useCells(collection: string): Cells {
     );
   }, []);
 
-  const undo = async (key: string, version: number) => {
-    try {
-      await undoSave(collection, key, version);
-      tell(`Undone: ${key} is as it was before.`);
-    } catch (error) {
-      tell((error as ApiError).message, { severity: "error" });
-    }
-    await refreshCollection(client, collection);
-  };
-
   const save = async ({ id, recordKey, name }: Cell, form: Form, control: Control) => {
     const cell = { id, recordKey, name };
     const fields = patchFrom(form, { ...draftFrom(form), [name]: control });
@@ -111,8 +103,9 @@ export function useCells(collection: string): Cells {
       const title = form.schema.properties[name]?.title ?? name;
       if (row === null) tell(`Saved. You may not see ${recordKey} any more.`);
       else
-        tell(`Saved: ${title} of ${recordKey}.`, {
-          action: { label: "Undo", run: () => void undo(recordKey, row.version) },
+        offer(`Saved: ${title} of ${recordKey}.`, async () => {
+          await undoSave(collection, recordKey, row.version);
+          return `Undone: ${recordKey} is as it was before.`;
         });
     } catch (error) {
       put(cell, { ...cell, control, wrong: wrongOf(error as ApiError, form, name) });
