@@ -84,7 +84,7 @@ function List({ collection, more }: { collection: string; more: Props["more"] })
 
   const Shown = narrow ? RecordCards : RecordTable;
   const shown = steady?.page ?? found.data;
-  const writable = new Map(found.data.items.map((row, place) => [row.id, found.data?.writable?.[place] ?? []]));
+  const writable = new Map(found.data.items.map((row, place) => [row.id, found.data.writable?.[place] ?? []]));
   return (
     <>
       <title>{info.data.title}</title>

@@ -5,13 +5,12 @@ import Paper from "@mui/material/Paper";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { Link, useLocation } from "react-router";
-import { shown } from "../../lib/text";
 import { textOf } from "../../ui/fields";
 import { freshMark } from "../../ui/fresh";
 import { CellEditor, elementOf, type Onward } from "./grid/CellEditor";
 import { closedBy } from "./grid/editing";
 import { nameOf } from "./grid/useCells";
-import { addressOf, cellText } from "./model";
+import { addressOf, cellText, controlText } from "./model";
 import type { RecordsProps } from "./RecordTable";
 
 /** A page of records where there is no room for a table: each a card, whose values are edited where they stand. */
@@ -79,11 +78,11 @@ export function RecordCards({ collection, schema, page, writable, cells, chosen,
             {told.map((name) => {
               const cell = { id: row.id, recordKey: textOf(row[key]), name };
               const unsaved = cells.unsaved.get(nameOf(cell));
-              const text = unsaved ? shown(unsaved.control) : cellText(page, row, name);
+              const text = unsaved ? controlText(unsaved.control) : cellText(page, row, name);
               const content = (
                 <>
                   {titleOf(name)}:{" "}
-                  <Box component="span" sx={unsaved ? { color: "error.main" } : { color: "text.primary" }}>
+                  <Box component="span" sx={{ color: unsaved ? "error.main" : "text.primary" }}>
                     {text}
                   </Box>
                 </>

@@ -11,7 +11,6 @@ import TableSortLabel from "@mui/material/TableSortLabel";
 import type { KeyboardEvent } from "react";
 import { Link, useLocation } from "react-router";
 import type { CollectionSchema, Page, Row } from "../../api/types";
-import { shown } from "../../lib/text";
 import { textOf } from "../../ui/fields";
 import { freshMark } from "../../ui/fresh";
 import { useTell } from "../../ui/messages";
@@ -21,7 +20,7 @@ import { across, within, type Place } from "./grid/moves";
 import { nameOf, type Cells } from "./grid/useCells";
 import type { Chosen } from "./grid/useChosen";
 import { useGrid } from "./grid/useGrid";
-import { addressOf, cellText, isFigure } from "./model";
+import { addressOf, cellText, controlText, isFigure } from "./model";
 
 export interface RecordsProps {
   collection: string;
@@ -197,7 +196,7 @@ export function RecordTable({ collection, schema, page, writable, cells, chosen,
                   const place = { row: line, column };
                   const here = at.row === line && at.column === column;
                   const unsaved = cells.unsaved.get(nameOf({ id: row.id, name }));
-                  const text = unsaved ? shown(unsaved.control) : cellText(page, row, name);
+                  const text = unsaved ? controlText(unsaved.control) : cellText(page, row, name);
                   const open = closed(row, name) === null;
                   return (
                     <TableCell

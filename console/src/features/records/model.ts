@@ -83,6 +83,13 @@ export function valueOf(schema: FieldSchema, kind: Kind, control: Control): Json
   }
 }
 
+/** What an input holds, as people read it. */
+export function controlText(control: Control): string {
+  if (typeof control === "string" || typeof control === "boolean") return shown(control);
+  const parts = Array.isArray(control) ? control : Object.values(control).map(controlText);
+  return parts.join(", ") || "–";
+}
+
 export function sameControl(one: Control | undefined, other: Control | undefined): boolean {
   return JSON.stringify(one) === JSON.stringify(other);
 }

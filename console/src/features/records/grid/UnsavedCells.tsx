@@ -2,7 +2,7 @@ import Alert from "@mui/material/Alert";
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import type { CollectionSchema } from "../../../api/types";
-import { shown } from "../../../lib/text";
+import { controlText } from "../model";
 import { nameOf, type Cells } from "./useCells";
 
 interface Props {
@@ -23,7 +23,7 @@ export function UnsavedCells({ schema, cells }: Props) {
             <b>
               {one.recordKey}, {schema.properties[one.name]?.title ?? one.name}
             </b>
-            : “{shown(one.control)}”. {one.wrong}
+            : “{controlText(one.control)}”. {one.wrong}
           </Box>
           <Button size="small" color="inherit" onClick={() => cells.open(one)}>
             Correct it
