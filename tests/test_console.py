@@ -772,3 +772,25 @@ def test_activity_is_narrowed_down_pictured_and_undone_together(page: Page, samp
     page.goto("/activity?action=sign_in")
     expect(page.get_by_text("signed in").first).to_be_visible()
     assert page.evaluate("document.documentElement.scrollWidth") <= 390
+
+
+def test_how_to_call_it_is_copied_and_is_so(page: Page, sample: Running) -> None:
+    page.context.grant_permissions(["clipboard-read", "clipboard-write"])
+    signed_in(page)
+    page.goto("/c/watercourses")
+    page.get_by_role("link", name="Permissions").click()
+    page.get_by_role("link", name="How to call it").click()
+    adding = page.get_by_role("region", name="Add a watercourse")
+    expect(adding).to_contain_text("id=&code={code}&name={name}")
+    page.get_by_label("The tool sends").click()
+    page.get_by_role("option", name="JSON in which all values are texts").click()
+    expect(adding).to_contain_text('"code": "{code}"')
+    expect(page).to_have_url(re.compile("way=texts"))
+    page.get_by_role("region", name="Watercourses, a page").get_by_role(
+        "button", name="Copy the address"
+    ).click()
+    expect(page.get_by_text("Copied: the address.")).to_be_visible()
+    address = page.evaluate("navigator.clipboard.readText()")
+    assert address.startswith(f"{sample.address}/v1/records/watercourses?")
+    with sample.client() as http:
+        assert http.get(address.replace("{page}", "1")).json()["items"]

@@ -221,6 +221,7 @@ SEEN: dict[tuple[str, str], dict[str, Way] | str] = {
     ("GET", "/v1/schemas"): {"schemas": got("/v1/schemas")},
     ("GET", "/v1/schemas/{collection}"): {"schema": got("/v1/schemas/jobs", "/v1/schemas/jobs?for=create")},
     ("GET", "/v1/schemas/{collection}/access"): {"rules": got("/v1/schemas/jobs/access")},
+    ("GET", "/v1/schemas/{collection}/calls"): {"calls": got("/v1/schemas/jobs/calls")},
     ("GET", "/v1/schemas/{collection}/consequences"): {"consequences": got("/v1/schemas/jobs/consequences")},
     ("GET", "/v1/schemas/{collection}/choices/{field}"): {"choices": got("/v1/schemas/jobs/choices/site", "/v1/schemas/vault/choices/job")},
     ("GET", "/v1/passes"): {"passes": got("/v1/passes?collection=jobs", "/v1/passes?collection=jobs&key=J2", "/v1/passes?collection=vault")},

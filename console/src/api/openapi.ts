@@ -1025,6 +1025,29 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/v1/schemas/{collection}/calls": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        /** @description The collection's name. */
+        collection: string;
+      };
+      cookie?: never;
+    };
+    /**
+     * Calls to copy into tools that know little more than an address
+     * @description For what this caller may: an address, headers and a body for each thing to do.
+     */
+    get: operations["listCalls"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/v1/schemas/{collection}/choices/{field}": {
     parameters: {
       query?: never;
@@ -1717,6 +1740,23 @@ export interface components {
       }[];
       schema: string;
       records: string;
+    };
+    Calls: {
+      items: components["schemas"]["CallToCopy"][];
+    };
+    /** @description A call to copy: what stands in braces is to be filled in. */
+    CallToCopy: {
+      action: string;
+      /** @enum {string} */
+      way: "any" | "form" | "texts" | "json";
+      title: string;
+      method: string;
+      url: string;
+      headers: {
+        [key: string]: string;
+      };
+      body: string | null;
+      untouched: string;
     };
     /** @description What people read in place of a key or an account's name: by field, and by what it holds. */
     Labels: {
@@ -3166,14 +3206,14 @@ export interface components {
     return: "minimal" | "representation";
     /** @description The ETag or version you saw; 409 where others changed the same. */
     base: string;
+    /** @description Fields to empty, by comma, whatever a blank means there. */
+    clear: string;
     /** @description References by comma: the answer is then an object of `record` and `included`. */
     include_beside: string;
     /** @description As it was at this version. */
     version: number;
     /** @description Only if the record has this ETag (RFC 9110). */
     "If-Match": string;
-    /** @description Fields to empty, by comma, whatever a blank means there. */
-    clear: string;
     /** @description Whether to save nothing, and answer as the preview does. */
     preview_only: boolean;
     /** @description Whether only to tell what it would do. */
@@ -3667,6 +3707,8 @@ export interface operations {
       query?: {
         /** @description The ETag or version you saw; 409 where others changed the same. */
         base?: components["parameters"]["base"];
+        /** @description Fields to empty, by comma, whatever a blank means there. */
+        clear?: components["parameters"]["clear"];
         /** @description What a blank means for every field. */
         blank?: components["parameters"]["blank"];
         /** @description Texts in the body are read by their fields' types, as those of a form are. */
@@ -6007,6 +6049,36 @@ export interface operations {
       400: components["responses"]["malformed"];
       401: components["responses"]["not-signed-in"];
       403: components["responses"]["not-permitted"];
+      404: components["responses"]["not-found"];
+      413: components["responses"]["too-large"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+    };
+  };
+  listCalls: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        /** @description The collection's name. */
+        collection: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description The calls. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Calls"];
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
       404: components["responses"]["not-found"];
       413: components["responses"]["too-large"];
       429: components["responses"]["too-many"];

@@ -4,6 +4,7 @@ import { QueryClientProvider } from "@tanstack/react-query";
 import { useState } from "react";
 import { createBrowserRouter, Navigate, RouterProvider } from "react-router";
 import { basePath } from "../api/base";
+import { CallsPage } from "../features/calls/CallsPage";
 import { ConsequencesPage } from "../features/access/ConsequencesPage";
 import { RulesPage } from "../features/access/RulesPage";
 import { ActivityPage } from "../features/activity/ActivityPage";
@@ -39,6 +40,7 @@ const createRouter = () =>
           { index: true, element: <StartPage /> },
           { path: "c/:collection", element: <ListPage more={PassesButtons} /> },
           { path: "c/:collection/access", element: <RulesPage /> },
+          { path: "c/:collection/calls", element: <CallsPage /> },
           { path: "c/:collection/consequences", element: <ConsequencesPage /> },
           { path: "c/:collection/import", element: <ImportPage /> },
           { path: "c/:collection/r/:recordKey/past", element: <PastPage /> },

@@ -131,6 +131,7 @@ def _save(call: Call) -> Answer:
         patch=MergePatch(rest),
         base=call.get(p.SEEN),
         blank=call.get(p.BLANK),
+        clear=call.get(p.CLEAR),
         lenient=call.lenient,
         reason=call.get(p.REASON_WHY),
         once=call.once(),
@@ -310,7 +311,7 @@ ROUTES: tuple[Route, ...] = (
     ),
     Route(
         "POST", f"{RECORDS}/save", "save", "Create a {one}, or change the one whose id is sent", _save,
-        (p.SEEN, *_SENT),
+        (p.SEEN, p.CLEAR, *_SENT),
         {200: _AS_SAVED, 201: Reply("The record as created.", "{name}", CREATED), 204: _MINIMAL},
         _CHANGED, Body(save_body),
         "For a form that adds and edits: an id that is empty or left out creates.", late=True,

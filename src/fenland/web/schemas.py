@@ -7,15 +7,17 @@ from typing import Any
 from fenland.core.access.policy import Sight
 from fenland.core.access.schemas import collection_schema
 from fenland.core.changes.edits import edits_schema
-from fenland.core.definitions.model import Right
+from fenland.core.definitions.model import RIGHTS, Right
 from fenland.core.definitions.schema import definition_schema
 from fenland.core.problems import NotPermitted
 from fenland.service.accounts.accounts import manages
-from fenland.service.forms.choices import ChoicesRequest, list_choices
+from fenland.service.forms.choices import ChoicesRequest, chosen_fields, list_choices
 from fenland.service.forms.explain import consequences_in, rules_of
 from fenland.service.forms.form import create_form
+from fenland.service.records.filtering import has_ends
 from fenland.service.service import Resource
 from fenland.service.work import snapshot
+from fenland.web.describing.calls import Told, calls_of
 from fenland.web.edit_forms import form_json
 from fenland.web.http import parameters as p
 from fenland.web.http.answers import Answer, json_answer
@@ -88,6 +90,25 @@ def _consequences(call: Call) -> Answer:
     return json_answer({"items": [one.as_json() for one in told], "unseen": unseen})
 
 
+def _calls(call: Call) -> Answer:
+    service, resource = call.service, call.service.resource(call.collection)
+    call.check()
+    sight, policy = service.sight(call.caller), resource.policy
+    may = frozenset(right for right in RIGHTS if policy.ever(right, sight))
+    collection, access = resource.collection, policy.fields(sight)
+    shown = [item for name, item in collection.fields.items() if name not in access.hidden]
+    told = Told(
+        collection=collection,
+        address=service.outsiders.address.rstrip("/") or call.request.host_url.rstrip("/") + call.prefix,
+        may=may,
+        new=tuple(policy.fields(sight, creating=True).settable),
+        changed=tuple(access.settable),
+        chosen=tuple(chosen_fields(resource, access)),
+        filtered=tuple(item.name for item in shown if item.enum or item.references or has_ends(item)),
+    )
+    return json_answer({"items": calls_of(told)})
+
+
 def _choices(call: Call) -> Answer:
     asked = ChoicesRequest(
         call.collection, call.place["field"], call.get(p.Q), call.get(p.LIMIT), call.get(p.CURSOR)
@@ -128,6 +149,11 @@ ROUTES: tuple[Route, ...] = (
         "GET", f"{_ONE}/consequences", "listConsequences", "What follows from changes, and in its fields",
         _consequences, answers={200: Reply("What follows, one by one.", "Consequences")},
         problems=("not-permitted",), late=True,
+    ),
+    Route(
+        "GET", f"{_ONE}/calls", "listCalls", "Calls to copy into tools that know little more than an address",
+        _calls, answers={200: Reply("The calls.", "Calls")}, late=True,
+        description="For what this caller may: an address, headers and a body for each thing to do.",
     ),
     Route(
         "GET", f"{_ONE}/choices/{{field}}", "listChoices", "What a field may hold, searched", _choices,

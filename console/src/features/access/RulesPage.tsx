@@ -42,6 +42,9 @@ export function RulesPage() {
         Permissions for {info.data.title.toLowerCase()}
       </Typography>
       <Typography sx={{ mb: 2 }}>
+        <Link component={RouterLink} to={`/c/${collection}/calls`} sx={{ mr: 2 }}>
+          How to call it
+        </Link>
         <Link component={RouterLink} to={`/c/${collection}/consequences`}>
           What follows from changes of them
         </Link>

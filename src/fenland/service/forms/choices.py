@@ -39,7 +39,7 @@ def list_choices(service: Service, caller: Caller, request: ChoicesRequest) -> C
     """One page of what a field may hold. Raises `NotFound` for a field without choices, and `Malformed`."""
     resource = service.resource(request.collection)
     access = resource.policy.fields(service.sight(caller))
-    known = [name for name in resource.collection.fields if _has_choices(resource, access, name)]
+    known = chosen_fields(resource, access)
     if request.field not in known:
         hint = did_you_mean(request.field, known)
         raise NotFound(f"{request.field!r} has no choices in {request.collection}. {hint}")
@@ -53,6 +53,11 @@ def list_choices(service: Service, caller: Caller, request: ChoicesRequest) -> C
     return _matching(
         request, [{"value": one.name, "label": one.title} for one in accounts if not one.disabled]
     )
+
+
+def chosen_fields(resource: Resource, access: FieldAccess) -> list[str]:
+    """The fields whose values are chosen among others, as far as the caller may know."""
+    return [name for name in resource.collection.fields if _has_choices(resource, access, name)]
 
 
 def _has_choices(resource: Resource, access: FieldAccess, name: str) -> bool:

@@ -133,6 +133,20 @@ SCHEMAS: dict[str, Schema] = {
         },
         description="A record type, and what this caller may do with it.",
     ),
+    "Calls": closed({"items": texts(ref("schemas/CallToCopy"))}),
+    "CallToCopy": closed(
+        {
+            "action": TEXT,
+            "way": {"type": "string", "enum": ["any", "form", "texts", "json"]},
+            "title": TEXT,
+            "method": TEXT,
+            "url": TEXT,
+            "headers": {"type": "object", "additionalProperties": TEXT},
+            "body": nullable(TEXT),
+            "untouched": TEXT,
+        },
+        description="A call to copy: what stands in braces is to be filled in.",
+    ),
     "Labels": {
         "type": "object",
         "description": "What people read in place of a key or an account's name: by field, and by what it holds.",
