@@ -1742,10 +1742,10 @@ export interface components {
       records: string;
     };
     Calls: {
-      items: components["schemas"]["CallToCopy"][];
+      items: components["schemas"]["Call"][];
     };
     /** @description A call to copy: what stands in braces is to be filled in. */
-    CallToCopy: {
+    Call: {
       action: string;
       /** @enum {string} */
       way: "any" | "form" | "texts" | "json";

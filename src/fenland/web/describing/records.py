@@ -133,8 +133,8 @@ SCHEMAS: dict[str, Schema] = {
         },
         description="A record type, and what this caller may do with it.",
     ),
-    "Calls": closed({"items": texts(ref("schemas/CallToCopy"))}),
-    "CallToCopy": closed(
+    "Calls": closed({"items": texts(ref("schemas/Call"))}),
+    "Call": closed(
         {
             "action": TEXT,
             "way": {"type": "string", "enum": ["any", "form", "texts", "json"]},
