@@ -141,6 +141,8 @@ def test_a_session_that_ends_during_an_edit_is_renewed_without_losing_anything(
     pumps = page.get_by_label("Pumps")
     wanted = "2" if pumps.input_value() != "2" else "3"
     pumps.fill(wanted)
+    # That it is edited has been told: else that, and not the save, would find the session ended.
+    come_to_rest(page)
     page.context.clear_cookies()
     page.keyboard.press("Control+s")
     dialog = page.get_by_role("dialog", name="Your session has ended")
