@@ -6,6 +6,7 @@ import json
 import shutil
 from collections.abc import Iterator
 from contextlib import contextmanager
+from pathlib import Path
 
 from playwright.sync_api import Browser, Page, Playwright, expect
 
@@ -72,3 +73,16 @@ _AT_REST = """async () => {
 def come_to_rest(page: Page) -> None:
     """Waits until the page has come to rest."""
     page.evaluate(_AT_REST)
+
+
+_AXE = Path(__file__).parents[1] / "console" / "node_modules" / "axe-core" / "axe.min.js"
+
+
+def without_fault(page: Page) -> None:
+    """Nothing that axe finds, and nothing beside the screen."""
+    assert page.evaluate("document.documentElement.scrollWidth <= innerWidth"), page.url
+    page.evaluate(_AXE.read_text())
+    found = page.evaluate(
+        "axe.run().then((one) => one.violations.map((each) => [each.id, each.nodes.map((node) => node.html)]))"
+    )
+    assert found == [], page.title()

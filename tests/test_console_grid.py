@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import random
 import re
-from typing import Any
+from typing import Any, Literal
 
 import pytest
 from playwright.sync_api import Locator, Page, expect
 
-from browser import come_to_rest, signed_in
+from browser import come_to_rest, signed_in, without_fault
 from support import NIGHTLY, Running
 
 #: Of those that other tests leave alone.
@@ -152,6 +152,23 @@ def test_what_others_change_meanwhile_is_kept_or_told(page: Page, sample: Runnin
     page.keyboard.press("Enter")
     expect(refused).to_have_count(0)
     assert stored(sample, "T-0704")["title"] == "Grease the south gate"
+
+
+def test_a_long_text_has_lines_of_its_own_in_a_cell_too(page: Page, sample: Running) -> None:
+    signed_in(page)
+    page.goto("/c/inspections?where=number == 31")
+    findings = page.get_by_role("gridcell").last
+    findings.dblclick()
+    text = page.get_by_role("textbox", name="Findings")
+    text.fill("Weed at the screen")
+    page.keyboard.press("Enter")
+    page.keyboard.type("Gate is dry")
+    expect(text).to_have_value("Weed at the screen\nGate is dry")
+    page.keyboard.press("Control+Enter")
+    expect(text).to_have_count(0)
+    expect(page.get_by_role("status").filter(has_text="Saved: Findings of 31")).to_be_visible()
+    with sample.client() as http:
+        assert http.get("/v1/records/inspections/31").json()["findings"] == "Weed at the screen\nGate is dry"
 
 
 def test_a_save_is_taken_back_from_its_message(page: Page, sample: Running) -> None:
@@ -357,3 +374,111 @@ def test_whatever_a_record_page_does_is_taken_back_from_its_message(page: Page, 
     gone.get_by_role("button", name="Undo").click()
     expect(page.get_by_text("T-0720 is back.")).to_be_visible()
     assert stored(sample, "T-0720")["hours"] == 2
+
+
+def test_a_save_that_changed_nothing_takes_back_nothing(page: Page, sample: Running) -> None:
+    """Somebody else saved the very same: undoing one's own save is not to undo theirs."""
+    change(sample, "T-0730", priority=3)
+    signed_in(page)
+    page.goto("/c/tickets?where=number == 'T-0730'")
+    cell(page, "T-0730", "priority").dblclick()
+    expect(page.get_by_role("textbox", name="Priority")).to_be_focused()
+    change(sample, "T-0730", priority=4)
+    page.keyboard.type("4")
+    page.keyboard.press("Enter")
+    told = page.get_by_role("status").filter(has_text="Saved: Priority of T-0730")
+    told.get_by_role("button", name="Undo").click()
+    expect(
+        page.get_by_text("Nothing of T-0730 was changed by that, so there is nothing to take back.")
+    ).to_be_visible()
+    assert stored(sample, "T-0730")["priority"] == 4
+
+
+def test_rows_between_two_are_chosen_with_shift_by_pointer_too(page: Page) -> None:
+    opened(page)
+    bar = page.get_by_role("region", name="Chosen")
+    page.get_by_label("Choose T-0702").click()
+    page.get_by_label("Choose T-0705").click(modifiers=["Shift"])
+    expect(bar).to_contain_text("4 chosen")
+    page.get_by_label("Choose T-0704").click()
+    expect(bar).to_contain_text("3 chosen")
+    page.get_by_label("Choose T-0701").click(modifiers=["Shift"])
+    expect(bar).to_contain_text("5 chosen")
+    # While all are chosen there is none to leave out: that would be another list.
+    page.get_by_role("link", name="T-0706").focus()
+    bar.get_by_role("button", name="Choose all 7 found").click()
+    expect(bar).to_contain_text("7 chosen")
+    expect(page.get_by_label("Choose T-0703")).to_be_disabled()
+    cell(page, "T-0703", "title").click()
+    page.keyboard.press("Space")
+    expect(bar).to_contain_text("7 chosen")
+
+
+def test_a_row_that_is_begun_and_a_refused_cell_are_both_kept(page: Page, sample: Running) -> None:
+    change(sample, "T-0703", priority=3)
+    opened(page)
+    page.get_by_role("button", name="Add a row").click()
+    row = page.get_by_role("region", name="New work ticket")
+    row.get_by_label("Title").fill("Begun")
+    cell(page, "T-0703", "priority").dblclick()
+    # Of both inputs, the one over the cell.
+    page.get_by_role("dialog", name="Priority of T-0703").get_by_role("textbox").fill("77")
+    page.keyboard.press("Enter")
+    refused = page.get_by_role("status").filter(has_text="One value is not saved")
+    expect(refused).to_be_visible()
+    # Another part of the list keeps both, and asks nothing.
+    page.get_by_role("button", name="Due on").click()
+    expect(page).to_have_url(re.compile("sort=due_on"))
+    expect(row.get_by_label("Title")).to_have_value("Begun")
+    expect(refused).to_be_visible()
+    leaving = page.get_by_role("dialog", name="Leave without saving?")
+    page.keyboard.press("Escape")
+    for settle in (
+        lambda: refused.get_by_role("button", name="Take it back").click(),
+        lambda: row.get_by_label("Title").fill(""),
+    ):
+        page.get_by_role("link", name="Stations").click()
+        leaving.get_by_role("button", name="Stay").click()
+        settle()
+    page.get_by_role("link", name="Stations").click()
+    expect(page.get_by_role("heading", level=1)).to_contain_text("Stations")
+
+
+@pytest.mark.parametrize("scheme", ["light", "dark"])
+@pytest.mark.parametrize("width", [1280, 390])
+def test_lists_have_no_fault_whatever_is_done_in_them(
+    page: Page, sample: Running, scheme: Literal["light", "dark"], width: int
+) -> None:
+    change(sample, "T-0704", priority=3)
+    page.set_viewport_size({"width": width, "height": 800})
+    page.emulate_media(color_scheme=scheme, reduced_motion="reduce")
+
+    signed_in(page)
+    page.goto(LIST)
+    value = (
+        cell(page, "T-0704", "priority")
+        if width > 1000
+        else page.get_by_role("listitem").filter(has_text="T-0704").get_by_role("button", name="Priority")
+    )
+    value.dblclick()
+    box = page.get_by_role("textbox", name="Priority")
+    expect(box).to_be_focused()
+    come_to_rest(page)
+    without_fault(page)
+    box.fill("9")
+    page.keyboard.press("Enter")
+    expect(page.get_by_text("One value is not saved")).to_be_visible()
+    page.get_by_label("Choose T-0702").click()
+    expect(page.get_by_role("region", name="Chosen")).to_be_visible()
+    come_to_rest(page)
+    without_fault(page)
+    if width > 1000:
+        page.get_by_role("button", name="Add a row").click()
+        expect(page.get_by_role("region", name="New work ticket").get_by_label("Title")).to_be_visible()
+        come_to_rest(page)
+        without_fault(page)
+    page.get_by_role("button", name="Take it back").click()
+    page.goto("/c/tickets/calls")
+    expect(page.get_by_role("region", name="Add a work ticket")).to_be_visible()
+    come_to_rest(page)
+    without_fault(page)

@@ -11,10 +11,8 @@ from typing import Any
 import pytest
 from playwright.sync_api import Browser, Page, expect
 
-from browser import come_to_rest, opened_page, sign_in, signed_in
+from browser import come_to_rest, opened_page, sign_in, signed_in, without_fault
 from support import Running
-
-AXE = Path(__file__).parents[1] / "console" / "node_modules" / "axe-core" / "axe.min.js"
 
 
 @contextmanager
@@ -220,28 +218,28 @@ def test_pages_can_be_read_by_everybody(browser: Browser, sample: Running, schem
     with phone(browser, scheme=scheme, width=width) as theirs:
         link, listing = link_of(sample, "own_details", "L0107"), link_of(sample, "public", None)
         theirs.goto(link)
-        _without_fault(theirs)
+        without_fault(theirs)
         answer(theirs, sample, "L0107")
         for box in theirs.get_by_role("checkbox").all():
             if box.is_visible():
                 box.check()
-        _without_fault(theirs)
+        without_fault(theirs)
         theirs.get_by_label("Phone", exact=True).fill("none")
         theirs.get_by_role("button", name="Send", exact=True).first.click()
         expect(theirs.get_by_role("alert")).to_be_visible()
-        _without_fault(theirs)
+        without_fault(theirs)
         theirs.get_by_label("Phone", exact=True).fill("0555 7")
         theirs.get_by_role("button", name="Send", exact=True).first.click()
         expect(theirs.get_by_role("status")).to_be_visible()
-        _without_fault(theirs)
+        without_fault(theirs)
         theirs.goto(link)
-        _without_fault(theirs)
+        without_fault(theirs)
         theirs.goto(listing)
-        _without_fault(theirs)
+        without_fault(theirs)
         theirs.get_by_role("link", name="Cold Ferring Bridge").first.click()
-        _without_fault(theirs)
+        without_fault(theirs)
         theirs.goto(f"{sample.address}/p/none")
-        _without_fault(theirs)
+        without_fault(theirs)
         # With keys alone: what is skipped to, ticked and sent.
         theirs.goto(link)
         theirs.keyboard.press("Tab")
@@ -253,16 +251,6 @@ def test_pages_can_be_read_by_everybody(browser: Browser, sample: Running, schem
         theirs.keyboard.type("0555 8")
         theirs.keyboard.press("Enter")
         expect(theirs.get_by_role("status")).to_contain_text("This is changed now")
-
-
-def _without_fault(page: Page) -> None:
-    """Nothing that axe finds, and nothing beside the screen."""
-    assert page.evaluate("document.documentElement.scrollWidth <= innerWidth"), page.url
-    page.evaluate(AXE.read_text())
-    found = page.evaluate(
-        "axe.run().then((one) => one.violations.map((each) => [each.id, each.nodes.map((node) => node.html)]))"
-    )
-    assert found == [], page.title()
 
 
 def test_the_console_pages_of_passes_come_to_rest(browser: Browser, sample: Running) -> None:

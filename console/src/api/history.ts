@@ -1,8 +1,7 @@
 import { infiniteQueryOptions, queryOptions } from "@tanstack/react-query";
-import { ApiError } from "./errors";
 import { ask, askForFile, type Answer } from "./http";
 import { inCollection } from "./records";
-import type { Entry, Form, Preview, Row } from "./types";
+import type { Form, Preview, Row } from "./types";
 
 const PAGE_SIZE = 20;
 const ONE = "/v1/records/{collection}/{key}";
@@ -110,22 +109,17 @@ export const undo = (what: Undo, preview = false): Promise<Undoing> =>
 /** Entries that are looked through for a save that was made just now. */
 const JUST_NOW = 20;
 
-/** Takes back the save after which a record had this version. Throws `ApiError`, also where others changed it since. */
-export async function undoSave(collection: string, key: string, version: number): Promise<void> {
-  // What followed of it by itself has entries of its own, and goes with it.
-  await undoLast(collection, key, (one) => one.version <= version && one.action === "update");
-}
-
-/** Takes back that a record was made. Throws `ApiError`, also where others changed it since. */
-export async function undoCreation(collection: string, key: string): Promise<void> {
-  await undoLast(collection, key, (one) => one.action === "create");
-}
-
-async function undoLast(collection: string, key: string, meant: (entry: Entry) => boolean): Promise<void> {
+/**
+ * Takes back what a request did to a record; false where that was nothing, or too long ago to be found. Throws
+ * `ApiError`, also where others changed the same since.
+ */
+export async function undoRequest(collection: string, key: string, request: string): Promise<boolean> {
   const { items } = await ask(`${ONE}/history`, "get", { at: { collection, key }, query: { limit: JUST_NOW } });
-  const made = items.find(meant);
-  if (made === undefined) throw new ApiError(404, "not-found", `${key} was changed many times since. See its history.`);
+  // What followed of it by itself goes with it.
+  const made = items.find((one) => one.request_id === request && one.cause === null);
+  if (made === undefined) return false;
   await undo({ sequence: made.sequence });
+  return true;
 }
 
 /** What undoing would do, and what stands in its way. */

@@ -95,16 +95,28 @@ export const wouldBe = (collection: string, key: string, fields: Fields | null, 
 
 // --- changing ----------------------------------------------------------------------------------------
 
+/** What was saved, and the id of the request that did it, by which the history knows it. */
+export interface Done<Saved> {
+  saved: Saved;
+  request: string;
+}
+
+async function done<Saved>(doing: (onHeaders: (headers: Headers) => void) => Promise<Saved>): Promise<Done<Saved>> {
+  let request = "";
+  const saved = await doing((headers) => (request = headers.get("X-Request-ID") ?? ""));
+  return { saved, request };
+}
+
 /** Of a record that whoever made it may not see there is no more than its id and key. */
-export const createRecord = (collection: string, fields: Fields): Promise<Partial<Row>> =>
-  ask(MANY, "post", { at: { collection }, body: fields });
+export const createRecord = (collection: string, fields: Fields): Promise<Done<Partial<Row>>> =>
+  done<Partial<Row>>((onHeaders) => ask(MANY, "post", { at: { collection }, body: fields, onHeaders }));
 
 /**
  * `base` is the entity tag of what was seen: what others changed since in other fields is kept. Null where the
  * change took the record out of sight.
  */
-export const updateRecord = (collection: string, key: string, fields: Fields, base: string | null): Promise<Row | null> =>
-  ask(ONE, "patch", { at: { collection, key }, body: fields, query: { base } });
+export const updateRecord = (collection: string, key: string, fields: Fields, base: string | null): Promise<Done<Row | null>> =>
+  done<Row | null>((onHeaders) => ask(ONE, "patch", { at: { collection, key }, body: fields, query: { base }, onHeaders }));
 
 export const previewRecord = (collection: string, key: string, fields: Fields, base: string | null): Promise<Preview> =>
   ask(`${ONE}/preview`, "post", { at: { collection, key }, body: fields, query: { base } });
@@ -135,5 +147,5 @@ export const deletingOf = (collection: string, where: string) =>
     retry: false,
   });
 
-export const deleteRecord = (collection: string, key: string, etag: string | null): Promise<Row> =>
-  ask(ONE, "delete", { at: { collection, key }, etag });
+export const deleteRecord = (collection: string, key: string, etag: string | null): Promise<Done<Row>> =>
+  done<Row>((onHeaders) => ask(ONE, "delete", { at: { collection, key }, etag, onHeaders }));

@@ -1,4 +1,4 @@
-import { useEffect } from "react";
+import { createContext, useContext, useEffect, useState, type ReactNode } from "react";
 import { useBlocker } from "react-router";
 import { AskDialog } from "./AskDialog";
 
@@ -9,35 +9,59 @@ function isSettled(state: unknown): boolean {
   return typeof state === "object" && state !== null && "settled" in state;
 }
 
+interface Guarded {
+  /** Whether another part of the same page keeps what is not saved. */
+  within: boolean;
+}
+
+type Guards = Set<Guarded>;
+
+const GuardContext = createContext<Guards | null>(null);
+
+/** Asks before somebody leaves with edits that are not saved, wherever on the page they are: a router asks only once. */
+export function LeaveProvider({ children }: { children: ReactNode }) {
+  const [guards] = useState<Guards>(() => new Set());
+  const blocker = useBlocker(({ currentLocation, nextLocation }) => {
+    const stays = currentLocation.pathname === nextLocation.pathname;
+    return !isSettled(nextLocation.state) && [...guards].some((one) => !(one.within && stays));
+  });
+  return (
+    <GuardContext value={guards}>
+      {children}
+      <AskDialog
+        open={blocker.state === "blocked"}
+        title="Leave without saving?"
+        yes="Leave"
+        no="Stay"
+        onYes={() => blocker.proceed?.()}
+        onNo={() => blocker.reset?.()}
+      >
+        What you changed here is not saved, and would be lost.
+      </AskDialog>
+    </GuardContext>
+  );
+}
+
 interface Props {
   unsaved: boolean;
-  /** Whether another part of the same page keeps what is not saved. */
   within?: boolean;
 }
 
-/** Asks before somebody leaves with edits that are not saved. */
+/** Has it asked before somebody leaves, while there are edits that are not saved. */
 export function LeaveGuard({ unsaved, within = false }: Props) {
-  const blocker = useBlocker(
-    ({ currentLocation, nextLocation }) =>
-      unsaved && !isSettled(nextLocation.state) && !(within && currentLocation.pathname === nextLocation.pathname),
-  );
+  const guards = useContext(GuardContext);
+  if (guards === null) throw new Error("LeaveGuard needs a LeaveProvider above it.");
   useEffect(() => {
     if (!unsaved) return undefined;
+    const guard = { within };
+    guards.add(guard);
     // Closing the tab, or another address: the browser asks in its own words.
     const ask = (event: BeforeUnloadEvent) => event.preventDefault();
     window.addEventListener("beforeunload", ask);
-    return () => window.removeEventListener("beforeunload", ask);
-  }, [unsaved]);
-  return (
-    <AskDialog
-      open={blocker.state === "blocked"}
-      title="Leave without saving?"
-      yes="Leave"
-      no="Stay"
-      onYes={() => blocker.proceed?.()}
-      onNo={() => blocker.reset?.()}
-    >
-      What you changed here is not saved, and would be lost.
-    </AskDialog>
-  );
+    return () => {
+      guards.delete(guard);
+      window.removeEventListener("beforeunload", ask);
+    };
+  }, [unsaved, within, guards]);
+  return null;
 }

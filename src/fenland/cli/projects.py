@@ -187,10 +187,10 @@ def _watch(folder: Path) -> None:
 
 def _state_of(folder: Path) -> object:
     """What changes when a file of the project is saved, comes or goes."""
-    from fenland.service.project import COLLECTIONS
+    from fenland.service.project import COLLECTIONS, MESSAGES
 
     found = []
-    for place in (folder, folder / COLLECTIONS):
+    for place in (folder, folder / COLLECTIONS, folder / MESSAGES):
         for file in sorted(place.glob("*.*")) if place.is_dir() else ():
             if file.suffix in (".yaml", ".yml", ".toml", ".py"):
                 # An editor puts a new file in the place of one as it saves.

@@ -129,7 +129,7 @@ class Service:
         self.last_changes = LastChanges()
         #: The collections that lists asked for lately depend on, by collection, condition and whether they
         #: follow references; None where they depend on the time.
-        self.concerned: dict[tuple[str, str, bool], set[str] | None] = {}
+        self.concerned: dict[tuple[str, str, bool, bool], set[str] | None] = {}
         #: Filters that were read lately, by collection and text.
         self.filters: dict[tuple[str, str], Checked] = {}
 

@@ -71,8 +71,7 @@ def _pass_json(standing: Standing) -> dict[str, Any]:
 
 def _link(call: Call, secret: str) -> str:
     """What holders open: at the address that settings say, or else where its maker asked."""
-    address = call.service.outsiders.address.rstrip("/")
-    return f"{address or call.request.host_url.rstrip('/') + call.prefix}{PAGES}/{secret}"
+    return f"{call.outside}{PAGES}/{secret}"
 
 
 def _issued(call: Call, made: Made) -> Answer:

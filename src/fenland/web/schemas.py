@@ -99,7 +99,7 @@ def _calls(call: Call) -> Answer:
     shown = [item for name, item in collection.fields.items() if name not in access.hidden]
     told = Told(
         collection=collection,
-        address=service.outsiders.address.rstrip("/") or call.request.host_url.rstrip("/") + call.prefix,
+        address=call.outside,
         may=may,
         new=tuple(policy.fields(sight, creating=True).settable),
         changed=tuple(access.settable),

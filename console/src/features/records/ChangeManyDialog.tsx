@@ -14,7 +14,7 @@ import type { CollectionSchema, Fields } from "../../api/types";
 import { isNullable } from "../../ui/fields";
 import { innerKind, valueOf } from "./model";
 import { SeenMany } from "./SeenMany";
-import { useUndoMany } from "./useUndoMany";
+import { useUndo } from "./useUndo";
 import { ValueInput } from "./ValueInput";
 
 interface Props {
@@ -27,7 +27,7 @@ interface Props {
 /** Gives one field of all chosen records another value, once it is seen what that comes to. */
 export function ChangeManyDialog({ collection, schema, where, onClose }: Props) {
   const client = useQueryClient();
-  const tellDone = useUndoMany(collection);
+  const undo = useUndo(collection);
   const fields = Object.entries(schema.properties).filter(
     ([, one]) =>
       !one.readOnly && !one["x-reserved"] && ["string", "number", "integer", "boolean"].includes([one.type].flat()[0] ?? ""),
@@ -41,7 +41,7 @@ export function ChangeManyDialog({ collection, schema, where, onClose }: Props) 
   const changing = useMutation({
     mutationFn: (expect: number) => changeMany(collection, where, change, expect),
     onSuccess: async (found) => {
-      tellDone(`${found.changed} of ${found.matched} records are changed.`, found.batch);
+      undo.many(`${found.changed} of ${found.matched} records are changed.`, found.batch);
       await refreshCollection(client, collection);
       onClose();
     },

@@ -4,7 +4,6 @@ import Typography from "@mui/material/Typography";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link as RouterLink, useNavigate, useParams } from "react-router";
 import { collectionInfo, createFormOf } from "../../api/collections";
-import { undoCreation } from "../../api/history";
 import { createRecord, refreshCollection } from "../../api/records";
 import { inSentence } from "../../lib/text";
 import { settled } from "../../ui/LeaveGuard";
@@ -19,18 +18,16 @@ export function CreatePage() {
   const { collection = "" } = useParams();
   const client = useQueryClient();
   const navigate = useNavigate();
-  const offer = useUndo(collection);
+  const undo = useUndo(collection);
   const form = useQuery(createFormOf(collection));
   const singular = inSentence(useQuery(collectionInfo(collection)).data?.singular ?? "record");
   const create = useMutation({
     mutationFn: (draft: Draft) => createRecord(collection, form.data ? fieldsFrom(form.data, draft) : {}),
-    onSuccess: async (row) => {
+    onSuccess: async ({ saved: row, request }) => {
       const key = textOf(row[form.data?.schema["x-key"] ?? "id"]);
       const seen = row.version !== undefined;
-      offer(`Created ${key}.${seen ? "" : " You may not see it."}`, async () => {
-        await undoCreation(collection, key);
-        return `Undone: ${key} is not there any more.`;
-      });
+      const told = `Created ${key}.${seen ? "" : " You may not see it."}`;
+      undo.one(told, key, request, `Undone: ${key} is not there any more.`);
       await refreshCollection(client, collection);
       const place = seen ? `/c/${collection}/r/${encodeURIComponent(key)}` : `/c/${collection}`;
       await navigate(place, { replace: true, state: settled });

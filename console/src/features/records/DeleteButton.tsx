@@ -7,7 +7,6 @@ import DialogTitle from "@mui/material/DialogTitle";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useNavigate } from "react-router";
-import { restoreRecord } from "../../api/history";
 import { deleteRecord, refreshCollection } from "../../api/records";
 import { settled } from "../../ui/LeaveGuard";
 import { useUndo } from "./useUndo";
@@ -21,15 +20,12 @@ interface Props {
 export function DeleteButton({ collection, recordKey, etag }: Props) {
   const client = useQueryClient();
   const navigate = useNavigate();
-  const offer = useUndo(collection);
+  const undo = useUndo(collection);
   const [open, setOpen] = useState(false);
   const remove = useMutation({
     mutationFn: () => deleteRecord(collection, recordKey, etag),
-    onSuccess: async () => {
-      offer(`Deleted ${recordKey}. Its history is kept.`, async () => {
-        await restoreRecord(collection, recordKey, null);
-        return `${recordKey} is back.`;
-      });
+    onSuccess: async ({ request }) => {
+      undo.one(`Deleted ${recordKey}. Its history is kept.`, recordKey, request, `${recordKey} is back.`);
       await navigate(`/c/${collection}`, { state: settled });
       await refreshCollection(client, collection);
     },

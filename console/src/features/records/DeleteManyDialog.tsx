@@ -8,7 +8,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { deletingOf, deleteMany, refreshCollection } from "../../api/records";
 import { Waiting } from "../../ui/Waiting";
 import { SeenMany } from "./SeenMany";
-import { useUndoMany } from "./useUndoMany";
+import { useUndo } from "./useUndo";
 
 interface Props {
   collection: string;
@@ -20,13 +20,13 @@ interface Props {
 /** Deletes the chosen records, once it is seen what that comes to. */
 export function DeleteManyDialog({ collection, where, onClose, onDeleted }: Props) {
   const client = useQueryClient();
-  const tellDone = useUndoMany(collection);
+  const undo = useUndo(collection);
   const looked = useQuery(deletingOf(collection, where));
   const deleting = useMutation({
     mutationFn: (expect: number) => deleteMany(collection, where, expect),
     onSuccess: async (found) => {
       onDeleted();
-      tellDone(`Deleted ${found.changed} of ${found.matched}. Their history is kept.`, found.batch);
+      undo.many(`Deleted ${found.changed} of ${found.matched}. Their history is kept.`, found.batch);
       await refreshCollection(client, collection);
     },
     // Others changed what is chosen: it is looked at again.

@@ -6,7 +6,6 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { Link } from "react-router";
 import { createFormOf } from "../../api/collections";
-import { undoCreation } from "../../api/history";
 import { createRecord, refreshCollection } from "../../api/records";
 import type { CollectionInfo, Form } from "../../api/types";
 import { inSentence } from "../../lib/text";
@@ -27,7 +26,7 @@ interface Props {
 export function NewRow({ info, columns, onClose }: Props) {
   const collection = info.name;
   const client = useQueryClient();
-  const offer = useUndo(collection);
+  const undo = useUndo(collection);
   const box = useRef<HTMLDivElement>(null);
   const [made, setMade] = useState(0);
   const found = useQuery(createFormOf(collection));
@@ -36,13 +35,11 @@ export function NewRow({ info, columns, onClose }: Props) {
   useEffect(() => box.current?.querySelector<HTMLInputElement>("form input")?.focus(), [ready, made]);
   const create = useMutation({
     mutationFn: (draft: Draft) => createRecord(collection, form ? fieldsFrom(form, draft) : {}),
-    onSuccess: async (row) => {
+    onSuccess: async ({ saved: row, request }) => {
       const key = textOf(row[info.key]);
       const seen = row.version !== undefined;
-      offer(`Created ${key}.${seen ? "" : " You may not see it."}`, async () => {
-        await undoCreation(collection, key);
-        return `Undone: ${key} is not there any more.`;
-      });
+      const told = `Created ${key}.${seen ? "" : " You may not see it."}`;
+      undo.one(told, key, request, `Undone: ${key} is not there any more.`);
       // What is proposed for the next one, such as its number, may be another.
       await found.refetch();
       setMade((count) => count + 1);
@@ -70,6 +67,7 @@ export function NewRow({ info, columns, onClose }: Props) {
           error={create.error}
           submitLabel="Create"
           always
+          within
           onSubmit={(draft) => create.mutate(draft)}
           onCancel={onClose}
         >

@@ -60,6 +60,7 @@ export function RecordCards({ collection, schema, page, writable, cells, chosen,
           >
             <Checkbox
               checked={chosen.has(row.id)}
+              disabled={chosen.all}
               onChange={() => chosen.toggle(row.id)}
               slotProps={{ input: { "aria-label": `Choose ${textOf(row[key])}` } }}
               sx={{ float: "right", mt: -0.5, mr: -1.5 }}

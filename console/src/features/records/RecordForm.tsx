@@ -25,6 +25,8 @@ interface Props {
   busy: boolean;
   error: ApiError | null;
   submitLabel: string;
+  /** Whether another part of the page it is on keeps what is typed. */
+  within?: boolean;
   /** Whether it can be sent with nothing changed, as a record to create can. */
   always?: boolean;
   onSubmit: (draft: Draft) => void;
@@ -74,6 +76,7 @@ export function RecordForm({
   error,
   submitLabel,
   always = false,
+  within = false,
   onSubmit,
   onCancel,
   onPreview,
@@ -132,7 +135,7 @@ export function RecordForm({
   const names = Object.keys(form.schema.properties).filter((name) => !isReserved(form.schema.properties[name]));
   return (
     <>
-      <LeaveGuard unsaved={changed} />
+      <LeaveGuard unsaved={changed} within={within} />
       <AskDialog
         open={asking}
         title="Discard what you changed?"

@@ -8,7 +8,7 @@ import { useCallback, useEffect, useLayoutEffect, useMemo, useRef, useState, typ
 import { Link as RouterLink, useLocation, useNavigate, useParams } from "react-router";
 import { schemaOf } from "../../api/collections";
 import { onTold } from "../../api/following";
-import { historyOf, undoSave } from "../../api/history";
+import { historyOf } from "../../api/history";
 import { previewRecord, updateRecord, formOf, refreshCollection, wouldBe } from "../../api/records";
 import type { Fields, Form } from "../../api/types";
 import { shown } from "../../lib/text";
@@ -149,7 +149,7 @@ interface Change {
 function Editor({ collection, recordKey, form, reload, onEditing }: EditorProps) {
   const client = useQueryClient();
   const tell = useTell();
-  const offer = useUndo(collection);
+  const undo = useUndo(collection);
   const navigate = useNavigate();
   const [draft, setDraft] = useState<Draft | null>(null);
   // What derived fields would hold, while one types.
@@ -167,7 +167,7 @@ function Editor({ collection, recordKey, form, reload, onEditing }: EditorProps)
     mutationFn: ({ fields, base }: Change) => updateRecord(collection, recordKey, fields, base),
     // What was saved before is not what is being saved now.
     onMutate: () => tell(null),
-    onSuccess: async (row) => {
+    onSuccess: async ({ saved: row, request }) => {
       if (row === null) {
         tell(`Saved. You may not see ${recordKey} any more.`);
         await navigate(`/c/${collection}`, { state: settled });
@@ -178,14 +178,8 @@ function Editor({ collection, recordKey, form, reload, onEditing }: EditorProps)
       await reload();
       setSeen(null);
       setSaves((count) => count + 1);
-      offer(
-        `Saved. ${recordKey} is at version ${row.version} now${merged ? ", with what others changed meanwhile" : ""}.`,
-        async () => {
-          await undoSave(collection, recordKey, row.version);
-          await reload();
-          return `Undone: ${recordKey} is as it was before.`;
-        },
-      );
+      const told = `Saved. ${recordKey} is at version ${row.version} now${merged ? ", with what others changed meanwhile" : ""}.`;
+      undo.one(told, recordKey, request, `Undone: ${recordKey} is as it was before.`);
       await refreshCollection(client, collection);
     },
     onError: (error) => (error.isConflict ? refreshCollection(client, collection) : undefined),

@@ -13,6 +13,7 @@ import { Outlet } from "react-router";
 import { health } from "../../api/health";
 import { useFocusKept } from "../../ui/focus";
 import { WaterMark } from "../../ui/WaterMark";
+import { LeaveProvider } from "../../ui/LeaveGuard";
 import { SideBar } from "./SideBar";
 import { useLive } from "./useLive";
 
@@ -80,7 +81,9 @@ export function Shell() {
             answers again.
           </Alert>
         )}
-        <Outlet />
+        <LeaveProvider>
+          <Outlet />
+        </LeaveProvider>
       </Box>
     </Box>
   );

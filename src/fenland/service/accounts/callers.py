@@ -7,6 +7,7 @@ from datetime import datetime, timedelta
 
 from fenland.core.access.policy import Actor, Caller, Scope
 from fenland.core.problems import NotPermitted, NotSignedIn, TooMany
+from fenland.service.addresses import counted_as
 from fenland.service.service import Service
 from fenland.storage.door import Account, Token
 
@@ -76,15 +77,16 @@ def _let_in(caller: Caller, token: Token) -> Caller:
 
 
 def _caller(service: Service, actor: Actor, origin: Origin, scope: Scope | None = None) -> Caller:
-    count_request(service, origin, f"account {actor.name}")
+    count_request(service, origin, actor.name)
     return Caller(actor, origin.via, origin.request_id, origin.client, scope)
 
 
-def count_request(service: Service, origin: Origin, whose: str) -> None:
-    """Counts a request of an account or an address, where they are limited. Raises `TooMany`."""
+def count_request(service: Service, origin: Origin, account: str | None = None) -> None:
+    """Counts a request of an account, or else of an address, where they are limited. Raises `TooMany`."""
     most = service.ways_in.rate
     if not most or not origin.counts:
         return
+    whose = f"address {counted_as(origin.address)}" if account is None else f"account {account}"
     found = service.database.counters.count(f"requests of {whose}", _MINUTE, service.clock().timestamp())
     if found.times > most:
         policy, left = f'"minute";q={most};w={_MINUTE}', f'"minute";r=0;t={found.left}'

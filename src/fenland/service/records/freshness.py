@@ -31,11 +31,8 @@ def list_tag(service: Service, caller: Caller, request: ListRequest, asked: str)
     `asked` is the request as it was sent. Raises `Malformed` for a condition that is none, and `NotFound`.
     """
     collection = service.resource(request.collection).collection
-    follows = request.labels or bool(request.wanted.include)
-    found = _concerned_by(service, collection, request.filter.where, follows=follows)
-    if found is not None and request.writable:
-        asks = _concerned(service, collection, [*_conditions(collection)], follows=True)
-        found = None if asks is None else found | asks
+    follows = request.labels or request.writable or bool(request.wanted.include)
+    found = _concerned_by(service, collection, request, follows=follows)
     if found is not None and request.labels:
         # What people read in place of accounts' names.
         found = found | {ACCOUNTS}
@@ -58,11 +55,16 @@ def _tag(service: Service, caller: Caller, names: set[str] | None, asked: str) -
     return hashlib.sha256(repr(parts).encode()).hexdigest()[:32]
 
 
-def _concerned_by(service: Service, collection: Collection, where: str, *, follows: bool) -> set[str] | None:
+def _concerned_by(
+    service: Service, collection: Collection, request: ListRequest, *, follows: bool
+) -> set[str] | None:
     """The same as `_concerned`, kept for what is asked again and again."""
-    place = (collection.name, where, follows)
+    where = request.filter.where
+    place = (collection.name, where, follows, request.writable)
     if place not in service.concerned:
         trees = [checked_filter(service, collection.name, where).tree] if where else []
+        # Who may change what goes by all rules; of reading, those are added anyway.
+        trees += _conditions(collection) if request.writable else ()
         if len(where) > _LONGEST_KEPT:
             return _concerned(service, collection, trees, follows=follows)
         if len(service.concerned) >= _MOST_KEPT:

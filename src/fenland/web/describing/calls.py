@@ -128,7 +128,7 @@ def _sending(action: str, way: Way, title: str, told: Told, names: tuple[str, ..
     records, _ = _places(told)
     if way == "json":
         method, url = ("POST", records) if action == "add" else ("PATCH", f"{records}/{{key}}")
-        body: Any = {name: f"{{{name}}}" for name, item in fields.items()}
+        body = {name: f"{{{name}}}" for name in fields}
         text = json.dumps(body, indent=1, ensure_ascii=False)
         return _call(action, way, title, method, url, type=_JSON, body=text, untouched=_UNTOUCHED[way])
     inputs = {"id": ""} if action == "add" else {"id": "{id}"}

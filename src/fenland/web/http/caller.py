@@ -24,7 +24,6 @@ from fenland.service.accounts.callers import (
     ends_at,
     on_behalf,
 )
-from fenland.service.addresses import counted_as
 from fenland.service.service import Service
 from fenland.web.http.cookies import check_proof, session_of
 from fenland.web.http.environ import ACCOUNT, ADDRESS, WAITED
@@ -55,7 +54,7 @@ def caller_of(request: Request, service: Service) -> Caller:
     """
     environ = request.environ
     origin = origin_of(environ)
-    count_request(service, origin, f"address {counted_as(origin.address)}")
+    count_request(service, origin)
     caller = _signed_in(environ, service, origin)
     behalf = environ.get("HTTP_FENLAND_ON_BEHALF_OF")
     if behalf:

@@ -190,6 +190,12 @@ class Call:
             equal = {name: values for name, values in kept.items() if values}
         return Filter(self.get(WHERE), equal)
 
+    @property
+    def outside(self) -> str:
+        """Where others reach the service: what settings say of it, or else where whoever asks reached it."""
+        said = self.service.outsiders.address.rstrip("/")
+        return said or self.request.host_url.rstrip("/") + self.prefix
+
     def onward(self, **other: Any) -> dict[str, str]:
         """The headers that say where the next page is (RFC 8288): here, with these set, none where None."""
         pairs = [pair for pair in {**self.query, **other}.items() if pair[1] is not None]

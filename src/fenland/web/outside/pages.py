@@ -31,7 +31,6 @@ from fenland.core.problems import (
     TooMany,
 )
 from fenland.service.accounts.callers import Origin, count_request
-from fenland.service.addresses import counted_as
 from fenland.service.passes.holding import AnswerWanted, Asking, Ended, Held, Locked, give_answer
 from fenland.service.passes.proposing import Sending, Sent, propose, withdraw_sent
 from fenland.service.passes.showing import Listing, Opened, choices_of, held_still, open_list, open_pass
@@ -185,7 +184,7 @@ def _answering(
         page = _Page(kept, request, place)
         try:
             came = Origin(request_id=page.asking.request_id, address=page.asking.address)
-            count_request(kept.service, came, f"address {counted_as(came.address)}")
+            count_request(kept.service, came)
             return view(page)
         except Refusal as refusal:
             return _refused(page, refusal)

@@ -58,6 +58,8 @@ function Over({ collection, cells, opened, onDone }: Props & { opened: Opened })
   return (
     <Popper
       open
+      role="dialog"
+      aria-label={`${found.data?.schema.properties[opened.name]?.title ?? opened.name} of ${opened.recordKey}`}
       anchorEl={anchor}
       placement="bottom-start"
       // Over the cell itself.

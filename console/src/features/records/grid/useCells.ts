@@ -1,7 +1,6 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useCallback, useRef, useState } from "react";
 import type { ApiError } from "../../../api/errors";
-import { undoSave } from "../../../api/history";
 import { refreshCollection, updateRecord } from "../../../api/records";
 import type { Form } from "../../../api/types";
 import { shown } from "../../../lib/text";
@@ -62,7 +61,7 @@ function wrongOf(error: ApiError, form: Form, name: string): string {
 export function useCells(collection: string): Cells {
   const client = useQueryClient();
   const tell = useTell();
-  const offer = useUndo(collection);
+  const undo = useUndo(collection);
   const [unsaved, setUnsaved] = useState<ReadonlyMap<string, Unsaved>>(new Map());
   const [opened, setOpened] = useState<Opened | null>(null);
   const turn = useRef(0);
@@ -96,17 +95,13 @@ export function useCells(collection: string): Cells {
     }
     put(cell, { ...cell, control, wrong: null });
     try {
-      const row = await updateRecord(collection, recordKey, fields, form.etag);
+      const { saved, request } = await updateRecord(collection, recordKey, fields, form.etag);
       // The list shows it before the draft goes, so that nothing flickers.
       await refreshCollection(client, collection);
       put(cell, null);
       const title = form.schema.properties[name]?.title ?? name;
-      if (row === null) tell(`Saved. You may not see ${recordKey} any more.`);
-      else
-        offer(`Saved: ${title} of ${recordKey}.`, async () => {
-          await undoSave(collection, recordKey, row.version);
-          return `Undone: ${recordKey} is as it was before.`;
-        });
+      if (saved === null) tell(`Saved. You may not see ${recordKey} any more.`);
+      else undo.one(`Saved: ${title} of ${recordKey}.`, recordKey, request, `Undone: ${recordKey} is as it was before.`);
     } catch (error) {
       put(cell, { ...cell, control, wrong: wrongOf(error as ApiError, form, name) });
     }

@@ -1,8 +1,9 @@
 import { useEffect, useRef, useState, type FocusEvent, type KeyboardEvent, type RefObject } from "react";
 import { moved, within, type Place, type Size } from "./moves";
 
-interface Grid {
+export interface Grid {
   grid: RefObject<HTMLTableElement | null>;
+  size: Size;
   /** The one cell that Tab leads to. */
   at: Place;
   go: (place: Place) => void;
@@ -34,6 +35,7 @@ export function useGrid(size: Size): Grid {
   }, [wanted]);
   return {
     grid,
+    size,
     at,
     go,
     onKeyDown: (event) => {
