@@ -55,7 +55,8 @@ from made.types import File
 
 client = AuthenticatedClient(base_url=sys.argv[1], token="sample-office")
 keys = {"_inspection": 17, "_landholder": "L0300", "_station": "PS-090", "_watercourse": "W06", "_work_ticket": "T-0300",
-        "_duty": "PS-090-keys", "_template": "keys", "_picture": "sluice-1.svg"}
+        "_duty": "PS-090-keys", "_template": "keys", "_picture": "sluice-1.svg",
+        "_view": "00000000-0000-7000-8000-000000000000"}
 given_always = {"sequence": 5, "from_": 1, "collection": "stations", "field": "status", "name": "marta.quill", "id": "unknown",
                 "preview": True, "where": "false", "expect": 0, "subscription": "board", "number": 1}
 bodies = {

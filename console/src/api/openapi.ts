@@ -1720,6 +1720,8 @@ export interface components {
       naming: string;
       owner: string | null;
       searched: string[];
+      /** @description Whether its records say how lists of others are shown. */
+      views: boolean;
       indexed: string[];
       /** @enum {string} */
       if_match: "optional" | "required";

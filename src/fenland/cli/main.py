@@ -29,7 +29,7 @@ COMMANDS = {
     "backups": "backup restore-backup",
     "accounts": "account",
     "signing": "sign-in sign-out who",
-    "records": "collections list show create update edit delete",
+    "records": "collections calls list show create update edit delete",
     "history": "history difference restore undo erase",
     "proof": "head evidence export-history verify archive erase-removed new-key",
     "batch": "batch",

@@ -61,6 +61,50 @@ fields:
 """
 
 
+_VIEWS = """\
+# yaml-language-server: $schema=../{schema}
+title: Views
+singular: View
+order: 90
+description: How lists are shown, under a name - for oneself, or for all who have a role.
+# Its records say what a list is filtered, searched and sorted by, and which columns it has.
+views: true
+owner: owner
+label: title
+columns: [title, collection, owner, roles, first]
+
+access:
+  read: "record.owner == actor.name || record.roles.exists(role, role in actor.roles)"
+  create: "actor.signed_in"
+  update: [owner]
+  delete: [owner]
+
+fields:
+  title: {type: string, title: Title, required: true, minLength: 1, maxLength: 60, search: true}
+  collection: {type: string, title: Of, required: true, fixed: true, maxLength: 63, examples: [notes]}
+  where: {type: string, title: Filter, maxLength: 2000, blank: clear}
+  q: {type: string, title: Words, maxLength: 200, blank: clear}
+  sort: {type: string, title: Order, maxLength: 200, blank: clear, examples: [-due_on]}
+  columns:
+    type: array
+    title: Columns
+    items: {type: string, maxLength: 80}
+    maxItems: 60
+    required: true
+    default: []
+  first: {type: boolean, title: Opens first, required: true, default: false}
+  roles:
+    type: array
+    title: Shared with
+    items: {type: string, enum: [editor]}
+    uniqueItems: true
+    required: true
+    default: []
+    access: {create: [editor], update: [editor]}
+  owner: {type: string, title: Owner, required: true}
+"""
+
+
 #: How often it is looked whether a file was saved, in seconds.
 _LOOKS_EACH = 0.3
 
@@ -116,9 +160,9 @@ def new(folder: Path = typer.Argument(help="The folder to begin the project in; 
         (folder / COLLECTIONS).mkdir(parents=True)
         title = folder.resolve().name.replace("-", " ").replace("_", " ").capitalize().replace('"', "'")
         (folder / FILE_NAME).write_text(_SETTINGS.format(title=title), encoding="utf-8")
-        (folder / COLLECTIONS / "notes.yaml").write_text(
-            _NOTES.replace("{schema}", _SCHEMA), encoding="utf-8"
-        )
+        for name, text in (("notes", _NOTES), ("views", _VIEWS)):
+            file = folder / COLLECTIONS / f"{name}.yaml"
+            file.write_text(text.replace("{schema}", _SCHEMA), encoding="utf-8")
         (folder / _SCHEMA).write_text(schema_text(), encoding="utf-8")
     except OSError as error:
         fail(f"{folder} cannot be written: {error.strerror}.")

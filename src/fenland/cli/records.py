@@ -16,7 +16,7 @@ from fenland.cli.signing import PANEL, TIMEOUT, signed_in
 from fenland.cli.terminal import UNSEEN, Exit, counted, err, escape, fail, json_option, out, print_json, shown
 
 if TYPE_CHECKING:
-    from fenland.client import Preview, Record
+    from fenland.client import Client, Preview, Record, View
 
 _FIELDS = typer.Argument(
     None,
@@ -58,10 +58,46 @@ def collections(timeout: float = TIMEOUT, as_json: bool = _JSON) -> None:
         out.print(f"[bold]{escape(one['name'])}[/]  {escape(one['description'] or one['title'])}")
 
 
+def calls(
+    collection: str = COLLECTION,
+    way: str | None = typer.Option(
+        None,
+        "--way",
+        help="How the tool sends: form, texts (JSON whose values are texts) or json. All if left out.",
+    ),
+    timeout: float = TIMEOUT,
+    as_json: bool = _JSON,
+) -> None:
+    """Show the calls to copy into a low-code tool, so that it lists, adds, changes and deletes records.
+
+    [bold]fenland calls tickets --way form[/]
+    """
+    if way not in (None, "form", "texts", "json"):
+        fail(f"--way is {way}. It must be form, texts or json.", Exit.USAGE)
+    with signed_in(timeout) as client:
+        found = [one for one in client.calls(collection) if way is None or one["way"] in ("any", way)]
+    if as_json:
+        print_json(found)
+        return
+    for one in found:
+        sent = "" if one["way"] == "any" else f" [dim]({one['way']})[/]"
+        out.print(f"[bold]{escape(one['title'])}[/]{sent}")
+        out.print(escape(f"  {one['method']} {one['url']}"), soft_wrap=True)
+        for name, value in one["headers"].items():
+            out.print(escape(f"  {name}: {value}"), soft_wrap=True)
+        if one["body"] is not None:
+            out.print(escape(f"  {one['body']}"), soft_wrap=True)
+        if one["untouched"]:
+            out.print(f"  [dim]{escape(one['untouched'])}[/]")
+
+
 def list_records(
     collection: str = COLLECTION,
     where: str | None = _WHERE,
     q: str | None = typer.Option(None, "--find", help="Words that must all be found."),
+    view: str | None = typer.Option(
+        None, metavar="TITLE", help="As a view shows them that is kept under this title, or has this id."
+    ),
     columns: str | None = typer.Option(
         None, metavar="FIELDS", help="The fields to show, by comma: code,name,pumps"
     ),
@@ -80,7 +116,13 @@ def list_records(
     fields = [name.strip() for name in (columns or "").split(",") if name.strip()]
     if at is not None and (where or q or sort):
         fail("A list as it was goes by creation. Leave --where, --find and --sort out.", Exit.USAGE)
+    if at is not None and view is not None:
+        fail("A view is of the list as it is. Leave --view or --at out.", Exit.USAGE)
     with signed_in(timeout) as client:
+        if view is not None:
+            kept = _view_called(client, collection, view)
+            where, q, sort = where or kept.asked["where"], q or kept.asked["q"], sort or kept.asked["sort"]
+            fields = fields or list(kept.fields)
         records: Iterable[Mapping[str, Any]]
         if at is not None:
             records = (one.fields for one in client.past.records(collection, at, limit=limit + 1))
@@ -101,6 +143,21 @@ def list_records(
     out.print(records_table(schema, found[:limit], out.width, fields))
     if len(found) > limit:
         err.print(f"[dim]The first {limit}; more with --limit.[/]")
+
+
+def _view_called(client: Client, collection: str, named: str) -> View:
+    """The view that is meant; what is given beside it goes before what it says."""
+    views = client.views(collection)
+    found = [one for one in views if named in (one.title, one.id)]
+    if len(found) == 1:
+        return found[0]
+    if found:
+        ids = ", ".join(one.id for one in found)
+        fail(
+            f"{len(found)} views of {collection} are called {named!r}. Name one by its id: {ids}.", Exit.USAGE
+        )
+    known = ", ".join(one.title for one in views) or "none"
+    return fail(f"There is no view {named!r} of {collection}. There are: {known}.", Exit.NOT_FOUND)
 
 
 def show(
@@ -327,6 +384,7 @@ def register(app: typer.Typer) -> None:
     """Adds the commands of this file."""
     for name, command in (
         ("collections", collections),
+        ("calls", calls),
         ("list", list_records),
         ("show", show),
         ("create", create),

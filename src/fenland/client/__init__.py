@@ -38,7 +38,7 @@ from fenland.client.errors import (
 from fenland.client.passes import Passes, Proposals
 from fenland.client.past import Past
 from fenland.client.receiving import verified
-from fenland.client.records import BatchResult, Entry, Form, Preview, Record
+from fenland.client.records import BatchResult, Entry, Form, Preview, Record, View
 from fenland.client.subscriptions import Subscriptions
 
 __all__ = [
@@ -72,5 +72,6 @@ __all__ = [
     "UnsendableError",
     "UntrustedError",
     "VersionError",
+    "View",
     "verified",
 ]

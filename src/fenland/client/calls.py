@@ -32,11 +32,13 @@ from fenland.client.records import (
     Form,
     Preview,
     Record,
+    View,
     batch_from,
     entry_from,
     form_from,
     preview_from,
     record_from,
+    view_from,
 )
 
 Item = TypeVar("Item")
@@ -91,6 +93,30 @@ def schemas() -> Flow[list[Mapping[str, Any]]]:
     found: Mapping[str, Any] = yield from ask_json(Request("GET", path("schemas")))
     items: list[Mapping[str, Any]] = found["items"]
     return items
+
+
+def calls(collection: str) -> Flow[list[Mapping[str, Any]]]:
+    """Calls to copy into other tools."""
+    found: Mapping[str, Any] = yield from ask_json(Request("GET", path("schemas", collection, "calls")))
+    items: list[Mapping[str, Any]] = found["items"]
+    return items
+
+
+def views(collection: str) -> Flow[list[View]]:
+    """How the lists of a collection are shown."""
+    found: list[View] = []
+    for one in (yield from schemas()):
+        if one["views"] and one["may"]["read"]:
+            walk = Walk(
+                path("records", one["name"]),
+                {"collection": collection, "sort": "title"},
+                "cursor",
+                view_from,
+                None,
+            )
+            while not walk.done:
+                found += yield from walk.page()
+    return found
 
 
 def schema(collection: str) -> Flow[Mapping[str, Any]]:

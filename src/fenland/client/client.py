@@ -19,7 +19,7 @@ from fenland.client.errors import ConflictError, ProblemError, UnreachableError
 from fenland.client.flows import Flow, Request, Response, checked, headers_for, request_for, trusted_for
 from fenland.client.passes import Passes, Proposals
 from fenland.client.past import Past
-from fenland.client.records import BatchResult, Entry, Form, Preview, Record
+from fenland.client.records import BatchResult, Entry, Form, Preview, Record, View
 from fenland.client.subscriptions import Subscriptions
 
 Result = TypeVar("Result")
@@ -107,6 +107,14 @@ class Client:
     def schema(self, collection: str) -> Mapping[str, Any]:
         """The JSON Schema of a collection for this account."""
         return self._run(calls.schema(collection))
+
+    def calls(self, collection: str) -> builtins.list[Mapping[str, Any]]:
+        """What to copy into another tool, so that it lists, adds, changes and deletes records."""
+        return self._run(calls.calls(collection))
+
+    def views(self, collection: str) -> builtins.list[View]:
+        """How the lists of a collection are shown, under the titles that people gave that, by title."""
+        return self._run(calls.views(collection))
 
     def list(
         self,

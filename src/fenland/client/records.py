@@ -42,6 +42,26 @@ class Record(Mapping[str, Any]):
 
 
 @dataclass(frozen=True, slots=True)
+class View:
+    """How a list is shown, kept under a title; shown by `client.list(view.collection, **view.asked)`."""
+
+    #: The id of the record that holds it.
+    id: str
+    collection: str
+    title: str
+    #: The fields it shows, where it says.
+    fields: tuple[str, ...]
+    asked: Mapping[str, str | None]
+
+
+def view_from(data: Mapping[str, Any]) -> View:
+    """A view out of its record; columns may say behind a colon how wide they are."""
+    fields = tuple(str(column).partition(":")[0] for column in data.get("columns") or ())
+    asked = {name: data.get(name) or None for name in ("where", "q", "sort")}
+    return View(data["id"], data["collection"], data["title"], fields, asked)
+
+
+@dataclass(frozen=True, slots=True)
 class Entry:
     """One change of one record; `raw` holds the whole answer."""
 

@@ -187,6 +187,26 @@ def _beginnings() -> Iterator[tuple[str, dict[str, Any]]]:
             yield "pictures", {"file": file, "kind": kind, "drawn_by": "Wren Holloway"}
     for code, only, text in DUTIES:
         yield "duty_templates", {"code": code, "kind": only, "text": text}
+    yield (
+        "views",
+        {
+            "title": "Left to do",
+            "collection": "tickets",
+            "where": 'state != "done"',
+            "sort": "due_on",
+            "columns": ["number:100", "title", "station", "assignee", "due_on"],
+            "roles": ["office", "crew"],
+        },
+    )
+    yield (
+        "views",
+        {
+            "title": "In repair",
+            "collection": "stations",
+            "where": 'status == "maintenance"',
+            "columns": ["code:110", "name", "open_tickets", "last_work_on", "keeper"],
+        },
+    )
 
 
 def _watercourses(dice: random.Random) -> Iterator[dict[str, Any]]:

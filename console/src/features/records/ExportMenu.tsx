@@ -33,7 +33,7 @@ export function ExportMenu({ collection, view, label = "Export" }: Props) {
       >
         {label}
       </Button>
-      <Menu anchorEl={anchor} open={anchor !== null} onClose={() => setAnchor(null)}>
+      <Menu disablePortal anchorEl={anchor} open={anchor !== null} onClose={() => setAnchor(null)}>
         {Object.entries(KINDS).map(([kind, { title }]) => (
           <MenuItem
             key={kind}

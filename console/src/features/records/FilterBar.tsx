@@ -13,16 +13,17 @@ interface Props {
   schema: CollectionSchema;
   value: string;
   error: Error | null;
+  open: boolean;
+  onOpen: (open: boolean) => void;
   onChange: (where: string) => void;
 }
 
 /** Chooses records by a condition: put together from field, comparison and value, or typed as an expression. */
-export function FilterBar({ schema, value, error, onChange }: Props) {
-  const [open, setOpen] = useState(value !== "");
+export function FilterBar({ schema, value, error, open, onOpen, onChange }: Props) {
   const [text, setText] = useState(value);
-  if (!open)
+  if (!open && error === null)
     return (
-      <Button startIcon={<FilterIcon />} onClick={() => setOpen(true)} sx={{ mb: 1 }}>
+      <Button startIcon={<FilterIcon />} onClick={() => onOpen(true)} sx={{ mb: 1 }}>
         Filter
       </Button>
     );
@@ -32,7 +33,7 @@ export function FilterBar({ schema, value, error, onChange }: Props) {
   };
   const clear = () => {
     setText("");
-    setOpen(false);
+    onOpen(false);
     onChange("");
   };
   return (

@@ -9,7 +9,7 @@ import { useState, type ComponentType } from "react";
 import { Link, useParams } from "react-router";
 import { countOf, pageOf, PAGE_SIZE } from "../../api/records";
 import { collectionInfo, schemaOf } from "../../api/collections";
-import type { CollectionInfo } from "../../api/types";
+import type { CollectionInfo, CollectionSchema } from "../../api/types";
 import { Trouble } from "../../ui/Trouble";
 import { Waiting } from "../../ui/Waiting";
 import { inSentence } from "../../lib/text";
@@ -18,6 +18,7 @@ import { CellEditor } from "./grid/CellEditor";
 import { useChosen } from "./grid/useChosen";
 import { UnsavedCells } from "./grid/UnsavedCells";
 import { useCells } from "./grid/useCells";
+import { Chips } from "./Chips";
 import { ChosenBar } from "./ChosenBar";
 import { ExportMenu } from "./ExportMenu";
 import { FilterBar } from "./FilterBar";
@@ -27,6 +28,8 @@ import { RecordTable } from "./RecordTable";
 import { SearchBox } from "./SearchBox";
 import { useListView, type ListView } from "./useListView";
 import { useSteady } from "./useSteady";
+import { columnsOf } from "./views/columns";
+import { ViewsMenu } from "./views/ViewsMenu";
 
 const NONE: ReadonlySet<string> = new Set();
 
@@ -54,6 +57,7 @@ function List({ collection, more }: { collection: string; more: Props["more"] })
   const found = useQuery(pageOf(collection, view, view.sort, view.after));
   const count = useQuery(countOf(collection, view)).data;
   const [adding, setAdding] = useState(false);
+  const [filtering, setFiltering] = useState(false);
   const cells = useCells(collection);
   const chosen = useChosen([view.q, view.where].join("\n"));
   const seen = [collection, view.q, view.where, view.sort, view.after].join("\n");
@@ -66,10 +70,20 @@ function List({ collection, more }: { collection: string; more: Props["more"] })
   const trouble = schema.error ?? (wrong ? null : found.error) ?? info.error;
   if (trouble) return <Trouble title="This list cannot be shown" error={trouble} retry={found.refetch} />;
   if (!schema.data || !info.data) return null;
+  const arranged = columnsOf(schema.data, view.columns);
+  const shownSchema = { ...schema.data, "x-columns": arranged.map((one) => one.name) };
   const bar = (
     <Box sx={{ display: "flex", gap: 1, alignItems: "flex-start" }}>
       <Box sx={{ flex: 1, minWidth: 0 }}>
-        <FilterBar key={view.where} schema={schema.data} value={view.where} error={wrong} onChange={view.filter} />
+        <FilterBar
+          key={view.where}
+          schema={schema.data}
+          value={view.where}
+          error={wrong}
+          open={filtering}
+          onOpen={setFiltering}
+          onChange={view.filter}
+        />
       </Box>
       {info.data.may.create && !narrow && <Button onClick={() => setAdding(true)}>Add a row</Button>}
     </Box>
@@ -77,7 +91,7 @@ function List({ collection, more }: { collection: string; more: Props["more"] })
   if (!found.data)
     return (
       <>
-        <Heading info={info.data} view={view} count={undefined} more={more} />
+        <Heading info={info.data} schema={schema.data} view={view} count={undefined} more={more} />
         {bar}
       </>
     );
@@ -89,9 +103,10 @@ function List({ collection, more }: { collection: string; more: Props["more"] })
     <>
       <title>{info.data.title}</title>
       <LeaveGuard unsaved={cells.unsaved.size > 0} within />
-      <Heading info={info.data} view={view} count={count} more={more} />
+      <Heading info={info.data} schema={schema.data} view={view} count={count} more={more} />
       {bar}
-      {adding && <NewRow info={info.data} columns={schema.data["x-columns"]} onClose={() => setAdding(false)} />}
+      <Chips schema={schema.data} view={view} />
+      {adding && <NewRow info={info.data} columns={shownSchema["x-columns"]} onClose={() => setAdding(false)} />}
       {steady && (steady.fresh > 0 || steady.moved) && (
         // Beside the filter, so that nothing moves when it comes.
         <Box role="status" sx={{ position: "relative", height: 0 }}>
@@ -118,7 +133,8 @@ function List({ collection, more }: { collection: string; more: Props["more"] })
       ) : (
         <Shown
           collection={collection}
-          schema={schema.data}
+          schema={shownSchema}
+          widths={arranged.map((one) => one.width)}
           page={shown}
           writable={writable}
           cells={cells}
@@ -143,7 +159,7 @@ function List({ collection, more }: { collection: string; more: Props["more"] })
   );
 }
 
-function Heading({ info, view, count, more: More }: HeadingProps & { more: Props["more"] }) {
+function Heading({ info, schema, view, count, more: More }: HeadingProps & { schema: CollectionSchema; more: Props["more"] }) {
   return (
     <Box sx={{ display: "flex", flexWrap: "wrap", gap: 2, alignItems: "center", mb: 2 }}>
       <Box sx={{ flex: 1, display: "flex", gap: 1.5, alignItems: "baseline", whiteSpace: "nowrap" }}>
@@ -154,6 +170,7 @@ function Heading({ info, view, count, more: More }: HeadingProps & { more: Props
           </Typography>
         )}
       </Box>
+      <ViewsMenu collection={info.name} schema={schema} view={view} />
       <Button component={Link} to={`/c/${info.name}/access`}>
         Permissions
       </Button>

@@ -22,6 +22,8 @@ import { addressOf, cellText, controlText, isFigure } from "./model";
 export interface RecordsProps {
   collection: string;
   schema: CollectionSchema;
+  /** Of each column, how wide it is, in pixels, if anybody said. */
+  widths: (number | null)[];
   page: Page;
   /** By the id of a row, its fields that can be changed. */
   writable: ReadonlyMap<string, readonly string[]>;
@@ -34,7 +36,7 @@ export interface RecordsProps {
 }
 
 /** A page of records as a grid: cells are edited in place, and the first one of a row leads to its record. */
-export function RecordTable({ collection, schema, page, writable, cells, chosen, changed, sort, onSort }: RecordsProps) {
+export function RecordTable({ collection, schema, widths, page, writable, cells, chosen, changed, sort, onSort }: RecordsProps) {
   // What the record's page leads back to.
   const state = { list: useLocation().search };
   const key = schema["x-key"];
@@ -61,7 +63,7 @@ export function RecordTable({ collection, schema, page, writable, cells, chosen,
             "& td:focus-visible, & td:focus-within": { outline: 2, outlineColor: "primary.main", outlineOffset: -2 },
           }}
         >
-          <GridHead schema={schema} ids={ids} chosen={chosen} sort={sort} onSort={onSort} />
+          <GridHead schema={schema} widths={widths} ids={ids} chosen={chosen} sort={sort} onSort={onSort} />
           <TableBody>
             {page.items.map((row, line) => (
               <TableRow
@@ -96,6 +98,7 @@ export function RecordTable({ collection, schema, page, writable, cells, chosen,
                       id={row.id}
                       name={name}
                       place={{ row: line, column: index + 1 }}
+                      width={widths[index] ?? null}
                       text={unsaved ? controlText(unsaved.control) : cellText(page, row, name)}
                       align={isFigure(schema.properties[name]) ? "right" : "left"}
                       open={editing.isOpen(row, name)}

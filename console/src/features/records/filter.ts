@@ -1,4 +1,5 @@
 import type { FieldSchema } from "../../api/types";
+import { shown } from "../../lib/text";
 import { typeOf } from "../../ui/fields";
 
 /** A way to compare a field with a value, in words, and what it becomes in the expression language. */
@@ -80,4 +81,45 @@ export function joined(expression: string, condition: string): string {
   const before = expression.trim();
   if (before === "") return condition;
   return before.includes("||") || before.includes("?") ? `(${before}) && ${condition}` : `${before} && ${condition}`;
+}
+
+/** The conditions of an expression that must all hold, each as it was written; one where it is anything else. */
+export function conditionsOf(expression: string): string[] {
+  const found: string[] = [];
+  let depth = 0;
+  let quote = "";
+  let from = 0;
+  for (let at = 0; at < expression.length; at++) {
+    const sign = expression.charAt(at);
+    if (quote !== "") {
+      if (sign === "\\") at++;
+      else if (sign === quote) quote = "";
+    } else if (sign === '"' || sign === "'") quote = sign;
+    else if ("([{".includes(sign)) depth++;
+    else if (")]}".includes(sign)) depth--;
+    else if (depth === 0 && (sign === "?" || expression.startsWith("||", at))) return [expression.trim()];
+    else if (depth === 0 && expression.startsWith("&&", at)) {
+      found.push(expression.slice(from, at));
+      from = at + 2;
+    }
+  }
+  return [...found, expression.slice(from)].map((one) => one.trim()).filter((one) => one !== "");
+}
+
+const PLAIN = /^(\w+) (==|!=|<=?|>=?) (?:(?:date|timestamp)\()?("[^"\\]*"|'[^'\\]*'|[-\w.]+)\)?$/;
+const CALLED = /^(\w+)\.(contains|startsWith)\(("[^"\\]*"|'[^'\\]*')\)$/;
+const FLAG = /^(!?)(\w+)$/;
+
+/** A condition in words, where it is one that can be put together here; else as it is written. */
+export function conditionWords(fields: Record<string, FieldSchema>, condition: string): string {
+  const [, flagged, flag = ""] = FLAG.exec(condition) ?? [];
+  const [, name = flag, id = "", literalText = ""] = PLAIN.exec(condition) ?? CALLED.exec(condition) ?? [];
+  const field = fields[name];
+  if (field === undefined) return condition;
+  const title = field.title ?? name;
+  if (id === "") return `${title}: ${flagged === "!" ? "no" : "yes"}`;
+  if (literalText === "null") return `${title} ${id === "==" ? "is empty" : "is not empty"}`;
+  const words = comparisonsOf(field).find((one) => one.id === id)?.words;
+  const value = /^["']/.test(literalText) ? literalText.slice(1, -1) : literalText;
+  return words === undefined ? condition : `${title} ${words} ${shown(value)}`;
 }

@@ -93,6 +93,8 @@ def collection_schema(access: FieldAccess) -> dict[str, Any]:
     }
     if collection.description:
         schema["description"] = collection.description
+    if collection.views:
+        schema["x-views"] = True
     if collection.owner is not None:
         schema["x-owner"] = collection.owner
     return schema

@@ -116,6 +116,7 @@ COLLECTION_KEYWORDS: Mapping[str, Shape] = {
     "checks": LIST.said("a list of checks"),
     "effects": LIST.said("a list of effects"),
     "passes": MAPPING.said("a mapping of templates of passes"),
+    "views": FLAG,
     "revalidate": one_of("touched", "whole"),
     "was": TEXT.said("the name that the collection had"),
     "if_match": one_of("optional", "required"),

@@ -437,6 +437,8 @@ class Collection:
     effects: tuple[Effect, ...] = ()
     #: By name, what passes for its records can be made of.
     passes: Mapping[str, PassTemplate] = field(default_factory=dict)
+    #: Whether its records say how lists are shown.
+    views: bool = False
     revalidate: Literal["touched", "whole"] = "touched"
     if_match: Literal["optional", "required"] = "optional"
     #: Whether changes must say why they are made.

@@ -33,6 +33,7 @@ from fenland.core.definitions.model import (
 from fenland.core.definitions.own import Functions
 from fenland.core.definitions.passes import PassReader
 from fenland.core.definitions.rule_reading import RuleReader
+from fenland.core.definitions.views import refuse_unfit
 from fenland.core.expressions.types import DYN, FieldType
 from fenland.core.names import NAME, circled, did_you_mean
 from fenland.core.reserved import RESERVED
@@ -71,6 +72,8 @@ class _CollectionReader:
         self._label(settled.get("label"))
         settled["columns"] = self._columns(settled.get("columns", []))
         self._was()
+        if settled.get("views"):
+            refuse_unfit(self.notes, self.fields)
         # Rules are read once the fields of all collections are known: `_with_rules`.
         self.access, self.checks = settled.pop("access", {}), settled.pop("checks", [])
         self.effects, self.passes = settled.pop("effects", []), settled.pop("passes", {})

@@ -31,6 +31,7 @@ ABOUT: Mapping[str, str] = {
     "checks": "What must hold of a record to be saved.",
     "effects": "What a change brings with it, in the record and in others.",
     "passes": "What links for people without an account let them see and propose, by name.",
+    "views": "Its records say how lists of others are shown, under a name.",
     "revalidate": "whole: every field is checked at each change, not only the touched ones.",
     "if_match": "required: changes must say which version they were made from.",
     "reason": "required: changes must say why they are made.",

@@ -8,7 +8,7 @@ it would be, the limits, the whole record, the collection's checks, other record
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
@@ -16,6 +16,7 @@ from fenland.core.access.field_access import PROTECTIONS, FieldAccess, Record
 from fenland.core.access.policy import Caller, Sight
 from fenland.core.changes.change import Change, last_of
 from fenland.core.definitions.model import Right
+from fenland.core.definitions.views import view_problems
 from fenland.core.limits import check_record
 from fenland.core.problems import Problem, pointer_to
 from fenland.core.values.plain import same
@@ -170,9 +171,20 @@ def judge(view: View, caller: Caller, intent: Intent, problems: list[Problem]) -
     rules.validate_whole(record, problems)
     problems += rules.run_checks(names, record, stored, problems)
     rules.check_schemes(intent.values, view.limits.schemes, problems)
+    if resource.collection.views:
+        problems += _unlistable(view, intent)
     problems += check_others(view, caller, intent)
     if not problems:
         problems += rules.run_functions(names, record, stored)
+
+
+def _unlistable(view: View, intent: Intent) -> Iterator[Problem]:
+    """What of a view, as far as it is changed, no list could be asked by."""
+    service, changed = view.service, intent.values.keys()
+    bounds = view.limits.expression
+    for one in view_problems(intent.record, service.definitions.collections, service.catalog, bounds):
+        if "collection" in changed or one.pointer.split("/")[1] in changed:
+            yield one
 
 
 def judge_derived(view: View, caller: Caller, change: Change, problems: list[Problem]) -> None:

@@ -14,10 +14,10 @@ from fenland.core.access.field_access import FieldAccess, Record
 from fenland.core.access.knowing import Known
 from fenland.core.access.policy import Caller, Sight
 from fenland.core.definitions.validation import REFUSED
+from fenland.core.definitions.views import MOST_ORDERS, sortable, steps_of
 from fenland.core.limits import beyond
 from fenland.core.names import did_you_mean
 from fenland.core.problems import Malformed, NotPermitted
-from fenland.core.reserved import RESERVED
 from fenland.core.values.plain import read_json, write_json
 from fenland.service.records.filtering import Filter, filter_condition
 from fenland.service.records.including import Included, Wanted, included, narrowed
@@ -34,7 +34,6 @@ _FURTHEST = 10_000
 #: Words that `q` looks for at most: each is a scan of its own.
 _MOST_WORDS = 8
 _LONGEST_SEARCH = 200
-_MOST_ORDERS = 4
 
 
 @dataclass(frozen=True, slots=True)
@@ -154,21 +153,16 @@ def _order(access: FieldAccess, known: Known, sort: str) -> tuple[Order, ...]:
     if not sort:
         return _BY_ID
     steps = []
-    fields = access.collection.fields
-    sortable = [
-        *RESERVED,
-        *(name for name, item in fields.items() if item.type not in ("array", "object")),
-    ]
-    for word in filter(None, (part.strip() for part in sort.split(","))):
-        name = word.removeprefix("-")
-        if name not in sortable:
-            raise Malformed(f"Records cannot be sorted by {name!r}. {did_you_mean(name, sortable)}")
+    known_steps = sortable(access.collection.fields)
+    for name, descending in steps_of(sort):
+        if name not in known_steps:
+            raise Malformed(f"Records cannot be sorted by {name!r}. {did_you_mean(name, known_steps)}")
         where = known.field(access.collection.name, name)
         if where == NEVER:
             raise NotPermitted(f"{name!r} cannot be read, so it cannot be sorted by either.")
-        steps.append(Order(name, word.startswith("-"), where))
-    if len(steps) > _MOST_ORDERS:
-        raise Malformed(f"sort names {len(steps)} fields. Name at most {_MOST_ORDERS}.")
+        steps.append(Order(name, descending, where))
+    if len(steps) > MOST_ORDERS:
+        raise Malformed(f"sort names {len(steps)} fields. Name at most {MOST_ORDERS}.")
     if not any(step.field == "id" for step in steps):
         steps.append(Order("id", descending=bool(steps) and steps[-1].descending))
     return tuple(steps)

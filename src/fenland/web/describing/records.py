@@ -120,6 +120,7 @@ SCHEMAS: dict[str, Schema] = {
             "naming": TEXT,
             "owner": nullable(TEXT),
             "searched": texts(),
+            "views": {**FLAG, "description": "Whether its records say how lists of others are shown."},
             "indexed": texts(),
             "if_match": {"type": "string", "enum": ["optional", "required"]},
             "may": closed(dict.fromkeys(("read", "create", "update", "delete", "pass", "review"), FLAG)),

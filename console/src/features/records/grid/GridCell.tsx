@@ -2,6 +2,7 @@ import Box from "@mui/material/Box";
 import TableCell from "@mui/material/TableCell";
 import type { ReactNode } from "react";
 import { Link } from "react-router";
+import { widthLook } from "./GridHead";
 import type { Place } from "./moves";
 import { nameOf, type Unsaved } from "./useCells";
 import type { Editing } from "./useEditing";
@@ -14,6 +15,7 @@ interface Props {
   id: string;
   name: string;
   place: Place;
+  width: number | null;
   text: string;
   align: "left" | "right";
   open: boolean;
@@ -26,7 +28,7 @@ interface Props {
 }
 
 /** A cell of a grid: a value, which may be edited where it stands. */
-export function GridCell({ id, name, place, text, align, open, unsaved, to, state, grid, editing }: Props) {
+export function GridCell({ id, name, place, width, text, align, open, unsaved, to, state, grid, editing }: Props) {
   const here = grid.at.row === place.row && grid.at.column === place.column;
   const wrong = unsaved?.wrong;
   let content: ReactNode = text;
@@ -57,7 +59,7 @@ export function GridCell({ id, name, place, text, align, open, unsaved, to, stat
       onClick={() => grid.go(place)}
       onDoubleClick={() => editing.edit(place)}
       onKeyDown={(event) => editing.onCellKey(event, place)}
-      sx={lookOf(open, unsaved)}
+      sx={{ ...widthLook(width), ...lookOf(open, unsaved) }}
     >
       {content}
     </TableCell>

@@ -9,6 +9,7 @@ import type { Chosen } from "./useChosen";
 
 interface Props {
   schema: CollectionSchema;
+  widths: (number | null)[];
   /** The ids of the rows on the page. */
   ids: string[];
   chosen: Chosen;
@@ -16,8 +17,12 @@ interface Props {
   onSort: (sort: string) => void;
 }
 
+/** As wide as somebody said, whatever a cell holds. */
+export const widthLook = (width: number | null) =>
+  width === null ? {} : { minWidth: width, width, maxWidth: width, overflow: "hidden", textOverflow: "ellipsis" };
+
 /** The titles of a grid's columns, by which it is sorted, and the box that chooses all rows of the page. */
-export function GridHead({ schema, ids, chosen, sort, onSort }: Props) {
+export function GridHead({ schema, widths, ids, chosen, sort, onSort }: Props) {
   const every = ids.every(chosen.has);
   const descending = sort.startsWith("-");
   const sorted = sort.replace(/^-/, "");
@@ -34,9 +39,10 @@ export function GridHead({ schema, ids, chosen, sort, onSort }: Props) {
             slotProps={{ input: { "aria-label": "Choose all on this page" } }}
           />
         </TableCell>
-        {schema["x-columns"].map((name) => (
+        {schema["x-columns"].map((name, index) => (
           <TableCell
             key={name}
+            sx={widthLook(widths[index] ?? null)}
             align={isFigure(schema.properties[name]) ? "right" : "left"}
             sortDirection={sorted === name ? (descending ? "desc" : "asc") : false}
           >
