@@ -37,7 +37,7 @@ def test_find_a_record_change_it_and_see_its_history_grow(page: Page) -> None:
     expect(page.get_by_text(re.compile(r"^1–25 of \d+$"))).to_be_visible()
     page.get_by_role("button", name="Next").click()
     expect(page.get_by_text(re.compile(r"^26–50 of \d+$"))).to_be_visible()
-    page.get_by_label("Search").fill("PS-041")
+    page.get_by_role("searchbox", name="Search").fill("PS-041")
     expect(page.get_by_text("1–1 of 1")).to_be_visible()
     page.get_by_role("link", name="PS-041").click()
 
@@ -48,7 +48,7 @@ def test_find_a_record_change_it_and_see_its_history_grow(page: Page) -> None:
     save = page.get_by_role("button", name="Save")
     expect(save).to_be_disabled()
     expect(page.get_by_label("Code")).to_have_count(0)  # shown, and no input
-    pumps = page.get_by_label("Pumps")
+    pumps = page.get_by_role("textbox", name="Pumps")
     pumps.fill("99")
     pumps.press("Enter")
     expect(page.get_by_text("Enter 12 or less.", exact=True)).to_be_visible()
@@ -67,7 +67,7 @@ def test_find_a_record_change_it_and_see_its_history_grow(page: Page) -> None:
     assert sent[0] == {"pumps": 99}
     assert sent[1].keys() <= {"name", "status", "pumps"}
     page.get_by_role("link", name="← Stations").click()
-    page.get_by_label("Search").fill("Renamed")
+    page.get_by_role("searchbox", name="Search").fill("Renamed")
     expect(page.get_by_role("gridcell", name="Renamed Bank")).to_be_visible()
 
 
@@ -75,7 +75,7 @@ def test_cancel_really_cancels(page: Page) -> None:
     signed_in(page)
     sent = fields_sent(page)
     page.goto("/c/stations/r/PS-050")
-    pumps = page.get_by_label("Pumps")
+    pumps = page.get_by_role("textbox", name="Pumps")
     before = pumps.input_value()
     pumps.fill("7" if before != "7" else "8")
     page.get_by_label("Starts by itself").click()
@@ -88,20 +88,20 @@ def test_cancel_really_cancels(page: Page) -> None:
 def test_the_form_shows_once_its_fresh_data_is_there(page: Page, sample: Running) -> None:
     signed_in(page)
     page.goto("/c/stations/r/PS-051")
-    expect(page.get_by_label("Pumps")).to_be_visible()
+    expect(page.get_by_role("textbox", name="Pumps")).to_be_visible()
     page.get_by_role("link", name="← Stations").click()
     with sample.client() as client:
         client.patch("/v1/records/stations/PS-051", json={"pumps": 0}).raise_for_status()
         client.patch("/v1/records/stations/PS-051", json={"pumps": 12}).raise_for_status()
     held = []
     page.route("**/form", lambda route: held.append(route))
-    page.get_by_label("Search").fill("PS-051")
+    page.get_by_role("searchbox", name="Search").fill("PS-051")
     with page.expect_request("**/form"):
         page.get_by_role("link", name="PS-051").click()
     expect(page.get_by_role("status", name="Loading the record")).to_be_visible()
-    expect(page.get_by_label("Pumps")).to_have_count(0)
+    expect(page.get_by_role("textbox", name="Pumps")).to_have_count(0)
     held[0].continue_()
-    expect(page.get_by_label("Pumps")).to_have_value("12")
+    expect(page.get_by_role("textbox", name="Pumps")).to_have_value("12")
 
 
 def test_others_changes_are_merged_and_conflicts_chosen_side_by_side(page: Page, sample: Running) -> None:
@@ -110,7 +110,7 @@ def test_others_changes_are_merged_and_conflicts_chosen_side_by_side(page: Page,
         client.patch(url, json={"pumps": 1, "crest_level": 1, "capacity": 1}).raise_for_status()
     signed_in(page)
     page.goto("/c/stations/r/PS-052")
-    page.get_by_label("Pumps").fill("5")
+    page.get_by_role("textbox", name="Pumps").fill("5")
     page.get_by_label("Capacity in m³/s").fill("9")
     with sample.client() as client:
         client.patch(url, json={"pumps": 2, "crest_level": 2.5, "capacity": 3}).raise_for_status()
@@ -126,15 +126,15 @@ def test_others_changes_are_merged_and_conflicts_chosen_side_by_side(page: Page,
     conflict.get_by_role("radiogroup", name="Pumps").get_by_label("mine").click()
     decide.click()
     expect(page.get_by_text("Saved. PS-052")).to_be_visible()
-    expect(page.get_by_label("Pumps")).to_have_value("5")
+    expect(page.get_by_role("textbox", name="Pumps")).to_have_value("5")
     with sample.client() as client:
         record = client.get(url).json()
         assert (record["pumps"], record["capacity"], record["crest_level"]) == (5, 3, 2.5)
-        page.get_by_label("Pumps").fill("6")
+        page.get_by_role("textbox", name="Pumps").fill("6")
         client.patch(url, json={"crest_level": 3.5}).raise_for_status()
     page.get_by_role("button", name="Save").click()
     expect(page.get_by_label("Crest level in m")).to_have_value("3.500")
-    expect(page.get_by_label("Pumps")).to_have_value("6")
+    expect(page.get_by_role("textbox", name="Pumps")).to_have_value("6")
 
 
 def test_a_preview_shows_what_will_be_saved(page: Page) -> None:
@@ -223,7 +223,7 @@ def test_what_is_shown_of_a_list_stands_in_the_address_alone(page: Page) -> None
     expect(page.get_by_text(re.compile(r"^\d+ records$"))).to_be_visible()
     page.get_by_role("button", name="Priority").click()
     expect(page).to_have_url(re.compile("sort=priority"))
-    page.get_by_label("Search").fill("weed")
+    page.get_by_role("searchbox", name="Search").fill("weed")
     expect(page.get_by_text(re.compile(r"^\d+ found$"))).to_be_visible()
     expect(page.get_by_role("gridcell", name=re.compile(r"^PS-\d+ · ")).first).to_be_visible()
     page.get_by_role("button", name="Next").click()
@@ -240,21 +240,21 @@ def test_what_is_shown_of_a_list_stands_in_the_address_alone(page: Page) -> None
     expect(page.get_by_role("status").filter(has_text="1–25")).to_be_visible()
     page.get_by_role("row").nth(1).get_by_role("link").click()
     page.get_by_role("link", name="← Work tickets").click()
-    expect(page.get_by_label("Search")).to_have_value("weed")
+    expect(page.get_by_role("searchbox", name="Search")).to_have_value("weed")
     page.get_by_role("link", name="Work tickets").click()
-    expect(page.get_by_label("Search")).to_have_value("")
+    expect(page.get_by_role("searchbox", name="Search")).to_have_value("")
     expect(page.get_by_text(re.compile(r"^\d+ records$"))).to_be_visible()
     page.go_back()
-    expect(page.get_by_label("Search")).to_have_value("weed")
+    expect(page.get_by_role("searchbox", name="Search")).to_have_value("weed")
 
 
 def test_leaving_with_unsaved_edits_asks(page: Page) -> None:
     signed_in(page)
     page.goto("/c/stations/r/PS-055")
-    page.get_by_label("Pumps").fill("9")
+    page.get_by_role("textbox", name="Pumps").fill("9")
     page.get_by_role("link", name="← Stations").click()
     page.get_by_role("button", name="Stay").click()
-    expect(page.get_by_label("Pumps")).to_have_value("9")
+    expect(page.get_by_role("textbox", name="Pumps")).to_have_value("9")
     page.get_by_role("link", name="Landholders").click()
     page.get_by_role("button", name="Leave").click()
     expect(page.get_by_role("heading", level=1)).to_contain_text("Landholders")
@@ -323,11 +323,11 @@ def sign_in_by_name(page: Page, name: str = "ines.harrow") -> None:
 def test_a_session_changes_records_and_outlives_the_page_until_it_is_ended(page: Page) -> None:
     sign_in_by_name(page)
     page.goto("/c/stations/r/PS-060")
-    page.get_by_label("Pumps").fill("6")
+    page.get_by_role("textbox", name="Pumps").fill("6")
     page.get_by_role("button", name="Save").click()
     expect(page.get_by_text("Saved. PS-060")).to_be_visible()
     page.reload()
-    expect(page.get_by_label("Pumps")).to_have_value("6")
+    expect(page.get_by_role("textbox", name="Pumps")).to_have_value("6")
     page.get_by_role("button", name="Sign out").click()
     expect(page.get_by_label("Password")).to_be_visible()
     page.reload()

@@ -116,7 +116,7 @@ def test_a_refused_value_stays_wherever_the_list_goes(page: Page, sample: Runnin
     expect(cell(page, "T-0703", "priority")).to_have_text("77")
     assert cell(page, "T-0703", "priority").get_attribute("aria-invalid") == "true"
     # Its row is not there any more; what was typed is, and can be put right from there.
-    page.get_by_label("Search").fill("nothing like this")
+    page.get_by_role("searchbox", name="Search").fill("nothing like this")
     expect(page.get_by_text("No record meets this filter.")).to_be_visible()
     expect(refused).to_contain_text("“77”")
     page.get_by_role("link", name="Stations").click()

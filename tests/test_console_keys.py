@@ -44,7 +44,7 @@ def test_the_focus_stays_in_the_content_whatever_is_done(page: Page, sample: Run
     ).first.press("Enter")
     expect(page.get_by_role("main")).to_be_focused()
     page.goto("/c/stations/r/PS-061")
-    pumps = page.get_by_label("Pumps")
+    pumps = page.get_by_role("textbox", name="Pumps")
     pumps.fill("7" if pumps.input_value() != "7" else "8")
     page.get_by_role("button", name="Save").press("Enter")
     expect(page.get_by_text("Saved. PS-061")).to_be_visible()
@@ -81,7 +81,7 @@ def test_the_first_key_leads_past_the_collections(page: Page) -> None:
 def test_a_key_saves_from_anywhere_in_the_page(page: Page, key: str) -> None:
     signed_in(page)
     page.goto("/c/stations/r/PS-062")
-    notes = page.get_by_label("Pumps")
+    notes = page.get_by_role("textbox", name="Pumps")
     notes.fill("5" if notes.input_value() != "5" else "6")
     page.get_by_role("heading", level=1).click()
     page.keyboard.press(key)
@@ -91,7 +91,7 @@ def test_a_key_saves_from_anywhere_in_the_page(page: Page, key: str) -> None:
 def test_escape_asks_before_it_discards_and_closes_a_list_first(page: Page) -> None:
     signed_in(page)
     page.goto("/c/stations/r/PS-063")
-    pumps, status = page.get_by_label("Pumps"), page.get_by_role("combobox", name="Status")
+    pumps, status = page.get_by_role("textbox", name="Pumps"), page.get_by_role("combobox", name="Status")
     before = pumps.input_value()
     pumps.fill("11")
     status.click()
@@ -138,7 +138,7 @@ def test_a_session_that_ends_during_an_edit_is_renewed_without_losing_anything(
     page.keyboard.press("Enter")
     expect(page.get_by_role("navigation", name="Collections")).to_be_visible()
     page.goto("/c/stations/r/PS-064")
-    pumps = page.get_by_label("Pumps")
+    pumps = page.get_by_role("textbox", name="Pumps")
     wanted = "2" if pumps.input_value() != "2" else "3"
     pumps.fill(wanted)
     # That it is edited has been told: else that, and not the save, would find the session ended.
@@ -163,7 +163,7 @@ def test_a_session_that_ends_during_an_edit_is_renewed_without_losing_anything(
     dialog.get_by_label("Name").fill("marta.quill")
     dialog.get_by_label("Password").fill(PASSWORD)
     page.keyboard.press("Enter")
-    expect(page.get_by_text("Marta Quill")).to_be_visible()
+    expect(page.get_by_role("link", name="Marta Quill")).to_be_visible()
     expect(dialog).to_have_count(0)
     with sample.client() as http:
         assert http.get("/v1/records/stations/PS-064").json()["pumps"] == int(wanted)

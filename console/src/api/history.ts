@@ -1,7 +1,7 @@
-import { infiniteQueryOptions, queryOptions } from "@tanstack/react-query";
+import { infiniteQueryOptions, queryOptions, skipToken } from "@tanstack/react-query";
 import { ask, askForFile, type Answer } from "./http";
 import { inCollection } from "./records";
-import type { Form, Preview, Row } from "./types";
+import type { Entry, Form, Preview, Row } from "./types";
 
 const PAGE_SIZE = 20;
 const ONE = "/v1/records/{collection}/{key}";
@@ -24,6 +24,41 @@ export const historyOf = (collection: string, key: string, { field, actor }: Ent
       }),
     initialPageParam: null as number | null,
     getNextPageParam: (last) => last.next,
+  });
+
+/** Changes of one field that are read at most, and how many at a time. */
+const MOST_PAGES = 5;
+const AT_ONCE = 200;
+
+export interface Changes {
+  /** Newest first. */
+  entries: Entry[];
+  people: Record<string, string>;
+  /** Whether there are no earlier ones. */
+  whole: boolean;
+}
+
+/** The changes of one field of a record, for a picture of it. */
+export const changesOf = (collection: string, key: string, field: string) =>
+  queryOptions({
+    queryKey: [...inCollection(collection), "changes of", key, field],
+    queryFn:
+      field === ""
+        ? skipToken
+        : async ({ signal }): Promise<Changes> => {
+            const found: Changes = { entries: [], people: {}, whole: false };
+            let below: number | null = null;
+            for (let page = 0; page < MOST_PAGES && !found.whole; page++) {
+              const query: { field: string; limit: number; below: number | null } = { field, limit: AT_ONCE, below };
+              const next = await ask(`${ONE}/history`, "get", { at: { collection, key }, query, signal });
+              found.entries.push(...next.items);
+              Object.assign(found.people, next.people);
+              below = next.next;
+              found.whole = below === null && next.archived.length === 0;
+              if (below === null) break;
+            }
+            return found;
+          },
   });
 
 /** What a search of the whole history asks; empty ones ask nothing. */

@@ -1722,6 +1722,10 @@ export interface components {
       searched: string[];
       /** @description Whether its records say how lists of others are shown. */
       views: boolean;
+      /** @description The fields that refer to other records, each with their collection. */
+      references: {
+        [key: string]: string;
+      };
       indexed: string[];
       /** @enum {string} */
       if_match: "optional" | "required";

@@ -25,13 +25,13 @@ export interface Wanted {
   where: string;
 }
 
-export const pageOf = (collection: string, { q, where }: Wanted, sort: string, after: string) =>
+export const pageOf = (collection: string, { q, where }: Wanted, sort: string, after: string, limit = PAGE_SIZE) =>
   queryOptions({
-    queryKey: [...inCollection(collection), "list", q, where, sort, after],
+    queryKey: [...inCollection(collection), "list", q, where, sort, after, limit],
     queryFn: ({ signal }) =>
       ask(MANY, "get", {
         at: { collection },
-        query: { q, where, sort, limit: PAGE_SIZE, cursor: after, labels: true, writable: true },
+        query: { q, where, sort, limit, cursor: after, labels: true, writable: true },
         signal,
       }),
     placeholderData: keepPreviousData,

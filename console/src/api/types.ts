@@ -30,6 +30,7 @@ export interface FieldSchema {
   required?: string[];
   "x-reserved"?: boolean;
   "x-references"?: string;
+  "x-unique"?: boolean;
   "x-derived"?: boolean;
   "x-begins"?: boolean;
   "x-fixed"?: boolean;

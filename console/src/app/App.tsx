@@ -19,6 +19,7 @@ import { ProposalsPanel } from "../features/passes/ProposalsPanel";
 import { PassesPage } from "../features/passes/PassesPage";
 import { ProposalsPage } from "../features/passes/ProposalsPage";
 import { ImportPage } from "../features/files/ImportPage";
+import { OverTimePage } from "../features/records/around/OverTimePage";
 import { ComparePage } from "../features/records/ComparePage";
 import { CreatePage } from "../features/records/CreatePage";
 import { ListPage } from "../features/records/ListPage";
@@ -44,6 +45,7 @@ const createRouter = () =>
           { path: "c/:collection/consequences", element: <ConsequencesPage /> },
           { path: "c/:collection/import", element: <ImportPage /> },
           { path: "c/:collection/r/:recordKey/past", element: <PastPage /> },
+          { path: "c/:collection/r/:recordKey/over-time", element: <OverTimePage /> },
           { path: "c/:collection/r/:recordKey/compare", element: <ComparePage /> },
           { path: "c/:collection/passes", element: <PassesPage /> },
           { path: "proposals", element: <ProposalsPage /> },

@@ -70,6 +70,7 @@ export const SENTENCES: Record<string, Sentence> = {
   read_only: unchangeable,
   derived: unchangeable,
   underivable: (error) => error.detail,
+  view: (error) => error.detail,
   consequence: (error) => error.detail,
   not_permitted: () => "This is not yours to change here.",
   check: (error) => error.detail,

@@ -37,7 +37,7 @@ def _collections(call: Call) -> Answer:
 
 
 def _collection_json(resource: Resource, sight: Sight, prefix: str) -> dict[str, Any]:
-    collection = resource.collection
+    collection, hidden = resource.collection, resource.policy.fields(sight).hidden
     return {
         "name": collection.name,
         "title": collection.title,
@@ -50,6 +50,11 @@ def _collection_json(resource: Resource, sight: Sight, prefix: str) -> dict[str,
         "indexed": list(collection.indexed),
         "if_match": collection.if_match,
         "views": collection.views,
+        "references": {
+            name: item.references
+            for name, item in collection.fields.items()
+            if item.references is not None and name not in hidden
+        },
         "may": {right: resource.policy.ever(right, sight) for right in _TOLD},
         "passes": _templates_json(resource, sight),
         "schema": f"{prefix}/v1/schemas/{collection.name}",

@@ -12,7 +12,7 @@ import type { ListView } from "./useListView";
 interface Props {
   info: CollectionInfo;
   schema: CollectionSchema;
-  view: ListView;
+  view: Pick<ListView, "q" | "where" | "sort">;
   chosen: Chosen;
   /** How many the list finds. */
   count: number | undefined;

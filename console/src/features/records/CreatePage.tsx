@@ -1,21 +1,26 @@
+import Alert from "@mui/material/Alert";
 import Link from "@mui/material/Link";
 import Paper from "@mui/material/Paper";
 import Typography from "@mui/material/Typography";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { Link as RouterLink, useNavigate, useParams } from "react-router";
+import { Link as RouterLink, useNavigate, useParams, useSearchParams } from "react-router";
 import { collectionInfo, createFormOf } from "../../api/collections";
-import { createRecord, refreshCollection } from "../../api/records";
+import { createRecord, formOf, refreshCollection } from "../../api/records";
 import { inSentence } from "../../lib/text";
 import { settled } from "../../ui/LeaveGuard";
 import { Trouble } from "../../ui/Trouble";
 import { Waiting } from "../../ui/Waiting";
 import { textOf } from "../../ui/fields";
-import { draftFrom, fieldsFrom, type Draft } from "./model";
+import { copiedFrom, draftFrom, fieldsFrom, givenIn, type Draft } from "./model";
 import { RecordForm } from "./RecordForm";
 import { useUndo } from "./useUndo";
 
 export function CreatePage() {
   const { collection = "" } = useParams();
+  const [params] = useSearchParams();
+  // A record that the new one is to be like.
+  const like = params.get("like");
+  const source = useQuery({ ...formOf(collection, like ?? ""), enabled: like !== null });
   const client = useQueryClient();
   const navigate = useNavigate();
   const undo = useUndo(collection);
@@ -33,8 +38,13 @@ export function CreatePage() {
       await navigate(place, { replace: true, state: settled });
     },
   });
-  if (form.isPending) return <Waiting what="the form" />;
+  if (form.isPending || (like !== null && source.isPending)) return <Waiting what="the form" />;
   if (form.isError) return <Trouble title={`New ${singular}`} error={form.error} retry={form.refetch} />;
+  const start = {
+    ...draftFrom(form.data),
+    ...(source.data ? copiedFrom(form.data, source.data) : {}),
+    ...givenIn(form.data, params),
+  };
   return (
     <>
       <title>{`New ${singular}`}</title>
@@ -44,10 +54,15 @@ export function CreatePage() {
       <Typography variant="h1" sx={{ mt: 0.5, mb: 2 }}>
         New {singular}
       </Typography>
+      {like !== null && (
+        <Alert severity={source.error ? "warning" : "info"} sx={{ mb: 2, maxWidth: 720 }}>
+          {source.error ? `${like} cannot be read: ${source.error.message}` : `Filled in from ${like}; nothing is saved yet.`}
+        </Alert>
+      )}
       <Paper variant="outlined" sx={{ p: 2.5, maxWidth: 720 }}>
         <RecordForm
           form={form.data}
-          start={draftFrom(form.data)}
+          start={start}
           busy={create.isPending}
           error={create.error}
           submitLabel="Create"

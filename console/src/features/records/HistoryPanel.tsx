@@ -12,10 +12,15 @@ import { historyOf } from "../../api/history";
 import type { CollectionSchema, Entry } from "../../api/types";
 import { EntryLine } from "../../ui/EntryLine";
 import { EntryList } from "../../ui/EntryList";
+import { folded } from "../../ui/folding";
 import { Trouble } from "../../ui/Trouble";
 import { UndoDialog } from "../../ui/UndoDialog";
 import { Waiting } from "../../ui/Waiting";
+import { measured } from "./around/steps";
 import { ProofBadge } from "./ProofBadge";
+
+/** Lines of a history that are shown before anybody asks for more. */
+const FEW = 6;
 
 interface Props {
   collection: string;
@@ -41,6 +46,11 @@ export function HistoryPanel({ collection, recordKey, schema }: Props) {
         <Typography variant="h2" sx={{ flex: 1 }}>
           History
         </Typography>
+        {schema && measured(schema).length > 0 && (
+          <Link component={RouterLink} to={`${here}/over-time`}>
+            Over time
+          </Link>
+        )}
         <Link component={RouterLink} to={`${here}/compare`}>
           Compare versions
         </Link>
@@ -58,6 +68,7 @@ export function HistoryPanel({ collection, recordKey, schema }: Props) {
       {pages.data && entries.length === 0 && <Typography color="textSecondary">No matching changes.</Typography>}
       <EntryList
         entries={entries}
+        few={field === "" && actor === "" && all.length === 1 ? FEW : undefined}
         line={(entry) => (
           <EntryLine key={entry.sequence} entry={entry} people={people} labels={labels} schema={schema}>
             <Box sx={{ display: "flex", gap: 2 }}>
@@ -75,7 +86,7 @@ export function HistoryPanel({ collection, recordKey, schema }: Props) {
           </EntryLine>
         )}
       />
-      {pages.hasNextPage && (
+      {pages.hasNextPage && (all.length > 1 || folded(entries).length <= FEW + 1) && (
         <Button onClick={() => void pages.fetchNextPage()} loading={pages.isFetchingNextPage}>
           Earlier changes
         </Button>

@@ -13,18 +13,11 @@ import type { CollectionInfo, CollectionSchema } from "../../api/types";
 import { Trouble } from "../../ui/Trouble";
 import { Waiting } from "../../ui/Waiting";
 import { inSentence } from "../../lib/text";
-import { LeaveGuard } from "../../ui/LeaveGuard";
-import { CellEditor } from "./grid/CellEditor";
-import { useChosen } from "./grid/useChosen";
-import { UnsavedCells } from "./grid/UnsavedCells";
-import { useCells } from "./grid/useCells";
 import { Chips } from "./Chips";
-import { ChosenBar } from "./ChosenBar";
 import { ExportMenu } from "./ExportMenu";
 import { FilterBar } from "./FilterBar";
 import { NewRow } from "./NewRow";
-import { RecordCards } from "./RecordCards";
-import { RecordTable } from "./RecordTable";
+import { Rows } from "./Rows";
 import { SearchBox } from "./SearchBox";
 import { useListView, type ListView } from "./useListView";
 import { useSteady } from "./useSteady";
@@ -58,8 +51,6 @@ function List({ collection, more }: { collection: string; more: Props["more"] })
   const count = useQuery(countOf(collection, view)).data;
   const [adding, setAdding] = useState(false);
   const [filtering, setFiltering] = useState(false);
-  const cells = useCells(collection);
-  const chosen = useChosen([view.q, view.where].join("\n"));
   const seen = [collection, view.q, view.where, view.sort, view.after].join("\n");
   // What is there while another page comes is of a view that is gone.
   const steady = useSteady(found.isPlaceholderData ? undefined : found.data, seen);
@@ -96,13 +87,10 @@ function List({ collection, more }: { collection: string; more: Props["more"] })
       </>
     );
 
-  const Shown = narrow ? RecordCards : RecordTable;
   const shown = steady?.page ?? found.data;
-  const writable = new Map(found.data.items.map((row, place) => [row.id, found.data.writable?.[place] ?? []]));
   return (
     <>
       <title>{info.data.title}</title>
-      <LeaveGuard unsaved={cells.unsaved.size > 0} within />
       <Heading info={info.data} schema={schema.data} view={view} count={count} more={more} />
       {bar}
       <Chips schema={schema.data} view={view} />
@@ -116,38 +104,26 @@ function List({ collection, more }: { collection: string; more: Props["more"] })
         </Box>
       )}
       <Box sx={{ height: 4 }}>{found.isPlaceholderData && <LinearProgress aria-label="Loading records" />}</Box>
-      {shown.items.length === 0 ? (
-        <>
-          {/* What was refused is corrected wherever its row is now. */}
-          <CellEditor collection={collection} cells={cells} onDone={() => undefined} />
-          <Typography color="textSecondary" sx={{ py: 6, textAlign: "center" }}>
-            {view.where
-              ? "No record meets this filter. Change or clear it."
-              : view.q
-                ? `Nothing matches “${view.q}”. Try fewer or other words.`
-                : view.after
-                  ? "Nothing follows here any more."
-                  : "There are no records here yet."}
-          </Typography>
-        </>
-      ) : (
-        <Shown
-          collection={collection}
-          schema={shownSchema}
-          widths={arranged.map((one) => one.width)}
-          page={shown}
-          writable={writable}
-          cells={cells}
-          chosen={chosen}
-          changed={steady?.changed ?? NONE}
-          sort={view.sort}
-          onSort={view.order}
-        />
-      )}
-      <Box sx={{ position: "sticky", bottom: 8, zIndex: 2 }}>
-        <UnsavedCells schema={schema.data} cells={cells} />
-        <ChosenBar info={info.data} schema={schema.data} view={view} chosen={chosen} count={count} />
-      </Box>
+      <Rows
+        info={info.data}
+        schema={shownSchema}
+        widths={arranged.map((one) => one.width)}
+        view={view}
+        shown={shown}
+        found={found.data}
+        changed={steady?.changed ?? NONE}
+        count={count}
+      >
+        <Typography color="textSecondary" sx={{ py: 6, textAlign: "center" }}>
+          {view.where
+            ? "No record meets this filter. Change or clear it."
+            : view.q
+              ? `Nothing matches “${view.q}”. Try fewer or other words.`
+              : view.after
+                ? "Nothing follows here any more."
+                : "There are no records here yet."}
+        </Typography>
+      </Rows>
       <Paging
         view={view}
         shown={shown.items.length}

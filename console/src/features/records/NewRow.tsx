@@ -11,7 +11,7 @@ import type { CollectionInfo, Form } from "../../api/types";
 import { inSentence } from "../../lib/text";
 import { textOf } from "../../ui/fields";
 import { Trouble } from "../../ui/Trouble";
-import { draftFrom, fieldsFrom, type Draft } from "./model";
+import { draftFrom, fieldsFrom, newAddress, type Draft } from "./model";
 import { RecordForm } from "./RecordForm";
 import { useUndo } from "./useUndo";
 
@@ -19,11 +19,13 @@ interface Props {
   info: CollectionInfo;
   /** The columns of the list. */
   columns: string[];
+  /** What is filled in already. */
+  given?: Draft;
   onClose: () => void;
 }
 
 /** A row to fill in above a list: its columns, and what else must be given. It stays, for the next one. */
-export function NewRow({ info, columns, onClose }: Props) {
+export function NewRow({ info, columns, given = {}, onClose }: Props) {
   const collection = info.name;
   const client = useQueryClient();
   const undo = useUndo(collection);
@@ -62,16 +64,17 @@ export function NewRow({ info, columns, onClose }: Props) {
         <RecordForm
           key={made}
           form={form}
-          start={draftFrom(form)}
+          start={{ ...draftFrom(form), ...given }}
           busy={create.isPending}
           error={create.error}
           submitLabel="Create"
+          label={`New ${inSentence(info.singular)}`}
           always
           within
           onSubmit={(draft) => create.mutate(draft)}
           onCancel={onClose}
         >
-          <Button component={Link} to={`/c/${collection}/new`}>
+          <Button component={Link} to={newAddress(collection, given)}>
             All fields
           </Button>
         </RecordForm>

@@ -4,9 +4,10 @@ import MenuItem from "@mui/material/MenuItem";
 import Paper from "@mui/material/Paper";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
-import { Link, useLocation } from "react-router";
+import { Link } from "react-router";
 import { textOf } from "../../ui/fields";
 import { freshMark } from "../../ui/fresh";
+import { useWayBack } from "./around/useNeighbours";
 import { CellEditor, elementOf, type Onward } from "./grid/CellEditor";
 import { closedBy } from "./grid/editing";
 import { nameOf } from "./grid/useCells";
@@ -15,7 +16,7 @@ import type { RecordsProps } from "./RecordTable";
 
 /** A page of records where there is no room for a table: each a card, whose values are edited where they stand. */
 export function RecordCards({ collection, schema, page, writable, cells, chosen, changed, sort, onSort }: RecordsProps) {
-  const from = { list: useLocation().search };
+  const from = useWayBack(collection);
   const key = schema["x-key"];
   const naming = schema["x-naming"];
   const titleOf = (name: string) => schema.properties[name]?.title ?? name;

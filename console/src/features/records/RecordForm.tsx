@@ -25,6 +25,8 @@ interface Props {
   busy: boolean;
   error: ApiError | null;
   submitLabel: string;
+  /** What it is a form of, where another one is on the page. */
+  label?: string;
   /** Whether another part of the page it is on keeps what is typed. */
   within?: boolean;
   /** Whether it can be sent with nothing changed, as a record to create can. */
@@ -75,6 +77,7 @@ export function RecordForm({
   busy,
   error,
   submitLabel,
+  label = "Record",
   always = false,
   within = false,
   onSubmit,
@@ -152,7 +155,7 @@ export function RecordForm({
         noValidate
         onSubmit={submit}
         onKeyDown={onKey}
-        aria-label="Record"
+        aria-label={label}
         sx={{
           display: "grid",
           columnGap: 2,

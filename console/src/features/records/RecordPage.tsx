@@ -1,12 +1,13 @@
 import Alert from "@mui/material/Alert";
 import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
 import Link from "@mui/material/Link";
 import Paper from "@mui/material/Paper";
 import Typography from "@mui/material/Typography";
 import { useInfiniteQuery, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useLayoutEffect, useMemo, useRef, useState, type ComponentType } from "react";
 import { Link as RouterLink, useLocation, useNavigate, useParams } from "react-router";
-import { schemaOf } from "../../api/collections";
+import { collectionInfo, schemaOf } from "../../api/collections";
 import { onTold } from "../../api/following";
 import { historyOf } from "../../api/history";
 import { previewRecord, updateRecord, formOf, refreshCollection, wouldBe } from "../../api/records";
@@ -18,12 +19,15 @@ import { useTell } from "../../ui/messages";
 import { Trouble } from "../../ui/Trouble";
 import { Waiting } from "../../ui/Waiting";
 import { AccessPanel } from "./AccessPanel";
+import { Neighbours } from "./around/Neighbours";
+import { RelatedLists } from "./around/RelatedLists";
+import type { CameFrom } from "./around/useNeighbours";
 import { ConflictPanel } from "./ConflictPanel";
 import { DeleteButton } from "./DeleteButton";
 import { EraseButton } from "./EraseButton";
 import { HistoryPanel } from "./HistoryPanel";
 import { Others } from "./Others";
-import { draftFrom, patchFrom, tagOf, type Draft } from "./model";
+import { draftFrom, isFigure, patchFrom, tagOf, type Draft } from "./model";
 import { PreviewDialog } from "./PreviewDialog";
 import { RecordForm } from "./RecordForm";
 import { RestoreButton } from "./RestoreButton";
@@ -49,7 +53,8 @@ interface Opened {
 function Opened({ collection, recordKey, panels }: Opened & { panels: Panels }) {
   const form = useQuery(formOf(collection, recordKey));
   // The list as it was left, where somebody came from there.
-  const from = useLocation().state as { list?: string } | null;
+  const state = useLocation().state as Partial<CameFrom> | null;
+  const from = state?.list === undefined ? null : { ...state, list: state.list };
   const list = `/c/${collection}${from?.list ?? ""}`;
   if (form.isPending) return <Waiting what="the record" />;
   if (form.isError && !form.data) {
@@ -68,26 +73,38 @@ function Opened({ collection, recordKey, panels }: Opened & { panels: Panels }) 
     );
   }
   return (
-    <Shown form={form.data} reload={form.refetch} list={list} collection={collection} recordKey={recordKey} panels={panels} />
+    <Shown
+      form={form.data}
+      reload={form.refetch}
+      list={list}
+      from={from}
+      collection={collection}
+      recordKey={recordKey}
+      panels={panels}
+    />
   );
 }
 
 interface ShownProps extends EditorProps {
   /** The list that one came from. */
   list: string;
+  from: CameFrom | null;
   panels: Panels;
 }
 
-function Shown({ collection, recordKey, form, reload, list, panels: { above: Above, below: Below } }: ShownProps) {
+function Shown({ collection, recordKey, form, reload, list, from, panels: { above: Above, below: Below } }: ShownProps) {
   const [editing, setEditing] = useState(false);
   const others = usePresence(collection, recordKey, editing);
   const naming = form.values[form.schema["x-naming"]];
   return (
     <>
       <title>{`${recordKey} · ${form.schema.title}`}</title>
-      <Link component={RouterLink} to={list} underline="hover">
-        ← {form.schema.title}
-      </Link>
+      <Box sx={{ display: "flex", alignItems: "center", gap: 2, minHeight: 32 }}>
+        <Link component={RouterLink} to={list} underline="hover" sx={{ flex: 1 }}>
+          ← {form.schema.title}
+        </Link>
+        <Neighbours collection={collection} keyName={form.schema["x-key"]} recordKey={recordKey} from={from} />
+      </Box>
       <Typography variant="h1" sx={{ mt: 0.5, mb: 2 }}>
         {recordKey}
         {naming !== undefined && shown(naming) !== recordKey && ` · ${shown(naming)}`}
@@ -111,6 +128,11 @@ function Shown({ collection, recordKey, form, reload, list, panels: { above: Abo
           <AccessPanel collection={collection} recordKey={recordKey} schema={form.schema} />
         </Box>
       </Box>
+      <RelatedLists
+        collection={collection}
+        recordKey={recordKey}
+        numeric={isFigure(form.schema.properties[form.schema["x-key"]])}
+      />
     </>
   );
 }
@@ -151,6 +173,7 @@ function Editor({ collection, recordKey, form, reload, onEditing }: EditorProps)
   const tell = useTell();
   const undo = useUndo(collection);
   const navigate = useNavigate();
+  const creates = useQuery(collectionInfo(collection)).data?.may.create === true;
   const [draft, setDraft] = useState<Draft | null>(null);
   // What derived fields would hold, while one types.
   const [typed, setTyped] = useState<Fields | null>(null);
@@ -263,6 +286,11 @@ function Editor({ collection, recordKey, form, reload, onEditing }: EditorProps)
           check.reset();
         }}
       >
+        {creates && (
+          <Button component={RouterLink} to={`/c/${collection}/new?${new URLSearchParams({ like: recordKey })}`}>
+            Duplicate
+          </Button>
+        )}
         {form.erasable.length > 0 && <EraseButton collection={collection} recordKey={recordKey} form={form} onErased={reload} />}
         {form.deletable && <DeleteButton collection={collection} recordKey={recordKey} etag={form.etag} />}
       </RecordForm>

@@ -6,7 +6,6 @@ import TableCell from "@mui/material/TableCell";
 import TableContainer from "@mui/material/TableContainer";
 import TableRow from "@mui/material/TableRow";
 import { useRef } from "react";
-import { useLocation } from "react-router";
 import type { CollectionSchema, Page } from "../../api/types";
 import { textOf } from "../../ui/fields";
 import { freshMark } from "../../ui/fresh";
@@ -17,6 +16,7 @@ import { nameOf, type Cells } from "./grid/useCells";
 import type { Chosen } from "./grid/useChosen";
 import { useEditing } from "./grid/useEditing";
 import { useGrid } from "./grid/useGrid";
+import { useWayBack } from "./around/useNeighbours";
 import { addressOf, cellText, controlText, isFigure } from "./model";
 
 export interface RecordsProps {
@@ -38,7 +38,7 @@ export interface RecordsProps {
 /** A page of records as a grid: cells are edited in place, and the first one of a row leads to its record. */
 export function RecordTable({ collection, schema, widths, page, writable, cells, chosen, changed, sort, onSort }: RecordsProps) {
   // What the record's page leads back to.
-  const state = { list: useLocation().search };
+  const state = useWayBack(collection);
   const key = schema["x-key"];
   const columns = schema["x-columns"];
   const linked = columns.includes(key) ? key : columns[0];

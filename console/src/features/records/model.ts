@@ -155,13 +155,42 @@ export function addressOf(collection: string, key: Json | undefined): string {
   return `/c/${collection}/r/${encodeURIComponent(textOf(key))}`;
 }
 
-/** The entity tag of a version of the record in a form. */
+/** What of an address of a new record is filled in. */
+const GIVEN = "set.";
+
+/** The address where a record is made, with what is filled in already. */
+export function newAddress(collection: string, given: Draft): string {
+  const texts = Object.entries(given).flatMap(([name, value]): [string, string][] =>
+    typeof value === "string" ? [[`${GIVEN}${name}`, value]] : [],
+  );
+  return `/c/${collection}/new${texts.length > 0 ? `?${new URLSearchParams(texts)}` : ""}`;
+}
+
+/** What an address of a new record fills in, of what can be given there. */
+export function givenIn(form: Form, params: URLSearchParams): Draft {
+  const named = [...params].map(([name, value]): [string, string] => [name.slice(GIVEN.length), value]);
+  return Object.fromEntries(
+    named.filter(([name], place) => [...params.keys()][place]?.startsWith(GIVEN) && form.writable.includes(name)),
+  );
+}
+
+/** What is taken over from another record into a new one: all but what no two of them share. */
+export function copiedFrom(form: Form, source: Form): Draft {
+  const own = form.writable.filter((name) => {
+    const schema = form.schema.properties[name];
+    return source.values[name] !== undefined && !schema?.["x-unique"] && name !== form.schema["x-key"];
+  });
+  const draft = draftFrom({ ...form, values: source.values });
+  return Object.fromEntries(own.map((name) => [name, draft[name] ?? ""]));
+}
+
 /** The value of a field as people know it: by what it stands for, where it is a choice. */
 export function labelIn(form: Form, name: string): Json {
   const value = form.values[name] ?? null;
   return form.choices[name]?.options.find((one) => textOf(one.value) === textOf(value))?.label ?? value;
 }
 
+/** The entity tag of a version of the record in a form. */
 export function tagOf(form: Form, version: number): string {
   return `"${textOf(form.values["id"])}.${version}"`;
 }

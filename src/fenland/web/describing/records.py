@@ -121,6 +121,11 @@ SCHEMAS: dict[str, Schema] = {
             "owner": nullable(TEXT),
             "searched": texts(),
             "views": {**FLAG, "description": "Whether its records say how lists of others are shown."},
+            "references": {
+                "type": "object",
+                "additionalProperties": TEXT,
+                "description": "The fields that refer to other records, each with their collection.",
+            },
             "indexed": texts(),
             "if_match": {"type": "string", "enum": ["optional", "required"]},
             "may": closed(dict.fromkeys(("read", "create", "update", "delete", "pass", "review"), FLAG)),
