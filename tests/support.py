@@ -116,6 +116,8 @@ def workshop_of(
 def new_project(folder: Path) -> Path:
     """A new project with the account ada, an editor, whose token is in its file `token`."""
     fenland("new", str(folder))
+    # What it keeps is notes alone.
+    (folder / "collections" / "views.yaml").unlink()
     added = fenland("account", "add", "ada", "--role", "editor", "--project", str(folder), "--json")
     (folder / "token").write_text(json.loads(added.stdout)["token"])
     return folder

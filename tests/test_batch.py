@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import random
 from typing import Any
 
 import httpx
@@ -131,3 +132,34 @@ def test_a_batch_with_a_key_is_carried_out_once(http: httpx.Client, atomic: bool
     assert http.get("/v1/records/tools/A1").json()["version"] == 2
     other = http.post("/v1/batch", json=body | {"items": items[:1]}, headers=key)
     assert (other.status_code, other.json()["type"]) == (422, "/problems/key-reused")
+
+
+@pytest.mark.parametrize("seed", range(40))
+def test_a_preview_tells_what_would_become_of_each_and_saves_nothing(http: httpx.Client, seed: int) -> None:
+    dice = random.Random(seed)
+    items: list[Any] = []
+    for number in range(dice.randint(1, 8)):
+        code = dice.choice(["A1", "A2", "A3", "-"])
+        items.append(
+            dice.choice(
+                [
+                    create(code, serial=dice.randint(1, 3)) | {"as": f"n{number}"},
+                    {"action": "update", "collection": "tools", "key": code, "fields": {"name": dice.choice(["Axe", ""])}},
+                    {"action": "put", "collection": "tools", "by": "code", "value": code, "fields": {"name": "Awl"}},
+                    {"action": "delete", "collection": "tools", "key": code},
+                    {"action": "create", "collection": "jobs", "fields": {"number": number, "tool": {"created": "n0"}}},
+                ]
+            )
+        )
+
+    def told(result: dict[str, Any]) -> Any:
+        record = result.get("record") or {}
+        own = ("id", "created_at", "updated_at")
+        # Words may name an id that only one of them has.
+        return result["status"], result.get("errors"), {name: one for name, one in record.items() if name not in own}
+
+    preview = http.post("/v1/batch?preview=true", json={"items": items}, headers=CARL)
+    assert preview.status_code == 200 and preview.json()["done"] is False
+    assert http.get("/v1/records/tools?count=true").json()["count"] == 0
+    _, results = send(http, *items, atomic=False)
+    assert [told(one) for one in preview.json()["results"]] == [told(one) for one in results]

@@ -19,7 +19,12 @@ def three_tickets(sample: Running) -> None:
     with sample.client() as http:
         http.delete("/v1/records/tickets", params={"where": f"station == '{STATION}'"}).raise_for_status()
         for number in (1, 2, 3):
-            fields = {"number": f"T-33{number:02}", "title": f"Look at pump {number}", "station": STATION, "priority": 3}
+            fields = {
+                "number": f"T-33{number:02}",
+                "title": f"Look at pump {number}",
+                "station": STATION,
+                "priority": 3,
+            }
             http.post("/v1/records/tickets", json=fields).raise_for_status()
 
 
@@ -101,7 +106,7 @@ def test_the_numbers_of_a_record_are_shown_over_time(page: Page, sample: Running
     page.goto(f"/c/stations/r/{STATION}")
     page.get_by_role("link", name="Over time").click()
     for name, field in (("Tickets to do", "open_tickets"), ("Pumps", "pumps")):
-        page.get_by_label("Field").click()
+        page.get_by_role("combobox", name="Field").click()
         page.get_by_role("option", name=name).click()
         expect(page).to_have_url(re.compile(f"field={field}"))
     rows = page.get_by_role("row")
@@ -112,7 +117,9 @@ def test_the_numbers_of_a_record_are_shown_over_time(page: Page, sample: Running
     expect(page.get_by_text("holds a number")).to_be_visible()
 
 
-@pytest.mark.parametrize(("width", "scheme"), [(1280, "light"), (1280, "dark"), (390, "light"), (390, "dark")])
+@pytest.mark.parametrize(
+    ("width", "scheme"), [(1280, "light"), (1280, "dark"), (390, "light"), (390, "dark")]
+)
 def test_what_is_around_a_record_has_no_fault(page: Page, width: int, scheme: str) -> None:
     page.set_viewport_size({"width": width, "height": 800})
     page.emulate_media(color_scheme=scheme, reduced_motion="reduce")  # type: ignore[arg-type]

@@ -7,7 +7,7 @@ import re
 from typing import Any, Literal
 
 import pytest
-from playwright.sync_api import Locator, Page, expect
+from playwright.sync_api import Browser, Locator, Page, expect
 
 from browser import come_to_rest, signed_in, without_fault
 from support import NIGHTLY, Running
@@ -482,3 +482,99 @@ def test_lists_have_no_fault_whatever_is_done_in_them(
     expect(page.get_by_role("region", name="Add a work ticket")).to_be_visible()
     come_to_rest(page)
     without_fault(page)
+
+
+def paste(page: Page, text: str) -> None:
+    """As Ctrl+V does of what a spreadsheet has copied."""
+    page.evaluate(
+        """(text) => {
+          const data = new DataTransfer();
+          data.setData("text/plain", text);
+          const event = new ClipboardEvent("paste", { clipboardData: data, bubbles: true, cancelable: true });
+          document.activeElement.dispatchEvent(event);
+        }""",
+        text,
+    )
+
+
+def test_cells_are_pasted_over_several_rows_seen_before_and_undone_as_one(page: Page, sample: Running) -> None:
+    for number in NUMBERS:
+        change(sample, number, priority=3, state="open", title="Clear the weed screen", due_on="2031-04-09")
+    opened(page)
+    cell(page, "T-0702", "title").click()
+    # A key is closed, a choice is meant however it is written, and what stands there already is no change.
+    paste(page, "Grease it\tPS-001\tIN HAND\t1\nClear the weed screen\tPS-999\topen\t9\nOil it\n")
+    dialog = page.get_by_role("dialog", name=re.compile("^Paste into 3"))
+    expect(dialog.get_by_role("row", name=re.compile("T-0702.*Grease it.*Can be saved"))).to_be_visible()
+    expect(dialog.get_by_role("row", name=re.compile("T-0703.*PS-999.*Priority: Enter 5 or less"))).to_be_visible()
+    assert stored(sample, "T-0702")["title"] == "Clear the weed screen"
+    dialog.get_by_role("button", name="Save 2, leave 1").press("Enter")
+    # What was refused stays where it is told.
+    expect(page.get_by_role("dialog", name=re.compile("^Paste into 1"))).to_be_visible()
+    found = [stored(sample, number) for number in ("T-0702", "T-0703", "T-0704")]
+    assert [one["title"] for one in found] == ["Grease it", "Clear the weed screen", "Oil it"]
+    assert (found[0]["state"], found[0]["priority"], found[0]["station"]) == ("in hand", 1, "PS-001")
+    page.keyboard.press("Escape")
+    page.get_by_role("button", name="Undo").click()
+    expect(page.get_by_text("Undone: 2 changes")).to_be_visible()
+    expect(cell(page, "T-0702", "title")).to_have_text("Clear the weed screen")
+    assert stored(sample, "T-0704")["title"] == "Clear the weed screen"
+
+
+def test_pasting_tells_what_others_changed_and_what_has_no_place(page: Page, sample: Running) -> None:
+    for number in NUMBERS:
+        change(sample, number, priority=3, title="Clear the weed screen")
+    opened(page)
+    cell(page, "T-0706", "title").click()
+    paste(page, "Once\nTwice\nThrice")
+    dialog = page.get_by_role("dialog", name=re.compile("^Paste into 2"))
+    expect(dialog.get_by_text("1 of the rows pasted have no place")).to_be_visible()
+    expect(dialog.get_by_role("button", name="Save all 2")).to_be_enabled()
+    change(sample, "T-0707", title="Others were here")
+    dialog.get_by_role("button", name="Save all 2").click()
+    expect(dialog.get_by_text("others changed it to Others were here")).to_be_visible()
+    assert stored(sample, "T-0706")["title"] == "Clear the weed screen"
+    come_to_rest(page)
+    without_fault(page)
+    dialog.get_by_role("button", name="Save 1, leave 1").click()
+    expect(page.get_by_role("dialog", name=re.compile("^Paste into 1"))).to_be_visible()
+    assert [stored(sample, number)["title"] for number in ("T-0706", "T-0707")] == ["Once", "Others were here"]
+    page.keyboard.press("Escape")
+    # One cell of text begins to be edited, and is not saved yet.
+    cell(page, "T-0701", "title").click()
+    paste(page, "Sweep the yard")
+    expect(page.get_by_role("textbox", name="Title")).to_have_value("Sweep the yard")
+    page.keyboard.press("Escape")
+    cell(page, "T-0701", "priority").click()
+    copied = page.evaluate(
+        """() => {
+          const data = new DataTransfer();
+          const event = new ClipboardEvent("copy", { clipboardData: data, bubbles: true, cancelable: true });
+          document.activeElement.dispatchEvent(event);
+          return data.getData("text/plain");
+        }"""
+    )
+    assert copied == "3"
+
+
+def test_numbers_and_days_are_read_and_written_as_the_reader_does(browser: Browser, sample: Running) -> None:
+    change(sample, "T-0705", hours=12.5, state="in hand")
+    context = browser.new_context(base_url=sample.address, locale="de-DE")
+    page = context.new_page()
+    signed_in(page)
+    page.goto("/c/tickets?where=number == 'T-0705'&columns=number,hours,due_on,title")
+    hours = page.get_by_role("row", name=re.compile("T-0705")).get_by_role("gridcell").nth(2)
+    expect(hours).to_have_text(re.compile("^12,50?$"))
+    hours.dblclick()
+    box = page.get_by_role("textbox", name="Hours")
+    expect(box).to_have_value(re.compile("^12,50?$"))
+    box.fill("12,25")
+    page.keyboard.press("Enter")
+    expect(hours).to_have_text("12,25")
+    assert stored(sample, "T-0705")["hours"] == 12.25
+    hours.click()
+    paste(page, "8,5\t9. April 2031")
+    page.get_by_role("button", name="Save all 1").click()
+    expect(hours).to_have_text(re.compile("^8,50?$"))
+    assert stored(sample, "T-0705")["due_on"] == "2031-04-09"
+    context.close()

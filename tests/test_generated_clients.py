@@ -99,6 +99,9 @@ def argument(operation, one):
         return key if not operation.startswith(harmful) else 99999 if isinstance(key, int) else "none"
     if one.name == "as_":
         return list(next(kind for kind in classes if issubclass(kind, enum.Enum)))[0]
+    if one.name == "mode" and operation == "import_views":
+        # Nothing but its id tells one from another, so rows can only be new ones.
+        return next(kind for kind in classes if issubclass(kind, enum.Enum))("create")
     many = "_many" in operation or operation.startswith(("import_", "restore_", "undo"))
     return given_always[one.name] if needed or (many and one.name in ("preview", "where", "expect")) else inspect.Parameter.empty
 

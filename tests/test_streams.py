@@ -32,6 +32,7 @@ STREAM = {"Accept": "text/event-stream"}
 def project(folder: Path, **settings: Any) -> dict[str, str]:
     """A project over the works, with an account of the office, one of the crew and one of no role; their tokens."""
     fenland("new", str(folder))
+    (folder / "collections" / "views.yaml").unlink()
     (folder / "collections" / "notes.yaml").unlink()
     for name, described in WORKS.items():
         (folder / "collections" / f"{name}.yaml").write_text(json.dumps(described))

@@ -123,8 +123,8 @@ def changed_values(base: sqlite3.Connection) -> set[tuple[str, int | None]]:
 
 
 def removed(base: sqlite3.Connection) -> set[tuple[str, int | None]]:
-    base.execute("DELETE FROM fenland_history WHERE sequence = 434")
-    return {("missing", 434)}
+    base.execute("DELETE FROM fenland_history WHERE sequence = 436")
+    return {("missing", 436)}
 
 
 def several_removed(base: sqlite3.Connection) -> set[tuple[str, int | None]]:

@@ -4701,6 +4701,8 @@ export interface operations {
   batch: {
     parameters: {
       query?: {
+        /** @description Whether only to tell what it would do. */
+        preview?: components["parameters"]["preview"];
         /** @description minimal is the same as Prefer: return=minimal. */
         return?: components["parameters"]["return"];
       };

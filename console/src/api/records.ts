@@ -1,5 +1,5 @@
 import { keepPreviousData, queryOptions, skipToken, type QueryClient } from "@tanstack/react-query";
-import { writeJson } from "../lib/json";
+import { writeJson, type Json } from "../lib/json";
 import { ApiError } from "./errors";
 import { ask, type Answer } from "./http";
 import type { CollectionInfo, Fields, Form, Preview, Row } from "./types";
@@ -137,6 +137,33 @@ export const deleteMany = (collection: string, where: string, expect: number | n
     at: { collection },
     query: { where, expect, preview: expect === null, atomic: false },
   });
+
+/** What is to become of one of several records; `base` is the version that was seen. */
+export interface Item {
+  key: Json;
+  fields: Fields;
+  base: number;
+}
+
+export type Results = Answer<"/v1/batch", "post">;
+
+/** Changes several records in one request: all or nothing, or each on its own. */
+export const changeEach = (collection: string, items: Item[], atomic: boolean): Promise<Results> =>
+  ask("/v1/batch", "post", { body: batchOf(collection, items, atomic) });
+
+/** What would become of each: asked anew each time, and kept for nobody. */
+export const changingEach = (collection: string, items: Item[]) =>
+  queryOptions({
+    queryKey: [...inCollection(collection), "changing each", writeJson(items as unknown as Json)],
+    queryFn: async () =>
+      (await ask("/v1/batch", "post", { query: { preview: true }, body: batchOf(collection, items, false) })).results,
+    gcTime: 0,
+    retry: false,
+  });
+
+// What an item holds depends on its action, in the OpenAPI document by its shape alone.
+const batchOf = (collection: string, items: Item[], atomic: boolean) =>
+  ({ atomic, items: items.map((one) => ({ action: "update", collection, ...one })) }) as never;
 
 /** What deleting them would come to: asked anew each time, and kept for nobody. */
 export const deletingOf = (collection: string, where: string) =>

@@ -1,4 +1,5 @@
 import { ExactNumber, isObject, type Json } from "./json";
+import { localNumber } from "./numbers";
 
 const DAY = /^\d{4}-\d{2}-\d{2}$/;
 const MOMENT = /^\d{4}-\d{2}-\d{2}T\d{2}:\d{2}:\d{2}(\.\d+)?Z$/;
@@ -44,8 +45,8 @@ export function inSentence(title: string): string {
 export function shown(value: Json | undefined): string {
   if (value === null || value === undefined || value === "") return "–";
   if (typeof value === "boolean") return value ? "yes" : "no";
-  if (value instanceof ExactNumber) return value.value;
-  if (typeof value === "number") return String(value);
+  if (value instanceof ExactNumber) return localNumber(value.value);
+  if (typeof value === "number") return localNumber(String(value));
   if (typeof value === "string") {
     if (DAY.test(value)) return dayFormat.format(new Date(`${value}T00:00:00Z`));
     return MOMENT.test(value) ? moment(value) : value;

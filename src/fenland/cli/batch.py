@@ -38,6 +38,7 @@ def _items(file: Path) -> list[dict[str, Any]]:
 def batch(
     file: Path = typer.Argument(help="JSON Lines, an item a line; - reads standard input."),
     each: bool = typer.Option(False, "--each", help="Each item on its own, in place of all or nothing."),
+    preview: bool = typer.Option(False, "--preview", help="Say what would become of each, and save nothing."),
     timeout: float = TIMEOUT,
     as_json: bool = json_option("Answer with JSON Lines, a result for each item."),
 ) -> None:
@@ -50,9 +51,9 @@ def batch(
     columns = (TextColumn("Sending"), BarColumn(), MofNCompleteColumn())
     with signed_in(timeout) as client, Progress(*columns, console=err, transient=True) as progress:
         task = progress.add_task("sending", total=len(items))
-        size = _AT_A_TIME if each else max(len(items), 1)
+        size = _AT_A_TIME if each and not preview else max(len(items), 1)
         for start in range(0, len(items), size):
-            results = client.batch(items[start : start + size], atomic=not each)
+            results = client.batch(items[start : start + size], atomic=not each, preview=preview)
             for number, result in enumerate(results, start + 1):
                 if as_json:
                     sys.stdout.write(write_json(result.problem).decode() + "\n")
@@ -62,11 +63,13 @@ def batch(
             progress.update(task, completed=min(start + size, len(items)))
     if refused:
         kept = f"{len(items) - refused} of {len(items)} were carried out" if each else "Nothing was changed"
+        if preview:
+            kept = f"{len(items) - refused} of {len(items)} could be carried out"
         # As JSON, the results have told it all.
         tell(f"{kept}; {refused} refused.")
         raise typer.Exit(Exit.INVALID)
     if not as_json:
-        out.print(f"[green]✓[/] {len(items)} carried out.")
+        out.print(f"[green]✓[/] {len(items)} {'could be ' if preview else ''}carried out.")
 
 
 def _tell(number: int, problem: Any) -> None:

@@ -500,10 +500,11 @@ def delete(collection: str, key: Any, how: How) -> Flow[Record]:
     return (yield from ask_saved(request))
 
 
-def batch(items: Sequence[Mapping[str, Any]], atomic: bool, how: How) -> Flow[tuple[BatchResult, ...]]:
+def batch(items: Sequence[Mapping[str, Any]], atomic: bool, how: How, preview: bool = False) -> Flow[tuple[BatchResult, ...]]:
     """Does several things in one request."""
     body = write_json({"items": list(items), "atomic": atomic})
-    request = Request("POST", path("batch"), {}, {"Content-Type": JSON, **how.headers()}, body)
+    query = {"preview": "true"} if preview else {}
+    request = Request("POST", path("batch"), query, {"Content-Type": JSON, **how.headers()}, body)
     return batch_from((yield from ask_batch(request)))
 
 

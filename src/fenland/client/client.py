@@ -362,14 +362,16 @@ class Client:
         items: Sequence[Mapping[str, Any]],
         *,
         atomic: bool = True,
+        preview: bool = False,
         idempotency_key: str | None = None,
     ) -> tuple[BatchResult, ...]:
         """Does several things in one request: all or nothing, or with `atomic=False` each on its own.
 
         An item is like `{"action": "update", "collection": "tickets", "key": "T-1", "fields": {...}}`;
-        docs/http.md lists what one may hold. The results come in the order of the items.
+        docs/http.md lists what one may hold. The results come in the order of the items. With `preview`
+        nothing is saved, and the results tell what would become of each.
         """
-        return self._run(calls.batch(items, atomic, How(idempotency_key=idempotency_key)))
+        return self._run(calls.batch(items, atomic, How(idempotency_key=idempotency_key), preview))
 
     # --- access and accounts -------------------------------------------------------------------
 

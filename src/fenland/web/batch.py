@@ -12,7 +12,7 @@ from fenland.core.limits import Limits, beyond
 from fenland.core.names import did_you_mean
 from fenland.core.problems import Malformed, UnsupportedMedia
 from fenland.service.changes.finding import UNCONDITIONAL, Address, Base, Preconditions, checked_reason
-from fenland.service.records.batch import Item, Resolve, Result, batch, read_action
+from fenland.service.records.batch import Item, Resolve, Result, batch, preview_batch, read_action
 from fenland.service.records.create import CreateRequest
 from fenland.service.records.delete import DeleteRequest
 from fenland.service.records.putting import PutRequest
@@ -170,9 +170,14 @@ def _batch(call: Call) -> Answer:
         raise beyond("batch_limit", service.limits.batch, f"The batch has {len(items)} items.")
     todo, once = [_item(service, one) for one in items], call.once()
     call.check()
-    found = batch(service, call.caller, todo, atomic=atomic, asked=once)
+    if call.get(p.PREVIEW):
+        found = preview_batch(service, call.caller, todo)
+    else:
+        found = batch(service, call.caller, todo, atomic=atomic, asked=once)
     minimal = call.minimal
     results = [_result(one, call.prefix, minimal=minimal) for one in found.results]
+    if call.get(p.PREVIEW):
+        return json_answer({"done": False, "batch": None, "results": results})
     done = not atomic or all(one["status"] < 300 for one in results)
     headers = dict(REPEATED) if found.repeated else {}
     if minimal:
@@ -189,7 +194,7 @@ _EXAMPLE = {"items": [{"action": "delete", "collection": "tickets", "key": "T-00
 ROUTES: tuple[Route, ...] = (
     Route(
         "POST", "/v1/batch", "batch", "Several creates, updates and deletes at once", _batch,
-        (p.ONCE, p.CLIENT, p.PREFER, p.RETURN),
+        (p.PREVIEW, p.ONCE, p.CLIENT, p.PREFER, p.RETURN),
         {200: Reply("A result for each item.", "BatchResults"),
          422: Reply("A broken all-or-nothing batch, with a result for each item; or a key used before.",
                     "BatchResults", also={PROBLEM: "Problem"})},

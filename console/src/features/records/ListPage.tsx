@@ -137,7 +137,7 @@ function List({ collection, more }: { collection: string; more: Props["more"] })
 
 function Heading({ info, schema, view, count, more: More }: HeadingProps & { schema: CollectionSchema; more: Props["more"] }) {
   return (
-    <Box sx={{ display: "flex", flexWrap: "wrap", gap: 2, alignItems: "center", mb: 2 }}>
+    <Box sx={{ display: "flex", flexWrap: "wrap", columnGap: 1, rowGap: 2, alignItems: "center", mb: 2 }}>
       <Box sx={{ flex: 1, display: "flex", gap: 1.5, alignItems: "baseline", whiteSpace: "nowrap" }}>
         <Typography variant="h1">{info.title}</Typography>
         {count !== undefined && (

@@ -73,14 +73,14 @@ export function RecordCards({ collection, schema, page, writable, cells, chosen,
               sx={{ display: "block", py: 0.5, color: "text.primary", textDecoration: "none", fontWeight: 700 }}
             >
               <Box component="span" sx={{ color: "primary.main" }}>
-                {cellText(page, row, key)}
+                {cellText(page, row, key, key)}
               </Box>
               {naming !== key && ` · ${cellText(page, row, naming)}`}
             </Box>
             {told.map((name) => {
               const cell = { id: row.id, recordKey: textOf(row[key]), name };
               const unsaved = cells.unsaved.get(nameOf(cell));
-              const text = unsaved ? controlText(unsaved.control) : cellText(page, row, name);
+              const text = unsaved ? controlText(unsaved.control) : cellText(page, row, name, key);
               const content = (
                 <>
                   {titleOf(name)}:{" "}

@@ -5,8 +5,8 @@ import TableBody from "@mui/material/TableBody";
 import TableCell from "@mui/material/TableCell";
 import TableContainer from "@mui/material/TableContainer";
 import TableRow from "@mui/material/TableRow";
-import { useRef } from "react";
-import type { CollectionSchema, Page } from "../../api/types";
+import { useRef, useState, type ClipboardEvent } from "react";
+import type { CollectionSchema, Page, Row } from "../../api/types";
 import { textOf } from "../../ui/fields";
 import { freshMark } from "../../ui/fresh";
 import { CellEditor } from "./grid/CellEditor";
@@ -14,8 +14,10 @@ import { GridCell } from "./grid/GridCell";
 import { GridHead } from "./grid/GridHead";
 import { nameOf, type Cells } from "./grid/useCells";
 import type { Chosen } from "./grid/useChosen";
-import { useEditing } from "./grid/useEditing";
-import { useGrid } from "./grid/useGrid";
+import { cellsOf, pastedAt, textOfCells, type Pasted } from "./grid/paste";
+import { PasteDialog } from "./grid/PasteDialog";
+import { takesTyping, useEditing } from "./grid/useEditing";
+import { placeIn, useGrid } from "./grid/useGrid";
 import { useWayBack } from "./around/useNeighbours";
 import { addressOf, cellText, controlText, isFigure } from "./model";
 
@@ -48,6 +50,31 @@ export function RecordTable({ collection, schema, widths, page, writable, cells,
   const editing = useEditing({ schema, rows: page.items, writable, cells, chosen, grid });
   // Whether the click that changes a box was made with Shift: the change itself does not say.
   const shifted = useRef(false);
+  const [pasted, setPasted] = useState<Pasted | null>(null);
+  const onPaste = (event: ClipboardEvent) => {
+    const place = placeIn(event.target as Element);
+    const text = event.clipboardData.getData("text/plain");
+    if (place === null || text === "") return;
+    event.preventDefault();
+    const cells = cellsOf(text);
+    const from = { ...place, column: Math.max(1, place.column) };
+    const single = cells.length === 1 && cells[0]?.length === 1;
+    if (single && takesTyping(schema, columns[from.column - 1] ?? "")) editing.edit(from, cells[0]?.[0] ?? "");
+    else setPasted(pastedAt({ schema, page, writable }, cells, from));
+  };
+  const onCopy = (event: ClipboardEvent) => {
+    const place = placeIn(event.target as Element);
+    if (place === null || document.getSelection()?.isCollapsed === false) return;
+    const rows = page.items.filter((row) => chosen.has(row.id));
+    const one = page.items[place.row];
+    const name = columns[place.column - 1];
+    const texts = (names: string[]) => (row: Row) => names.map((each) => cellText(page, row, each, key));
+    // What is chosen, row by row; else the cell that one is on.
+    const cells = rows.length > 0 ? rows.map(texts(columns)) : one && name ? [texts([name])(one)] : [];
+    if (cells.length === 0) return;
+    event.preventDefault();
+    event.clipboardData.setData("text/plain", textOfCells(cells));
+  };
   return (
     <>
       <TableContainer component={Paper} variant="outlined">
@@ -58,6 +85,8 @@ export function RecordTable({ collection, schema, widths, page, writable, cells,
           aria-label={schema.title}
           onKeyDown={grid.onKeyDown}
           onFocus={grid.onFocus}
+          onPaste={onPaste}
+          onCopy={onCopy}
           sx={{
             "& td, & th": { px: 1.25 },
             "& td:focus-visible, & td:focus-within": { outline: 2, outlineColor: "primary.main", outlineOffset: -2 },
@@ -99,7 +128,7 @@ export function RecordTable({ collection, schema, widths, page, writable, cells,
                       name={name}
                       place={{ row: line, column: index + 1 }}
                       width={widths[index] ?? null}
-                      text={unsaved ? controlText(unsaved.control) : cellText(page, row, name)}
+                      text={unsaved ? controlText(unsaved.control) : cellText(page, row, name, key)}
                       align={isFigure(schema.properties[name]) ? "right" : "left"}
                       open={editing.isOpen(row, name)}
                       unsaved={unsaved}
@@ -115,6 +144,9 @@ export function RecordTable({ collection, schema, widths, page, writable, cells,
           </TableBody>
         </Table>
       </TableContainer>
+      {pasted && (
+        <PasteDialog collection={collection} schema={schema} page={page} pasted={pasted} onClose={() => setPasted(null)} />
+      )}
       <CellEditor collection={collection} cells={cells} onDone={editing.onDone} />
     </>
   );

@@ -16,7 +16,7 @@ const INPUTS: Record<string, string> = { date: "date", "date-time": "datetime-lo
 export function ValueInput({ field, value, disabled, onChange }: ValueProps) {
   const listed = typeOf(field) === "boolean" ? [true, false] : field.enum?.filter((one) => one !== null);
   const numeric = typeOf(field) === "integer" || typeOf(field) === "number";
-  const kind = numeric ? "number" : (INPUTS[field.format ?? ""] ?? "text");
+  const kind = INPUTS[field.format ?? ""] ?? "text";
   return (
     <TextField
       select={listed !== undefined}
@@ -25,7 +25,10 @@ export function ValueInput({ field, value, disabled, onChange }: ValueProps) {
       value={value}
       disabled={disabled}
       onChange={(event) => onChange(event.target.value)}
-      slotProps={{ inputLabel: kind.startsWith("date") ? { shrink: true } : {}, htmlInput: { step: "any" } }}
+      slotProps={{
+        inputLabel: kind.startsWith("date") ? { shrink: true } : {},
+        htmlInput: numeric ? { inputMode: "decimal" } : { step: "any" },
+      }}
     >
       {listed?.map((one) => (
         <MenuItem key={textOf(one)} value={textOf(one)}>

@@ -1,4 +1,5 @@
 import type { FieldSchema } from "../../api/types";
+import { typedNumber } from "../../lib/numbers";
 import { shown } from "../../lib/text";
 import { typeOf } from "../../ui/fields";
 
@@ -68,7 +69,7 @@ export function literal(schema: FieldSchema, typed: string): string {
   switch (typeOf(schema)) {
     case "integer":
     case "number":
-      return typed.trim();
+      return typedNumber(typed) ?? typed.trim();
     default:
       if (schema.format === "date") return `date(${quoted(typed)})`;
       if (schema.format === "date-time") return `timestamp(${quoted(new Date(typed).toISOString())})`;

@@ -1,5 +1,6 @@
 import type { FieldSchema, Form, Page, Row } from "../../api/types";
 import { ExactNumber, isObject, parseJson, type Json } from "../../lib/json";
+import { groupedNumber, localNumber, typedNumber, WRITTEN_NUMBER } from "../../lib/numbers";
 import { localMoment, shown, utcMoment } from "../../lib/text";
 import { isNullable, kindOf, textOf, typeOf, type Kind } from "../../ui/fields";
 
@@ -25,6 +26,8 @@ export function controlFrom(schema: FieldSchema, kind: Kind, value: Json | undef
       return value === null || value === undefined ? "" : JSON.stringify(value, null, 2);
     case "moment":
       return localMoment(textOf(value));
+    case "number":
+      return localNumber(textOf(value));
     default:
       return textOf(value);
   }
@@ -49,8 +52,6 @@ export function draftFrom(form: Form): Draft {
   );
 }
 
-const NUMBER = /^-?(0|[1-9]\d*)(\.\d+)?([eE][-+]?\d+)?$/;
-
 /** What an input stands for as JSON. What cannot be read is sent as text, for the service to explain. */
 export function valueOf(schema: FieldSchema, kind: Kind, control: Control): Json {
   if (typeof control === "boolean") return control;
@@ -73,8 +74,9 @@ export function valueOf(schema: FieldSchema, kind: Kind, control: Control): Json
   switch (typeOf(schema)) {
     case "integer":
     case "number": {
-      const text = control.trim().replace(/^\+/, "");
-      return NUMBER.test(text) ? new ExactNumber(text) : control;
+      // What is picked is as the service wrote it.
+      const text = kind === "pick" ? control : typedNumber(control);
+      return text !== null && WRITTEN_NUMBER.test(text) ? new ExactNumber(text) : control;
     }
     case "boolean":
       return control === "true" ? true : control === "false" ? false : control;
@@ -144,10 +146,13 @@ export function isFigure(schema: FieldSchema | undefined): boolean {
   return schema !== undefined && schema["x-references"] === undefined && ["integer", "number"].includes(typeOf(schema));
 }
 
-/** What a cell of a list shows: what a reference or an owner stands for, where the page tells. */
-export function cellText(page: Page, row: Row, name: string): string {
+/** What a cell of a list shows: what a reference or an owner stands for, where the page tells; of a key, its signs. */
+export function cellText(page: Page, row: Row, name: string, key = ""): string {
   const value = row[name];
-  return page.labels?.[name]?.[textOf(value)] ?? shown(value);
+  const label = page.labels?.[name]?.[textOf(value)];
+  if (label !== undefined) return label;
+  if (name === key) return textOf(value);
+  return typeof value === "number" || value instanceof ExactNumber ? groupedNumber(textOf(value)) : shown(value);
 }
 
 /** The address of a record's page. */
@@ -168,7 +173,10 @@ export function newAddress(collection: string, given: Draft): string {
 
 /** What an address of a new record fills in, of what can be given there. */
 export function givenIn(form: Form, params: URLSearchParams): Draft {
-  const named = [...params].map(([name, value]): [string, string] => [name.slice(GIVEN.length), value]);
+  const named = [...params].map(([name, value]): [string, string] => {
+    const field = name.slice(GIVEN.length);
+    return [field, kindIn(form, field) === "number" ? localNumber(value) : value];
+  });
   return Object.fromEntries(
     named.filter(([name], place) => [...params.keys()][place]?.startsWith(GIVEN) && form.writable.includes(name)),
   );

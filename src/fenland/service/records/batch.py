@@ -17,6 +17,7 @@ from fenland.core.definitions.model import Collection
 from fenland.core.limits import beyond, weight
 from fenland.core.problems import Malformed, NotFound, Refusal, Unavailable, refusal_data, refusal_from
 from fenland.core.values.plain import as_written
+from fenland.service.changes.drafting import Draft
 from fenland.service.changes.saved import Saved
 from fenland.service.records.create import CreateRequest, create_within, read_new
 from fenland.service.records.delete import DeleteRequest, delete_within
@@ -24,7 +25,7 @@ from fenland.service.records.once import SAVED, Keeping, Once, once
 from fenland.service.records.putting import PutRequest, put_within
 from fenland.service.records.update import UpdateRequest, update_within
 from fenland.service.service import Service
-from fenland.service.work import Work, written
+from fenland.service.work import Work, snapshot, written
 
 ItemAction = Literal["create", "update", "delete", "put"]
 ACTIONS: tuple[ItemAction, ...] = ("create", "update", "delete", "put")
@@ -199,11 +200,27 @@ def batch(
     try:
         return written(service, once(caller, asked, work, Keeping(_keep, _give)), Act(batch=batch_id))
     except _TooMuch:
-        raise beyond(
-            "answer_limit", service.limits.answer, "The records of the batch are too large together."
-        ) from None
+        raise _too_much(service) from None
     except _Broken as broken:
         return Done([replace(one, saved=None) for one in broken.results])
+
+
+def preview_batch(service: Service, caller: Caller, items: Sequence[Item]) -> Done:
+    """What would become of each item, of those after it as well; nothing is written, and nobody has to wait.
+
+    Records are told as they would be: what is made has an id that it would not have.
+    """
+    with snapshot(service, caller) as view:
+        run = _Run(Draft(service, view.reading), caller, room=service.limits.answer)
+        try:
+            results = [run.attempt(item) for item in items]
+        except _TooMuch:
+            raise _too_much(service) from None
+    return Done(results)
+
+
+def _too_much(service: Service) -> Refusal:
+    return beyond("answer_limit", service.limits.answer, "The records of the batch are too large together.")
 
 
 def read_action(sent: Mapping[str, Any]) -> ItemAction:

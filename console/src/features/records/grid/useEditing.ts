@@ -81,7 +81,7 @@ export function useEditing({ schema, rows, writable, cells, chosen, grid }: Give
 }
 
 /** Whether a key begins to edit: where a text or a number is typed, and nothing is chosen. */
-function takesTyping(schema: CollectionSchema, name: string): boolean {
+export function takesTyping(schema: CollectionSchema, name: string): boolean {
   const field = schema.properties[name];
   if (field === undefined || field.enum !== undefined || field["x-references"] !== undefined || name === schema["x-owner"])
     return false;

@@ -12,7 +12,8 @@ export interface Grid {
   onFocus: (event: FocusEvent) => void;
 }
 
-const placeIn = (element: Element): Place | null => {
+/** The place in the grid that something is in. */
+export const placeIn = (element: Element): Place | null => {
   const cell = element.closest<HTMLElement>("[data-row]");
   return cell === null ? null : { row: Number(cell.dataset["row"]), column: Number(cell.dataset["column"]) };
 };
