@@ -144,10 +144,25 @@ def test_a_preview_tells_what_would_become_of_each_and_saves_nothing(http: httpx
             dice.choice(
                 [
                     create(code, serial=dice.randint(1, 3)) | {"as": f"n{number}"},
-                    {"action": "update", "collection": "tools", "key": code, "fields": {"name": dice.choice(["Axe", ""])}},
-                    {"action": "put", "collection": "tools", "by": "code", "value": code, "fields": {"name": "Awl"}},
+                    {
+                        "action": "update",
+                        "collection": "tools",
+                        "key": code,
+                        "fields": {"name": dice.choice(["Axe", ""])},
+                    },
+                    {
+                        "action": "put",
+                        "collection": "tools",
+                        "by": "code",
+                        "value": code,
+                        "fields": {"name": "Awl"},
+                    },
                     {"action": "delete", "collection": "tools", "key": code},
-                    {"action": "create", "collection": "jobs", "fields": {"number": number, "tool": {"created": "n0"}}},
+                    {
+                        "action": "create",
+                        "collection": "jobs",
+                        "fields": {"number": number, "tool": {"created": "n0"}},
+                    },
                 ]
             )
         )
@@ -156,7 +171,11 @@ def test_a_preview_tells_what_would_become_of_each_and_saves_nothing(http: httpx
         record = result.get("record") or {}
         own = ("id", "created_at", "updated_at")
         # Words may name an id that only one of them has.
-        return result["status"], result.get("errors"), {name: one for name, one in record.items() if name not in own}
+        return (
+            result["status"],
+            result.get("errors"),
+            {name: one for name, one in record.items() if name not in own},
+        )
 
     preview = http.post("/v1/batch?preview=true", json={"items": items}, headers=CARL)
     assert preview.status_code == 200 and preview.json()["done"] is False

@@ -497,7 +497,9 @@ def paste(page: Page, text: str) -> None:
     )
 
 
-def test_cells_are_pasted_over_several_rows_seen_before_and_undone_as_one(page: Page, sample: Running) -> None:
+def test_cells_are_pasted_over_several_rows_seen_before_and_undone_as_one(
+    page: Page, sample: Running
+) -> None:
     for number in NUMBERS:
         change(sample, number, priority=3, state="open", title="Clear the weed screen", due_on="2031-04-09")
     opened(page)
@@ -506,7 +508,9 @@ def test_cells_are_pasted_over_several_rows_seen_before_and_undone_as_one(page: 
     paste(page, "Grease it\tPS-001\tIN HAND\t1\nClear the weed screen\tPS-999\topen\t9\nOil it\n")
     dialog = page.get_by_role("dialog", name=re.compile("^Paste into 3"))
     expect(dialog.get_by_role("row", name=re.compile("T-0702.*Grease it.*Can be saved"))).to_be_visible()
-    expect(dialog.get_by_role("row", name=re.compile("T-0703.*PS-999.*Priority: Enter 5 or less"))).to_be_visible()
+    expect(
+        dialog.get_by_role("row", name=re.compile("T-0703.*PS-999.*Priority: Enter 5 or less"))
+    ).to_be_visible()
     assert stored(sample, "T-0702")["title"] == "Clear the weed screen"
     dialog.get_by_role("button", name="Save 2, leave 1").press("Enter")
     # What was refused stays where it is told.
@@ -538,7 +542,10 @@ def test_pasting_tells_what_others_changed_and_what_has_no_place(page: Page, sam
     without_fault(page)
     dialog.get_by_role("button", name="Save 1, leave 1").click()
     expect(page.get_by_role("dialog", name=re.compile("^Paste into 1"))).to_be_visible()
-    assert [stored(sample, number)["title"] for number in ("T-0706", "T-0707")] == ["Once", "Others were here"]
+    assert [stored(sample, number)["title"] for number in ("T-0706", "T-0707")] == [
+        "Once",
+        "Others were here",
+    ]
     page.keyboard.press("Escape")
     # One cell of text begins to be edited, and is not saved yet.
     cell(page, "T-0701", "title").click()

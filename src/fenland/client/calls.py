@@ -500,7 +500,9 @@ def delete(collection: str, key: Any, how: How) -> Flow[Record]:
     return (yield from ask_saved(request))
 
 
-def batch(items: Sequence[Mapping[str, Any]], atomic: bool, how: How, preview: bool = False) -> Flow[tuple[BatchResult, ...]]:
+def batch(
+    items: Sequence[Mapping[str, Any]], atomic: bool, how: How, preview: bool = False
+) -> Flow[tuple[BatchResult, ...]]:
     """Does several things in one request."""
     body = write_json({"items": list(items), "atomic": atomic})
     query = {"preview": "true"} if preview else {}

@@ -142,7 +142,12 @@ export function PasteDialog({ collection, schema, page, pasted, onClose }: Props
 
 function PastedCell({ one, name, page }: { one: PastedRow; name: string; page: Page }) {
   const before = cellText(page, one.row, name);
-  if (name in one.closed) return <Typography variant="body2" color="textSecondary">{before}, stays</Typography>;
+  if (name in one.closed)
+    return (
+      <Typography variant="body2" color="textSecondary">
+        {before}, stays
+      </Typography>
+    );
   const after = one.fields[name];
   if (after === undefined) return <>{before}</>;
   const told = page.labels?.[name]?.[textOf(after)] ?? shown(after);
@@ -164,7 +169,11 @@ function Told({ one, result, schema }: ToldProps) {
   if (Object.keys(one.fields).length === 0) return <>{closed}</>;
   if (result === undefined) return <>…</>;
   if (result.status < 300) return <>{["Can be saved.", closed].filter(Boolean).join(" ")}</>;
-  return <Typography variant="body2" color="error">{whyOf(result, schema)}</Typography>;
+  return (
+    <Typography variant="body2" color="error">
+      {whyOf(result, schema)}
+    </Typography>
+  );
 }
 
 function whyOf(result: Result, schema: CollectionSchema): string {
