@@ -7,6 +7,7 @@ import os
 import subprocess
 import sys
 from pathlib import Path
+from typing import Any
 
 import httpx
 import pytest
@@ -99,7 +100,7 @@ def argument(operation, one):
         return key if not operation.startswith(harmful) else 99999 if isinstance(key, int) else "none"
     if one.name == "as_":
         return list(next(kind for kind in classes if issubclass(kind, enum.Enum)))[0]
-    if one.name == "mode" and operation == "import_views":
+    if one.name == "mode" and operation.startswith("import_view"):
         # Nothing but its id tells one from another, so rows can only be new ones.
         return next(kind for kind in classes if issubclass(kind, enum.Enum))("create")
     many = "_many" in operation or operation.startswith(("import_", "restore_", "undo"))
@@ -210,6 +211,7 @@ def test_every_operation_of_the_python_client_reads_what_it_is_answered(
     unread = {name: told for name, told in found.items() if told[1] == "NoneType" and told[0] != 204}
     assert unread == {}
     # What was answered is what was asked for, but for what is not there and what may not be.
+    assert {name: told for name, told in found.items() if told[0] == 400} == {}
     assert {told[0] for told in found.values()} <= {200, 201, 202, 204, 401, 403, 404, 409, 415, 422}
     assert sum(told[0] in (200, 204) for told in found.values()) > 60
 
@@ -246,3 +248,101 @@ def test_every_operation_says_what_it_does_and_patches_hold_no_defaults(document
     assert schemas["WorkTicketPatch"]["properties"]["parts"]["items"]["type"] == "string"
     key = described["paths"]["/v1/records/inspections/{key}"]["parameters"][0]
     assert key["schema"] == {"type": "integer"}
+
+
+#: Keywords that only one of the versions knows.
+NEWER = {"const", "examples", "$defs", "propertyNames", "prefixItems", "if"}
+ASKED = [
+    {"collection": one, "openapi": version, "flat": flat}
+    for one in ("tickets", "stations", "views", None)
+    for version in ("3.0", "3.1")
+    for flat in ("true", "false")
+    if one is not None or flat == "false"
+]
+
+
+@pytest.mark.parametrize("asked", ASKED, ids=lambda one: "-".join(str(value) for value in one.values()))
+def test_a_simpler_document_is_whole_and_speaks_its_version(
+    sample: Running, asked: dict[str, str | None]
+) -> None:
+    params = {name: value for name, value in asked.items() if value is not None}
+    found = httpx.get(f"{sample.address}/v1/openapi.json", params=params).json()
+    assert found["openapi"].startswith(str(asked["openapi"]))
+    if asked["collection"]:
+        assert f"/v1/records/{asked['collection']}/{{key}}" in found["paths"]
+        assert not any("watercourses" in path for path in found["paths"])
+    referred = set()
+
+    def schema(node: Any) -> None:
+        if asked["openapi"] == "3.0":
+            assert isinstance(node, dict)
+            assert not node.keys() & NEWER
+            assert isinstance(node.get("type", ""), str)
+            assert node.get("required") != []
+            assert "$ref" not in node or len(node) == 1
+        if not isinstance(node, dict):
+            return
+        for name, one in node.items():
+            if name == "$ref":
+                referred.add(one)
+            elif name == "properties":
+                for each in one.values():
+                    schema(each)
+            elif name in ("items", "not"):
+                schema(one)
+            elif name in ("allOf", "anyOf", "oneOf"):
+                for each in one:
+                    schema(each)
+
+    def walk(node: Any) -> None:
+        if isinstance(node, list):
+            for one in node:
+                walk(one)
+        elif isinstance(node, dict):
+            for name, one in node.items():
+                if name == "schema":
+                    schema(one)
+                elif name == "$ref":
+                    referred.add(one)
+                else:
+                    walk(one)
+
+    walk(found["paths"])
+    for kind, named in found["components"].items():
+        for one in named.values():
+            (schema if kind == "schemas" else walk)(one)
+    if asked["flat"] == "true":
+        assert referred == set()
+    there = {f"#/components/{kind}/{name}" for kind, named in found["components"].items() for name in named}
+    assert referred <= there
+    if asked["collection"]:
+        assert len(there) < 120
+
+
+def test_importers_take_the_simplest_document(sample: Running, tmp_path: Path) -> None:
+    asked = {"collection": "tickets", "openapi": "3.0", "flat": "true"}
+    document = tmp_path / "openapi.json"
+    document.write_bytes(httpx.get(f"{sample.address}/v1/openapi.json", params=asked).content)
+    generator = str(ROOT / ".venv-codegen" / "bin" / "openapi-python-client")
+    files = dict.fromkeys(MEDIA, "application/octet-stream")
+    (tmp_path / "config.json").write_text(json.dumps({"content_type_overrides": files}))
+    _run(generator, "generate", "--path", str(document), "--output-path", str(tmp_path / "made"), "--meta", "none", "--config", "config.json", cwd=tmp_path)  # fmt: skip
+    (tmp_path / "program.py").write_text(
+        """
+import sys
+from made import AuthenticatedClient
+from made.api.tickets import list_work_ticket
+
+client = AuthenticatedClient(base_url=sys.argv[1], token="sample-office")
+page = list_work_ticket.sync(client=client, limit=2)
+print(len(page.items), page.items[0].number)
+"""
+    )
+    told = _run(str(ROOT / ".venv-codegen" / "bin" / "python"), "program.py", sample.address, cwd=tmp_path)
+    assert told.startswith("2 T-")
+    types = ROOT / "console" / "node_modules" / ".bin" / "openapi-typescript"
+    _run(str(types), str(document), "-o", str(tmp_path / "made.d.ts"), cwd=tmp_path)
+    assert "list" in (tmp_path / "made.d.ts").read_text()
+    refused = httpx.get(f"{sample.address}/v1/openapi.json?flat=true")
+    assert refused.status_code == 400
+    assert httpx.get(f"{sample.address}/v1/openapi.json?collection=nothing").status_code == 404

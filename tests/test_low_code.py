@@ -13,7 +13,7 @@ from urllib.parse import parse_qsl, quote, urlencode
 import httpx
 import pytest
 
-from support import bearer, workshop_of
+from support import Running, bearer, workshop_of
 
 KEY = {"type": "string", "required": True, "unique": True, "fixed": True, "search": True}
 EVERYBODY = {
@@ -94,7 +94,7 @@ def test_a_list_and_a_popup_are_built_of_the_copied_calls_alone(http: httpx.Clie
 
     def rows() -> list[dict[str, Any]]:
         found = tool.do("list", page="1").raise_for_status().json()
-        assert found["labels"]["shed"]["S1"] == "S1 · Shed S1"
+        assert found["items"][0]["shed.label"] == "S1 · Shed S1"
         return list(found["items"])
 
     [row] = rows()
@@ -181,3 +181,19 @@ def test_calls_are_those_that_one_may_make(http: httpx.Client) -> None:
     assert "price" in json.dumps(olga) and "price" not in json.dumps(carl)
     assert not {one for one in vic if one.startswith(("add", "delete"))}
     assert http.get("/v1/schemas/nothing/calls").status_code == 404
+
+
+def test_rows_tell_what_their_references_stand_for_as_far_as_one_may_know(sample: Running) -> None:
+    with sample.client() as http:
+        asked = {"limit": 3, "sort": "number", "fields": "number,station,assignee"}
+        plain = http.get("/v1/records/tickets", params={**asked, "labels": "true"}).json()
+        rows = http.get("/v1/records/tickets", params={**asked, "row_labels": "true"}).json()
+        assert "labels" not in rows
+        for one, row in zip(plain["items"], rows["items"], strict=True):
+            told = {f"{name}.label": plain["labels"][name][one[name]] for name in ("station", "assignee")}
+            assert row == {**one, **told}
+        # Pages by number are the same list, and one that is asked for again is answered the same.
+        again = http.get("/v1/records/tickets", params={**asked, "row_labels": "true", "page": 1})
+        assert again.json()["items"] == rows["items"]
+        past = http.get("/v1/records/stations?row_labels=true&limit=2&at=2100-01-01T00:00:00Z").json()
+        assert all("watercourse.label" in row for row in past["items"])

@@ -246,6 +246,7 @@ SEEN: dict[tuple[str, str], dict[str, Way] | str] = {
     ("PUT", "/v1/records/{collection}/{key}"): {"PUT, preview": sent("PUT", f"{J1}?preview=true", {"code": "J1", "title": "x"})},
     ("PATCH", "/v1/records/{collection}"): {"many, preview": sent("PATCH", f"{JOBS}?where=true&preview=true", {"count": 6})},
     ("DELETE", "/v1/records/{collection}"): {"many deleted, preview": sent("DELETE", f"{JOBS}?where=true&preview=true")},
+    ("POST", "/v1/batch"): {"batch, preview": sent("POST", "/v1/batch?preview=true", {"items": [{"action": "update", "collection": "jobs", "key": "J1", "fields": {"count": 5}}, {"action": "delete", "collection": "jobs", "key": "J2"}]})},
     ("POST", "/v1/records/{collection}/import"): {"import, preview": sent("POST", f"{JOBS}/import?preview=true", "code,count\nJ1,7\nJ2,7\n", CSV)},
     ("POST", "/v1/records/{collection}/{key}/restore"): {"restore, preview": sent("POST", f"{J1}/restore?version=1&preview=true"), "deleted": sent("POST", f"{JOBS}/J3/restore?preview=true")},
     ("POST", "/v1/history/{sequence}/undo"): {"undo, preview": sent("POST", "/v1/history/12/undo?preview=true"), "another's": sent("POST", "/v1/history/16/undo?preview=true")},

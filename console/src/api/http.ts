@@ -66,11 +66,23 @@ function address(path: string, at: Record<string, string | number>, query: Recor
   return `${basePath}${filled}${search ? `?${search}` : ""}`;
 }
 
+/** Sends a request that something else than this has made, as whoever is signed in. */
+export function fetchSigned(input: string | URL | Request, init: RequestInit, changing: boolean): Promise<Response> {
+  const headers = new Headers(init.headers);
+  for (const [name, value] of Object.entries(signedHeaders(changing))) if (!headers.has(name)) headers.set(name, value);
+  return fetch(input, { ...init, headers });
+}
+
+/** By what the service knows who asks. */
+function signedHeaders(changing: boolean): Record<string, string> {
+  const held = token.get();
+  if (held !== null) return { Authorization: `Bearer ${held}` };
+  return proof !== null && changing ? { "Fenland-CSRF": proof } : {};
+}
+
 function headersFor(method: Method, body: Json | undefined, etag: string | null | undefined): Headers {
   const headers = new Headers({ Accept: "application/json", "Fenland-Via": "console" });
-  const held = token.get();
-  if (held !== null) headers.set("Authorization", `Bearer ${held}`);
-  else if (proof !== null && method !== "get") headers.set("Fenland-CSRF", proof);
+  for (const [name, value] of Object.entries(signedHeaders(method !== "get"))) headers.set(name, value);
   if (body !== undefined) {
     headers.set("Content-Type", method === "patch" ? "application/merge-patch+json" : "application/json");
   }

@@ -1505,7 +1505,7 @@ export interface paths {
     };
     /**
      * This document
-     * @description This document.
+     * @description Of one collection, in an older version, without references: for importers that need it.
      */
     get: operations["readOpenapi"];
     put?: never;
@@ -3186,6 +3186,8 @@ export interface components {
     count: boolean;
     /** @description Whether to tell what references and owners stand for. */
     labels: boolean;
+    /** @description Whether each row tells the same beside the value: as station.label beside station. */
+    row_labels: boolean;
     /** @description Whether to tell which fields of each record this caller may change. */
     writable: boolean;
     /** @description ignore: a field that is filtered by a blank is not filtered by. */
@@ -3328,6 +3330,10 @@ export interface components {
     after_notice: number;
     /** @description Only those in this state. */
     delivery_state: "waiting" | "sent" | "parked" | "void";
+    /** @description The version of OpenAPI. */
+    openapi: "3.0" | "3.1";
+    /** @description Whether what is referred to stands in the place of each reference. */
+    flat: boolean;
   };
   requestBodies: never;
   headers: never;
@@ -3358,6 +3364,8 @@ export interface operations {
         count?: components["parameters"]["count"];
         /** @description Whether to tell what references and owners stand for. */
         labels?: components["parameters"]["labels"];
+        /** @description Whether each row tells the same beside the value: as station.label beside station. */
+        row_labels?: components["parameters"]["row_labels"];
         /** @description Whether to tell which fields of each record this caller may change. */
         writable?: components["parameters"]["writable"];
         /** @description ignore: a field that is filtered by a blank is not filtered by. */
@@ -7008,7 +7016,14 @@ export interface operations {
   };
   readOpenapi: {
     parameters: {
-      query?: never;
+      query?: {
+        /** @description Only of this collection. */
+        collection?: components["parameters"]["of_collection"];
+        /** @description The version of OpenAPI. */
+        openapi?: components["parameters"]["openapi"];
+        /** @description Whether what is referred to stands in the place of each reference. */
+        flat?: components["parameters"]["flat"];
+      };
       header?: never;
       path?: never;
       cookie?: never;

@@ -4,6 +4,7 @@ import { QueryClientProvider } from "@tanstack/react-query";
 import { useState } from "react";
 import { createBrowserRouter, Navigate, RouterProvider } from "react-router";
 import { basePath } from "../api/base";
+import { ReferencePage } from "../features/calls/ReferencePage";
 import { CallsPage } from "../features/calls/CallsPage";
 import { ConsequencesPage } from "../features/access/ConsequencesPage";
 import { RulesPage } from "../features/access/RulesPage";
@@ -50,6 +51,7 @@ const createRouter = () =>
           { path: "c/:collection/passes", element: <PassesPage /> },
           { path: "proposals", element: <ProposalsPage /> },
           { path: "proposals/:number", element: <ProposalsPage /> },
+          { path: "reference", element: <ReferencePage /> },
           { path: "activity", element: <ActivityPage /> },
           { path: "accounts", element: <AccountsPage /> },
           { path: "notices", element: <NoticesPage /> },

@@ -23,6 +23,13 @@ _LEFT_TOLD = 20
 def describe(
     folder: Path = typer.Argument(Path("."), help="The project's folder."),
     kind: str = typer.Option("json-schema", "--as", help="json-schema, openapi, mermaid or definitions."),
+    collection: str | None = typer.Option(None, help="With --as openapi: of this collection alone."),
+    older: bool = typer.Option(
+        False, "--older", help="With --as openapi: in OpenAPI 3.0, for importers that need it."
+    ),
+    flat: bool = typer.Option(
+        False, "--flat", help="With --as openapi and --collection: without references."
+    ),
     file: Path | None = typer.Option(None, "--out", metavar="FILE", help="Where to; else standard output."),
 ) -> None:
     """Write what the definitions say: JSON Schema of every collection, OpenAPI, or a Mermaid diagram.
@@ -33,10 +40,15 @@ def describe(
     them: the same for every project of this version.
     """
     from fenland.core.access.describing import diagram, schema_bundle
+    from fenland.web.describing.simpler import simpler
     from fenland.web.document import document
 
     if kind not in ("json-schema", "openapi", "mermaid", "definitions"):
         fail(f"--as is {kind}. It must be json-schema, openapi, mermaid or definitions.", Exit.USAGE)
+    if kind != "openapi" and (collection is not None or older or flat):
+        fail("--collection, --older and --flat go with --as openapi.", Exit.USAGE)
+    if flat and collection is None:
+        fail("--flat is for one collection. Name it with --collection.", Exit.USAGE)
     if kind == "definitions":
         _write(schema_text(), file)
         return
@@ -47,7 +59,10 @@ def describe(
     else:
         data = schema_bundle(definitions, settings.title)
         if kind == "openapi":
+            if collection is not None and collection not in definitions.collections:
+                fail(f"There is no collection {collection!r}.", Exit.USAGE)
             data = document(definitions, settings.title, settings.limits(), settings.public_address or "/")
+            data = simpler(data, collection, "3.0" if older else "3.1", flat=flat)
         text = write_json(data).decode() + "\n"
     _write(text, file)
 

@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from typing import Any
 from urllib.parse import quote
 
+from fenland.core.access.field_access import Record
 from fenland.core.changes.patches import MergePatch, Patch, Replacement
 from fenland.core.problems import Malformed
 from fenland.core.values.identity import with_part
@@ -19,6 +20,7 @@ from fenland.service.records.create import CreateRequest, create
 from fenland.service.records.delete import DeleteRequest, delete
 from fenland.service.records.freshness import form_tag, list_tag
 from fenland.service.records.including import Wanted
+from fenland.service.records.labels import Labels
 from fenland.service.records.listing import ListRequest, list_records
 from fenland.service.records.putting import PutRequest, put
 from fenland.service.records.read import read
@@ -67,9 +69,15 @@ def asked_list(call: Call) -> ListRequest:
         cursor=call.get(p.CURSOR),
         number=call.get(p.PAGE),
         count=call.get(p.COUNT),
-        labels=call.get(p.LABELS),
+        labels=call.get(p.LABELS) or call.get(p.ROW_LABELS),
         writable=call.get(p.WRITABLE),
     )
+
+
+def _labelled(row: Record, labels: Labels) -> Record:
+    """The row, and beside each value what it stands for: no field has a dot in its name."""
+    told = {name: found.get(str(row[name])) for name, found in labels.items() if name in row}
+    return {**row, **{f"{name}.label": label for name, label in told.items() if label is not None}}
 
 
 def _list(call: Call) -> Answer:
@@ -90,10 +98,15 @@ def _list(call: Call) -> Answer:
             return kept
         listed = list_records(call.service, call.caller, asked)
     call.check()
-    body: dict[str, object] = {"items": listed.items, "next": listed.next}
+    items = listed.items
+    if call.get(p.ROW_LABELS):
+        items = [_labelled(row, listed.labels or {}) for row in items]
+    body: dict[str, object] = {"items": items, "next": listed.next}
     for name in ("count", "labels", "included", "writable"):
         if (part := getattr(listed, name)) is not None:
             body[name] = part
+    if not call.get(p.LABELS):
+        body.pop("labels", None)
     headers = {} if listed.next is None else call.onward(cursor=listed.next, page=None)
     if tag is None:
         return json_answer(body, headers=headers)
@@ -256,6 +269,7 @@ _PAGED = (
     p.PAGE,
     p.COUNT,
     p.LABELS,
+    p.ROW_LABELS,
     p.WRITABLE,
     p.BLANK_FILTERS,
     p.AT,

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import fenland
+from fenland.core.problems import Malformed
+from fenland.web.http import parameters as p
 from fenland.web.http.answers import JSON_TYPE, Answer, json_answer
 from fenland.web.http.calls import Call
 from fenland.web.http.replies import Reply
@@ -17,7 +19,13 @@ def _health(call: Call) -> Answer:
 
 
 def _openapi(call: Call) -> Answer:
-    return Answer(call.common.described(), 200, {"Content-Type": JSON_TYPE, "Cache-Control": "no-cache"})
+    collection = call.get(p.OF_COLLECTION)
+    if collection is not None:
+        call.service.resource(collection)
+    elif call.get(p.FLAT):
+        raise Malformed("flat is for the document of one collection. Name it: collection=…")
+    text = call.common.described(collection, call.get(p.OPENAPI), call.get(p.FLAT))
+    return Answer(text, 200, {"Content-Type": JSON_TYPE, "Cache-Control": "no-cache"})
 
 
 ROUTES: tuple[Route, ...] = (
@@ -27,6 +35,7 @@ ROUTES: tuple[Route, ...] = (
     ),
     Route(
         "GET", "/v1/openapi.json", "readOpenapi", "This document", _openapi,
-        answers={200: Reply("It.", OPEN)}, signed_in="no",
+        (p.OF_COLLECTION, p.OPENAPI, p.FLAT), {200: Reply("It.", OPEN)}, signed_in="no",
+        description="Of one collection, in an older version, without references: for importers that need it.",
     ),
 )  # fmt: skip

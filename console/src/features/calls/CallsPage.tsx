@@ -39,9 +39,14 @@ export function CallsPage() {
       <Link component={RouterLink} to={`/c/${collection}`} underline="hover">
         ← {info.data.title}
       </Link>
-      <Typography variant="h1" sx={{ mt: 0.5, mb: 1 }}>
-        How to call it
-      </Typography>
+      <Box sx={{ display: "flex", gap: 2, alignItems: "baseline", mt: 0.5, mb: 1 }}>
+        <Typography variant="h1" sx={{ flex: 1 }}>
+          How to call it
+        </Typography>
+        <Link component={RouterLink} to={`/reference?${new URLSearchParams({ collection })}`}>
+          The whole API
+        </Link>
+      </Box>
       <Typography color="textSecondary" sx={{ mb: 2, maxWidth: 720 }}>
         Copy these into another tool. What stands in braces is the tool&rsquo;s to fill in: the token of an account, a key, and
         what its inputs hold.

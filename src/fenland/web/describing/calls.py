@@ -77,7 +77,7 @@ def _reads(told: Told) -> Iterator[dict[str, Any]]:
         return
     one, many = told.collection.singular.lower(), told.collection.title
     records, schemas = _places(told)
-    yield _call("list", "any", f"{many}, a page", "GET", f"{records}?limit=50&page={{page}}&labels=true")
+    yield _call("list", "any", f"{many}, a page", "GET", f"{records}?limit=50&page={{page}}&row_labels=true")
     if told.collection.searched:
         yield _call("search", "any", f"{many} that hold words", "GET", f"{records}?q={{words}}&limit=50")
     for name in told.filtered:

@@ -118,13 +118,18 @@ def schemas_of(about: RecordType) -> dict[str, Schema]:
         for n, f in settable.items()
         if f.required and f.default is MISSING and not f.begins and n != collection.owner
     ]
+    record = closed(
+        shown,
+        optional=[n for n, f in fields.items() if "read" in f.access],
+        title=collection.singular,
+        description=collection.description or collection.title,
+    )
+    labelled = [n for n, f in fields.items() if f.references or n == collection.owner]
+    if labelled:
+        # With row_labels; by no name of a field, so that clients that are made of this need not know.
+        record["patternProperties"] = {rf"^({'|'.join(labelled)})\.label$": TEXT}
     return {
-        name: closed(
-            shown,
-            optional=[n for n, f in fields.items() if "read" in f.access],
-            title=collection.singular,
-            description=collection.description or collection.title,
-        ),
+        name: record,
         f"{name}New": {
             "type": "object",
             "description": f"A {collection.singular.lower()} to create. What is left out gets its default, or null.",

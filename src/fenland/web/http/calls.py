@@ -55,8 +55,9 @@ class Common:
 
     service: Service
     settings: Settings
-    #: Gives the OpenAPI document as JSON, which is made when it is first asked for.
-    described: Callable[[], bytes]
+    #: Gives the OpenAPI document as JSON, which is made when it is first asked for: of one collection or all,
+    #: in which version of OpenAPI, and whether without references.
+    described: Callable[[str | None, str, bool], bytes]
     #: Lists that were answered.
     remembered: Remembered
     #: A mark for each file that is being sent now.

@@ -251,6 +251,9 @@ INCLUDE_BESIDE = Parameter[tuple[str, ...]](
     called="include_beside",
 )
 LABELS = _flags("labels", "Whether to tell what references and owners stand for.")
+ROW_LABELS = _flags(
+    "row_labels", "Whether each row tells the same beside the value: as station.label beside station."
+)
 WRITABLE = _flags("writable", "Whether to tell which fields of each record this caller may change.")
 BLANK_FILTERS = Parameter[str](
     "blank_filters",
@@ -284,6 +287,13 @@ SEEN = Parameter[Base | None](
 CLEAR = Parameter[tuple[str, ...]](
     "clear", TEXT, "Fields to empty, by comma, whatever a blank means there.", names, ()
 )
+OF_COLLECTION = Parameter[str | None](
+    "collection", TEXT, "One collection alone.", _text, None, called="of_collection"
+)
+OPENAPI = Parameter[str](
+    "openapi", _enum("3.0", "3.1"), "The version of OpenAPI.", one_of("3.0", "3.1"), "3.1"
+)
+FLAT = _flags("flat", "Whether what is referred to stands in the place of each reference.")
 PREVIEW = _flags("preview", "Whether only to tell what it would do.")
 PREVIEW_ONLY = _flags("preview", "Whether to save nothing, and answer as the preview does.", "preview_only")
 LENIENT = _flags("lenient", "The same as Prefer: handling=lenient.")

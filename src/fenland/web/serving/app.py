@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
-from functools import cache, partial
+from functools import cache, lru_cache, partial
 from itertools import zip_longest
 from typing import Any
 
@@ -13,6 +13,7 @@ from fenland.core.values.plain import write_json
 from fenland.service.service import Service
 from fenland.service.settings import Settings
 from fenland.web import console
+from fenland.web.describing.simpler import Version, simpler
 from fenland.web.document import document
 from fenland.web.http import errors
 from fenland.web.http.answers import Answer
@@ -28,6 +29,9 @@ from fenland.web.serving.logs import RequestLog
 from fenland.web.serving.origins import Origins
 from fenland.web.serving.override import MethodOverride
 
+#: Forms of the OpenAPI document that are kept, once they are made.
+_DOCUMENTS = 16
+
 #: What stands at each path, by method.
 _PATHS: dict[str, list[Route]] = {}
 for _route in ROUTES:
@@ -38,12 +42,13 @@ def _add_routes(app: LeanFlask, service: Service, settings: Settings, *, ready: 
     """Adds every path, with what can be done there."""
     address = settings.public_address or "/"
 
-    @cache
-    def described() -> bytes:
-        return write_json(document(service.definitions, settings.title, service.limits, address))
+    @lru_cache(_DOCUMENTS)
+    def described(collection: str | None, version: Version, flat: bool) -> bytes:
+        whole = document(service.definitions, settings.title, service.limits, address)
+        return write_json(simpler(whole, collection, version, flat=flat))
 
     if ready:
-        described()
+        described(None, "3.1", False)
     common = Common(service, settings, described, Remembered(settings.list_memory))
     for path, routes in _PATHS.items():
         answering = {route.method: partial(route.answer, common) for route in routes}
