@@ -10,7 +10,7 @@ from playwright.sync_api import Browser, Page, expect
 from browser import come_to_rest, opened_page, signed_in, without_fault
 from support import Running
 
-STATION = "PS-033"
+STATION = "PS-138"
 
 
 @pytest.fixture(autouse=True)
@@ -20,7 +20,7 @@ def three_tickets(sample: Running) -> None:
         http.delete("/v1/records/tickets", params={"where": f"station == '{STATION}'"}).raise_for_status()
         for number in (1, 2, 3):
             fields = {
-                "number": f"T-33{number:02}",
+                "number": f"T-38{number:02}",
                 "title": f"Look at pump {number}",
                 "station": STATION,
                 "priority": 3,
@@ -34,8 +34,8 @@ def test_what_refers_to_a_record_is_edited_and_added_there_by_keyboard(
     signed_in(page)
     page.goto(f"/c/stations/r/{STATION}")
     tickets = page.get_by_role("region", name="Work tickets")
-    row = tickets.get_by_role("row", name=re.compile("T-3302 "))
-    row.get_by_role("link", name="T-3302").focus()
+    row = tickets.get_by_role("row", name=re.compile("T-3802 "))
+    row.get_by_role("link", name="T-3802").focus()
     page.keyboard.press("ArrowRight")
     page.keyboard.press("F2")
     page.get_by_role("textbox", name="Title").fill("Look at the float")
@@ -44,16 +44,16 @@ def test_what_refers_to_a_record_is_edited_and_added_there_by_keyboard(
     tickets.get_by_role("button", name="New work ticket").press("Enter")
     new = tickets.get_by_role("region", name="New work ticket")
     expect(new.get_by_label("Station")).to_have_value(re.compile(STATION))
-    new.get_by_label("Number").fill("T-3304")
+    new.get_by_label("Number").fill("T-3804")
     new.get_by_label("Title").fill("Look at pump 4")
     page.keyboard.press("Enter")
-    expect(tickets.get_by_role("row", name=re.compile("T-3304 "))).to_be_visible()
+    expect(tickets.get_by_role("row", name=re.compile("T-3804 "))).to_be_visible()
     page.keyboard.press("Escape")
     # What others add is told of, and shown when it is asked for.
     with sample.client() as http:
-        fields = {"number": "T-3305", "title": "Look again", "station": STATION}
+        fields = {"number": "T-3805", "title": "Look again", "station": STATION}
         http.post("/v1/records/tickets", json=fields).raise_for_status()
-    expect(tickets.get_by_role("row", name=re.compile("T-3305 "))).to_be_visible()
+    expect(tickets.get_by_role("row", name=re.compile("T-3805 "))).to_be_visible()
     with opened_page(browser, sample.address) as other:
         # A visitor sees the station and its tickets, adds none, and sees no duties.
         signed_in(other, "sample-visitor")
@@ -86,12 +86,12 @@ def test_the_list_is_gone_through_record_by_record_over_its_pages(page: Page, sa
 
 def test_a_record_like_another_and_what_an_address_fills_in(page: Page) -> None:
     signed_in(page)
-    page.goto("/c/tickets/r/T-3301")
+    page.goto("/c/tickets/r/T-3801")
     page.get_by_role("link", name="Duplicate").click()
-    expect(page.get_by_text("Filled in from T-3301")).to_be_visible()
+    expect(page.get_by_text("Filled in from T-3801")).to_be_visible()
     expect(page.get_by_label("Title")).to_have_value("Look at pump 1")
     number = page.get_by_label("Number")
-    assert number.input_value() != "T-3301"
+    assert number.input_value() != "T-3801"
     page.goto("/c/tickets/new?set.title=Sweep+the+yard&set.nothing=1&set.total=9")
     expect(page.get_by_label("Title")).to_have_value("Sweep the yard")
     page.goto("/c/tickets/new?like=T-none")

@@ -51,6 +51,7 @@ export function shown(value: Json | undefined): string {
     if (DAY.test(value)) return dayFormat.format(new Date(`${value}T00:00:00Z`));
     return MOMENT.test(value) ? moment(value) : value;
   }
-  if (Array.isArray(value)) return value.map(shown).join(", ") || "–";
+  // What belongs together is told from the next.
+  if (Array.isArray(value)) return value.map(shown).join(value.some(isObject) ? "; " : ", ") || "–";
   return isObject(value) ? Object.values(value).map(shown).join(", ") : "–";
 }

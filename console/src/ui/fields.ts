@@ -2,7 +2,7 @@ import type { FieldSchema } from "../api/types";
 import { ExactNumber, type Json } from "../lib/json";
 
 /** Which kind of input a field has. */
-export type Kind = "text" | "long" | "number" | "day" | "moment" | "flag" | "pick" | "list" | "group" | "json";
+export type Kind = "text" | "long" | "number" | "day" | "moment" | "flag" | "pick" | "list" | "rows" | "group" | "json";
 
 export function typeOf(schema: FieldSchema): string {
   const type = Array.isArray(schema.type) ? schema.type[0] : schema.type;
@@ -23,7 +23,8 @@ export function kindOf(schema: FieldSchema, picked: boolean): Kind {
     case "number":
       return "number";
     case "array":
-      return schema.items && typeOf(schema.items) === "string" ? "list" : "json";
+      if (schema.items && typeOf(schema.items) === "string") return "list";
+      return schema.items && typeOf(schema.items) === "object" && schema.items.properties ? "rows" : "json";
     case "object":
       return schema.properties ? "group" : "json";
     default:

@@ -106,7 +106,7 @@ fields:
 
 
 #: How often it is looked whether a file was saved, in seconds.
-_LOOKS_EACH = 0.3
+LOOKS_EACH = 0.3
 
 
 def open_project(folder: Path) -> Project:
@@ -217,7 +217,7 @@ def _tell(folder: Path) -> None:
 def _watch(folder: Path) -> None:
     seen: object = None
     while True:
-        now = _state_of(folder)
+        now = state_of(folder)
         if now != seen:
             if seen is not None:
                 out.rule(time.strftime("%H:%M:%S"), style="dim")
@@ -226,10 +226,10 @@ def _watch(folder: Path) -> None:
                 _tell(folder)
             except typer.Exit:
                 err.print("[dim]Save a correction, and it is checked again.[/]")
-        time.sleep(_LOOKS_EACH)
+        time.sleep(LOOKS_EACH)
 
 
-def _state_of(folder: Path) -> object:
+def state_of(folder: Path) -> object:
     """What changes when a file of the project is saved, comes or goes."""
     from fenland.service.project import COLLECTIONS, MESSAGES
 

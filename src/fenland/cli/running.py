@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager, suppress
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -50,13 +50,41 @@ def start(
     host: str | None = _HOST,
     port: int | None = _PORT,
     workers: int | None = _WORKERS,
+    reload: bool = typer.Option(
+        False,
+        "--reload",
+        help="Begin anew whenever a file of the project is saved, for who writes definitions and rules.",
+    ),
 ) -> None:
-    """Start the service of a project, until Ctrl-C or a TERM signal: running requests are finished first."""
+    """Start the service of a project, until Ctrl-C or a TERM signal: running requests are finished first.
+
+    With --reload, what is wrong with a file that was saved is told here, and the service goes on with what it
+    had; else it finishes what it is doing and begins anew, by what the files say now.
+    """
     from fenland.web.serving.serve import run
 
-    project = _with(open_project(folder), host, port, workers)
+    def opened() -> Project:
+        return _with(open_project(folder), host, port, workers)
+
+    project = opened()
+    if reload:
+        from fenland.cli.reloading import serve_anew
+
+        raise typer.Exit(serve_anew(folder, project, opened, _serve))
     with _telling():
         run(project, lambda address: _ready(project, address))
+
+
+def _serve(project: Project, begun: Callable[[], None]) -> None:
+    """Serves a project; tells once it answers."""
+    from fenland.web.serving.serve import run
+
+    def ready(address: str) -> None:
+        _ready(project, address)
+        begun()
+
+    with _telling():
+        run(project, ready)
 
 
 def demo(

@@ -9,7 +9,8 @@ import { useMemo, useState } from "react";
 import { shown, zone } from "../../lib/text";
 import { helpOf, isWrong, labelOf, type FieldInputProps } from "./field";
 import { isNullable, textOf } from "../../ui/fields";
-import { innerKind } from "./model";
+import { innerKind, isRows } from "./model";
+import { RowsInput } from "./RowsInput";
 import { ReferenceInput } from "./ReferenceInput";
 
 /** One input, chosen by the field's kind; each shows its own error. */
@@ -21,6 +22,8 @@ export function FieldInput(props: FieldInputProps) {
       return <FlagInput {...props} />;
     case "list":
       return <ListInput {...props} />;
+    case "rows":
+      return <RowsInput {...props} />;
     case "group":
       return <GroupInput {...props} />;
     default:
@@ -148,7 +151,7 @@ function ListInput(props: FieldInputProps) {
 
 function GroupInput(props: FieldInputProps) {
   const { control, schema, onChange, errors, pointer, disabled } = props;
-  const members = typeof control === "object" && !Array.isArray(control) ? control : {};
+  const members = typeof control === "object" && !Array.isArray(control) && !isRows(control) ? control : {};
   const own = errors[pointer];
   return (
     <Box

@@ -49,7 +49,7 @@ interface Props {
 const PAUSE_MS = 400;
 
 /** Inputs that take the whole width. */
-const WIDE: Kind[] = ["long", "list", "group", "json"];
+const WIDE: Kind[] = ["long", "list", "rows", "group", "json"];
 
 /** Stays in sight at the foot of a long form. */
 const actionBar = {

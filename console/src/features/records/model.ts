@@ -8,7 +8,14 @@ import { isNullable, kindOf, textOf, typeOf, type Kind } from "../../ui/fields";
  * What the inputs of a form hold, and what of it is to be sent. A draft mirrors the record: text for
  * all that is typed or picked, booleans, lists of texts, and drafts inside for objects.
  */
-export type Control = string | boolean | string[] | { [name: string]: Control };
+export type Control = string | boolean | string[] | Rows | Group;
+export interface Group {
+  [name: string]: Control;
+}
+/** A list of objects, and what tells one from another while they are edited. */
+export interface Rows {
+  rows: { id: number; group: Group }[];
+}
 export type Draft = Record<string, Control>;
 export function controlFrom(schema: FieldSchema, kind: Kind, value: Json | undefined): Control {
   switch (kind) {
@@ -16,6 +23,8 @@ export function controlFrom(schema: FieldSchema, kind: Kind, value: Json | undef
       return value === true;
     case "list":
       return Array.isArray(value) ? value.map(textOf) : [];
+    case "rows":
+      return rowsFrom(schema.items ?? { type: "object" }, Array.isArray(value) ? value : []);
     case "group": {
       const members = isObject(value) ? value : {};
       return Object.fromEntries(
@@ -31,6 +40,19 @@ export function controlFrom(schema: FieldSchema, kind: Kind, value: Json | undef
     default:
       return textOf(value);
   }
+}
+
+function rowsFrom(schema: FieldSchema, items: Json[]): Rows {
+  return { rows: items.map((item, id) => ({ id, group: controlFrom(schema, "group", item) as Group })) };
+}
+
+export const isRows = (control: Control | undefined): control is Rows =>
+  typeof control === "object" && !Array.isArray(control) && Array.isArray(control["rows"]);
+
+/** An empty row more, or one less. */
+export function withRow({ rows }: Rows, schema: FieldSchema): Rows {
+  const id = Math.max(-1, ...rows.map((one) => one.id)) + 1;
+  return { rows: [...rows, { id, group: controlFrom(schema, "group", null) as Group }] };
 }
 
 /** The kind of an input inside a group, where choices come from the schema alone. */
@@ -56,6 +78,11 @@ export function draftFrom(form: Form): Draft {
 export function valueOf(schema: FieldSchema, kind: Kind, control: Control): Json {
   if (typeof control === "boolean") return control;
   if (Array.isArray(control)) return control.length === 0 && isNullable(schema) ? null : control;
+  if (isRows(control)) {
+    const inner = schema.items ?? { type: "object" };
+    const items = control.rows.map(({ group }) => valueOf({ ...inner, type: "object" }, "group", group));
+    return items.length === 0 && isNullable(schema) ? null : items;
+  }
   if (typeof control === "object") {
     const members = Object.entries(schema.properties ?? {}).flatMap(([name, one]): [string, Json][] => {
       const value = valueOf(one, innerKind(one), control[name] ?? "");
@@ -88,11 +115,14 @@ export function valueOf(schema: FieldSchema, kind: Kind, control: Control): Json
 /** What an input holds, as people read it. */
 export function controlText(control: Control): string {
   if (typeof control === "string" || typeof control === "boolean") return shown(control);
+  if (isRows(control)) return control.rows.map(({ group }) => controlText(group)).join("; ") || "–";
   const parts = Array.isArray(control) ? control : Object.values(control).map(controlText);
   return parts.join(", ") || "–";
 }
 
 export function sameControl(one: Control | undefined, other: Control | undefined): boolean {
+  if (isRows(one) && isRows(other))
+    return JSON.stringify(one.rows.map((row) => row.group)) === JSON.stringify(other.rows.map((row) => row.group));
   return JSON.stringify(one) === JSON.stringify(other);
 }
 
@@ -118,8 +148,8 @@ export function patchFrom(form: Form, draft: Draft): Record<string, Json> {
   );
 }
 
-function isGroup(control: Control | undefined): control is { [name: string]: Control } {
-  return typeof control === "object" && !Array.isArray(control);
+function isGroup(control: Control | undefined): control is Group {
+  return typeof control === "object" && !Array.isArray(control) && !isRows(control);
 }
 
 function groupPatch(schema: FieldSchema, start: Record<string, Control>, control: Record<string, Control>): Json {

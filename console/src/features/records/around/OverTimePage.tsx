@@ -75,7 +75,6 @@ export function OverTimePage() {
         <Paper variant="outlined" sx={{ p: 2, mb: 2 }}>
           <LineChart
             height={300}
-            title={`${titleOf(field)} over time`}
             xAxis={[{ data: steps.map((one) => new Date(one.time)), scaleType: "time", tickLabelMinGap: 16 }]}
             yAxis={[{ width: 56 }]}
             series={[

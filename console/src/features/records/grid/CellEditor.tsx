@@ -128,6 +128,11 @@ function Input({ form, opened, cells, onDone }: InputProps) {
   };
   const onKeyDown = (event: KeyboardEvent) => {
     event.stopPropagation();
+    const parts = [...(box.current?.querySelectorAll<HTMLElement>("input, textarea, button") ?? [])];
+    const isPart = kind === "group" || kind === "rows";
+    // Where there are several inputs, the others come first; and a button is pressed.
+    if (isPart && event.key === "Tab" && event.target !== parts.at(event.shiftKey ? 0 : -1)) return;
+    if (isPart && event.key === "Enter" && event.target instanceof HTMLButtonElement) return;
     if (event.key === "Tab") {
       event.preventDefault();
       leave(event.shiftKey ? "previous" : "next");
