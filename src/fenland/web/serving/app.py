@@ -30,7 +30,7 @@ from fenland.web.serving.origins import Origins
 from fenland.web.serving.override import MethodOverride
 
 #: Forms of the OpenAPI document that are kept, once they are made.
-_DOCUMENTS = 16
+_DOCUMENTS = 64
 
 #: What stands at each path, by method.
 _PATHS: dict[str, list[Route]] = {}
