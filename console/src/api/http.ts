@@ -15,10 +15,13 @@ export const token = {
 };
 
 let proof: string | null = null;
+/** How often whoever was here has gone: what somebody asked for is never sent as somebody else. */
+let gone = 0;
 
 /** What changes in a browser's session must bring along: only who can read the service's answers knows it. */
 export const csrf = {
   set: (value: string | null): void => {
+    if (value === null) gone += 1;
     proof = value;
   },
 };
@@ -92,9 +95,12 @@ function headersFor(method: Method, body: Json | undefined, etag: string | null 
 
 /** Sends a request, once more where whoever asks had to sign in again; its headers are made anew then. */
 async function fetched(address: string, headers: () => Headers, init: RequestInit = {}): Promise<Response> {
+  const [before, left] = [proof, gone];
+  // A refusal can be under way while the session is renewed already, for the sake of another request.
+  const renewed = () => proof !== null && proof !== before && gone === left;
   const response = await sent(address, { ...init, headers: headers() });
   if (response.status !== 401 || address.endsWith(SESSION) || renew === null) return response;
-  return (await renew()) ? await sent(address, { ...init, headers: headers() }) : response;
+  return renewed() || (await renew()) || renewed() ? await sent(address, { ...init, headers: headers() }) : response;
 }
 
 async function sent(address: string, init: RequestInit): Promise<Response> {
