@@ -147,7 +147,7 @@ def console(running: Running) -> None:
         page.get_by_role("region", name="Access").scroll_into_view_if_needed()
         _shot(page, "access")
         page.goto("/c/stations/r/PS-014")
-        page.get_by_label("Pumps").fill("4")
+        page.get_by_role("textbox", name="Pumps").fill("4")
         page.get_by_role("button", name="Save", exact=True).click()
         page.get_by_text("Saved. PS-014").wait_for()
         page.get_by_role("button", name="Check the proof").click()
@@ -157,7 +157,7 @@ def console(running: Running) -> None:
         page.get_by_role("table").wait_for()
         _shot(page, "compare")
         page.goto("/c/stations/r/PS-020")
-        page.get_by_label("Pumps").fill("5")
+        page.get_by_role("textbox", name="Pumps").fill("5")
         with running.client() as client:
             client.patch("/v1/records/stations/PS-020", json={"pumps": 2, "status": "standby"})
         page.get_by_role("button", name="Save", exact=True).click()
