@@ -111,6 +111,24 @@ def anew(http: httpx.Client, _at: str, fields: dict[str, Any]) -> httpx.Response
     return http.post("/v1/records/shelves", json={**GOOD, **fields})
 
 
+def by_edits(http: httpx.Client, at: str, fields: dict[str, Any]) -> httpx.Response:
+    edits = [{"at": f"/{name}", "set": value} for name, value in fields.items()]
+    headers = {"Content-Type": "application/vnd.fenland.edits+json"}
+    return http.patch(at, content=json.dumps({"edits": edits}), headers=headers)
+
+
+def by_json_patch(http: httpx.Client, at: str, fields: dict[str, Any]) -> httpx.Response:
+    operations = [{"op": "add", "path": f"/{name}", "value": value} for name, value in fields.items()]
+    return http.patch(
+        at, content=json.dumps(operations), headers={"Content-Type": "application/json-patch+json"}
+    )
+
+
+def _entry(http: httpx.Client, at: str) -> int:
+    """The entry of the change that was made last."""
+    return int(http.get(f"{at}/history").json()["items"][0]["sequence"])
+
+
 def in_a_batch(http: httpx.Client, at: str, fields: dict[str, Any]) -> httpx.Response:
     one = {"action": "update", "collection": "shelves", "key": at.rpartition("/")[2], "fields": fields}
     return http.post("/v1/batch", json={"items": [one]})
@@ -121,7 +139,9 @@ def by_import(http: httpx.Client, _at: str, fields: dict[str, Any]) -> httpx.Res
     return http.post("/v1/records/shelves/import?mode=create", content=content, headers=headers)
 
 
-@pytest.mark.parametrize("way", [by_import, by_patch, by_put, by_many, by_save, anew, in_a_batch])
+@pytest.mark.parametrize(
+    "way", [by_import, by_edits, by_json_patch, by_patch, by_put, by_many, by_save, anew, in_a_batch]
+)
 def test_what_no_list_could_be_asked_by_is_refused(
     http: httpx.Client, way: Callable[[httpx.Client, str, dict[str, Any]], httpx.Response]
 ) -> None:
@@ -147,6 +167,14 @@ def test_a_view_that_its_collection_has_outgrown_can_be_renamed_and_is_put_right
     with workshop_of(newer, path) as (_, http):
         assert http.patch(at, json={"title": "Fewer"}).status_code == 200
         assert http.patch(at, json={"sort": "-count"}).status_code == 422
+        later = {"where": "size < 3", "sort": "-size", "columns": ["size"]}
+        http.patch(at, json=later).raise_for_status()
+        # Nor does it come back by another way than it was written.
+        for path in (f"{at}/restore?version=1", f"/v1/history/{_entry(http, at)}/undo"):
+            back = http.post(path)
+            assert back.status_code in (409, 422), back.text
+            assert '"/sort"' in back.text
+        assert http.get(at).json()["sort"] == "-size"
         put = http.patch(at, json={"where": "size < 3", "sort": "-size"})
         assert put.status_code == 200, put.text
 
@@ -191,3 +219,12 @@ def test_the_sample_shares_views_by_role_and_client_and_command_list_by_them(sam
     finally:
         with sample.client() as http:
             http.delete("/v1/records/views", params={"where": "title == 'Late'"}).raise_for_status()
+
+
+@pytest.mark.parametrize(
+    "value", [None, 5, True, "", [], [1], {"a": 1}, "\u0000", "x" * 3000, ["x:1:2"], [None]]
+)
+@pytest.mark.parametrize("name", list(FIELDS))
+def test_whatever_is_sent_of_a_view_is_saved_or_refused(http: httpx.Client, name: str, value: Any) -> None:
+    answer = http.post("/v1/records/shelves", json={**GOOD, name: value})
+    assert answer.status_code in (201, 400, 422), answer.text

@@ -188,7 +188,7 @@ XLSX = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
 #: By route: the ways that go through it; a sentence where it shows nothing of any record.
 SEEN: dict[tuple[str, str], dict[str, Way] | str] = {
     ("GET", "/v1/records/{collection}"): {
-        "list": got(JOBS, "/v1/records/sites", "/v1/records/vault"), "included": got(f"{JOBS}?include=site&labels=true&count=true"),
+        "list": got(JOBS, "/v1/records/sites", "/v1/records/vault"), "included": got(f"{JOBS}?include=site&labels=true&count=true"), "row labels": got(f"{JOBS}?row_labels=true"),
         "sorted": got(f"{JOBS}?sort=title,-count&fields=code,title,pay"), "searched": got(f"{JOBS}?q=PAY-4711", f"{JOBS}?q=shut"),
         "filtered": got(f"{JOBS}?where=site.name+!=+null", f"{JOBS}?pay=PAY-4711"), "as CSV": got(JOBS, Accept=CSV),
     },

@@ -7,6 +7,8 @@ import type { CollectionInfo, Row } from "./types";
 /** How a list is shown, as a record of a collection of views keeps it. */
 export interface KeptView {
   id: string;
+  /** By what the record is addressed. */
+  key: string;
   version: number;
   title: string;
   where: string;
@@ -37,15 +39,18 @@ export const viewsOf = (home: CollectionInfo | null | undefined, collection: str
           return (await ask("/v1/records/{collection}", "get", { at: { collection: home.name }, query, signal })).items;
         }
       : skipToken,
-    select: (rows) => rows.map((row) => viewFrom(row, home?.owner ?? null, account)),
+    select: (rows) => rows.map((row) => viewFrom(row, home ?? null, account)),
     staleTime: 60_000,
   });
 
-function viewFrom(row: Row, owner: string | null, account: string): KeptView {
+function viewFrom(row: Row, home: CollectionInfo | null, account: string): KeptView {
+  const owner = home?.owner ?? null;
+  const key = row[home?.key ?? "id"];
   const text = (name: string) => (typeof row[name] === "string" ? row[name] : "");
   const columns = Array.isArray(row["columns"]) ? row["columns"].filter((one) => typeof one === "string") : [];
   return {
     id: row.id,
+    key: typeof key === "string" || typeof key === "number" ? String(key) : row.id,
     version: row.version,
     title: text("title"),
     where: text("where"),

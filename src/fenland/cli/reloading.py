@@ -9,11 +9,13 @@ from __future__ import annotations
 import os
 import signal
 import sys
+import threading
 import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
-from multiprocessing import get_context
+from multiprocessing import active_children, get_context
 from multiprocessing.context import ForkProcess
+from multiprocessing.process import BaseProcess
 from pathlib import Path
 from types import FrameType
 from typing import TYPE_CHECKING
@@ -21,7 +23,7 @@ from typing import TYPE_CHECKING
 import typer
 
 from fenland.cli.projects import LOOKS_EACH, state_of
-from fenland.cli.terminal import err
+from fenland.cli.terminal import Exit, err
 
 if TYPE_CHECKING:
     from fenland.service.project import Project
@@ -39,13 +41,12 @@ def serve_anew(folder: Path, project: Project, read: Callable[[], Project], serv
 
     `read` gives the project as its files are now, or raises `typer.Exit` once it has told what is wrong.
     """
-    with _heeding():
-        seen = state_of(folder)
-        running, begun = _begin(project, serve)
-        if not begun:
-            return running.exitcode or 1
-        try:
-            while running.exitcode is None:
+    running: ForkProcess | None = None
+    try:
+        with _heeding():
+            seen = state_of(folder)
+            running = _started(project, serve)
+            while running is not None and running.exitcode is None:
                 time.sleep(LOOKS_EACH)
                 now = state_of(folder)
                 if now == seen:
@@ -57,19 +58,22 @@ def serve_anew(folder: Path, project: Project, read: Callable[[], Project], serv
                     err.print("[dim]The service goes on with what it had. Save a correction.[/]")
                     continue
                 _end(running)
-                running, begun = _begin(newer, serve)
-                if begun:
+                running = _started(newer, serve)
+                if running is not None:
                     project = newer
                 else:
                     err.print("[dim]The service goes on with what it had.[/]")
-                    running, _ = _begin(project, serve)
-        except _Stopped:
-            _end(running)
-        return running.exitcode or 0
+                    running = _started(project, serve)
+    except _Stopped:
+        return Exit.DONE
+    finally:
+        # Whatever ended this, nothing of it goes on.
+        _end(*active_children())
+    return Exit.FAILED if running is None or running.exitcode else Exit.DONE
 
 
-def _begin(project: Project, serve: Serve) -> tuple[ForkProcess, bool]:
-    """The process that serves, and whether it has begun to."""
+def _started(project: Project, serve: Serve) -> ForkProcess | None:
+    """The process that serves, once it has begun to; None where it ended before."""
     sys.stdout.flush()
     told, tell = os.pipe()
     running = get_context("fork").Process(target=_child, args=(project, serve, told, tell))
@@ -77,18 +81,17 @@ def _begin(project: Project, serve: Serve) -> tuple[ForkProcess, bool]:
     os.close(tell)
     try:
         # Nothing comes where it ends before it has begun.
-        return running, os.read(told, 1) != b"" or _ended(running)
+        if os.read(told, 1):
+            return running
     finally:
         os.close(told)
-
-
-def _ended(running: ForkProcess) -> bool:
     running.join()
-    return False
+    return None
 
 
 def _child(project: Project, serve: Serve, told: int, tell: int) -> None:
     os.close(told)
+    threading.Thread(target=_end_with, args=(os.getppid(),), daemon=True).start()
     for each in (signal.SIGTERM, signal.SIGINT):
         signal.signal(each, signal.SIG_DFL)
 
@@ -102,23 +105,31 @@ def _child(project: Project, serve: Serve, told: int, tell: int) -> None:
         sys.exit(end.exit_code)
 
 
-def _end(running: ForkProcess) -> None:
-    """Has it finish what it is doing, and end."""
-    if running.exitcode is None:
-        running.terminate()
-    running.join()
+def _end_with(parent: int) -> None:
+    """Ends this process once the one that began it is gone, however that went."""
+    while os.getppid() == parent:
+        time.sleep(1)
+    os.kill(os.getpid(), signal.SIGTERM)
+
+
+def _end(*processes: BaseProcess) -> None:
+    """Has them finish what they are doing, and end."""
+    for one in processes:
+        if one.exitcode is None:
+            one.terminate()
+        one.join()
 
 
 @contextmanager
 def _heeding() -> Iterator[None]:
-    """Has signals to end raise `_Stopped`, so that the service ends before this does."""
+    """Has the first signal to end raise `_Stopped`, so that the service ends before this does."""
 
     def stop(_number: int, _frame: FrameType | None) -> None:
+        for each in ending:
+            signal.signal(each, signal.SIG_IGN)
         raise _Stopped
 
-    before = {each: signal.signal(each, stop) for each in (signal.SIGTERM, signal.SIGINT)}
-    try:
-        yield
-    finally:
-        for each, handler in before.items():
-            signal.signal(each, handler)
+    ending = (signal.SIGTERM, signal.SIGINT)
+    for each in ending:
+        signal.signal(each, stop)
+    yield

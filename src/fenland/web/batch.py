@@ -170,14 +170,13 @@ def _batch(call: Call) -> Answer:
         raise beyond("batch_limit", service.limits.batch, f"The batch has {len(items)} items.")
     todo, once = [_item(service, one) for one in items], call.once()
     call.check()
-    if call.get(p.PREVIEW):
-        found = preview_batch(service, call.caller, todo)
-    else:
-        found = batch(service, call.caller, todo, atomic=atomic, asked=once)
     minimal = call.minimal
-    results = [_result(one, call.prefix, minimal=minimal) for one in found.results]
     if call.get(p.PREVIEW):
+        looked = preview_batch(service, call.caller, todo)
+        results = [_result(one, call.prefix, minimal=minimal) for one in looked]
         return json_answer({"done": False, "batch": None, "results": results})
+    found = batch(service, call.caller, todo, atomic=atomic, asked=once)
+    results = [_result(one, call.prefix, minimal=minimal) for one in found.results]
     done = not atomic or all(one["status"] < 300 for one in results)
     headers = dict(REPEATED) if found.repeated else {}
     if minimal:

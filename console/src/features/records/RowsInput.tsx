@@ -12,7 +12,7 @@ import { innerKind, isRows, withRow, type Control } from "./model";
 /** A list of objects as a small table: a line for each, with an input for each of its properties. */
 export function RowsInput(props: FieldInputProps) {
   const { control, schema, onChange, errors, pointer, disabled, required } = props;
-  const rows = isRows(control) ? control.rows : [];
+  const rows = isRows(control) ? control["#rows"] : [];
   const inner = schema.items ?? { type: "object" };
   const fields = Object.entries(inner.properties ?? {});
   const box = useRef<HTMLFieldSetElement>(null);
@@ -20,10 +20,10 @@ export function RowsInput(props: FieldInputProps) {
   const own = errors[pointer];
   const put = (place: number, name: string, value: Control) =>
     onChange({
-      rows: rows.map((row, index) => (index === place ? { ...row, group: { ...row.group, [name]: value } } : row)),
+      "#rows": rows.map((row, index) => (index === place ? { ...row, group: { ...row.group, [name]: value } } : row)),
     });
   const add = () => {
-    onChange(withRow({ rows }, inner));
+    onChange(withRow({ "#rows": rows }, inner));
     // The new line is there once it is drawn.
     setTimeout(() =>
       [...(box.current?.querySelectorAll<HTMLElement>("[data-line]") ?? [])].at(-1)?.querySelector("input")?.focus(),
@@ -67,7 +67,7 @@ export function RowsInput(props: FieldInputProps) {
           <IconButton
             aria-label={`Remove line ${place + 1} of ${title}`}
             disabled={disabled}
-            onClick={() => onChange({ rows: rows.filter((one) => one.id !== id) })}
+            onClick={() => onChange({ "#rows": rows.filter((one) => one.id !== id) })}
           >
             <DeleteIcon />
           </IconButton>

@@ -31,6 +31,8 @@ test.each([
   ["", []],
   ["a && b", ["a", "b"]],
   ['a == "x && y" && (b && c) ', ['a == "x && y"', "(b && c)"]],
+  ['a == """x " && y""" && b', ['a == """x " && y""" && b']],
+  [String.raw`a == r"\" && b`, [String.raw`a == r"\" && b`]],
   ["a && b || c", ["a && b || c"]],
   ["a ? b : c && d", ["a ? b : c && d"]],
   [String.raw`a == "\" && " && d`, [String.raw`a == "\" && "`, "d"]],

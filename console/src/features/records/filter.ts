@@ -86,6 +86,8 @@ export function joined(expression: string, condition: string): string {
 
 /** The conditions of an expression that must all hold, each as it was written; one where it is anything else. */
 export function conditionsOf(expression: string): string[] {
+  // Texts of these kinds and remarks are not looked into.
+  if (/"""|'''|\br["']|\/\//i.test(expression)) return [expression.trim()];
   const found: string[] = [];
   let depth = 0;
   let quote = "";

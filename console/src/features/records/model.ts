@@ -12,9 +12,9 @@ export type Control = string | boolean | string[] | Rows | Group;
 export interface Group {
   [name: string]: Control;
 }
-/** A list of objects, and what tells one from another while they are edited. */
+/** A list of objects, and what tells one from another while they are edited; by a name that no property has. */
 export interface Rows {
-  rows: { id: number; group: Group }[];
+  "#rows": { id: number; group: Group }[];
 }
 export type Draft = Record<string, Control>;
 export function controlFrom(schema: FieldSchema, kind: Kind, value: Json | undefined): Control {
@@ -43,16 +43,16 @@ export function controlFrom(schema: FieldSchema, kind: Kind, value: Json | undef
 }
 
 function rowsFrom(schema: FieldSchema, items: Json[]): Rows {
-  return { rows: items.map((item, id) => ({ id, group: controlFrom(schema, "group", item) as Group })) };
+  return { "#rows": items.map((item, id) => ({ id, group: controlFrom(schema, "group", item) as Group })) };
 }
 
 export const isRows = (control: Control | undefined): control is Rows =>
-  typeof control === "object" && !Array.isArray(control) && Array.isArray(control["rows"]);
+  typeof control === "object" && !Array.isArray(control) && Array.isArray(control["#rows"]);
 
-/** An empty row more, or one less. */
-export function withRow({ rows }: Rows, schema: FieldSchema): Rows {
+/** The same with an empty row more. */
+export function withRow({ "#rows": rows }: Rows, schema: FieldSchema): Rows {
   const id = Math.max(-1, ...rows.map((one) => one.id)) + 1;
-  return { rows: [...rows, { id, group: controlFrom(schema, "group", null) as Group }] };
+  return { "#rows": [...rows, { id, group: controlFrom(schema, "group", null) as Group }] };
 }
 
 /** The kind of an input inside a group, where choices come from the schema alone. */
@@ -80,7 +80,7 @@ export function valueOf(schema: FieldSchema, kind: Kind, control: Control): Json
   if (Array.isArray(control)) return control.length === 0 && isNullable(schema) ? null : control;
   if (isRows(control)) {
     const inner = schema.items ?? { type: "object" };
-    const items = control.rows.map(({ group }) => valueOf({ ...inner, type: "object" }, "group", group));
+    const items = control["#rows"].map(({ group }) => valueOf({ ...inner, type: "object" }, "group", group));
     return items.length === 0 && isNullable(schema) ? null : items;
   }
   if (typeof control === "object") {
@@ -115,14 +115,14 @@ export function valueOf(schema: FieldSchema, kind: Kind, control: Control): Json
 /** What an input holds, as people read it. */
 export function controlText(control: Control): string {
   if (typeof control === "string" || typeof control === "boolean") return shown(control);
-  if (isRows(control)) return control.rows.map(({ group }) => controlText(group)).join("; ") || "–";
+  if (isRows(control)) return control["#rows"].map(({ group }) => controlText(group)).join("; ") || "–";
   const parts = Array.isArray(control) ? control : Object.values(control).map(controlText);
   return parts.join(", ") || "–";
 }
 
 export function sameControl(one: Control | undefined, other: Control | undefined): boolean {
   if (isRows(one) && isRows(other))
-    return JSON.stringify(one.rows.map((row) => row.group)) === JSON.stringify(other.rows.map((row) => row.group));
+    return JSON.stringify(one["#rows"].map((row) => row.group)) === JSON.stringify(other["#rows"].map((row) => row.group));
   return JSON.stringify(one) === JSON.stringify(other);
 }
 

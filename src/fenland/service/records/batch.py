@@ -205,7 +205,7 @@ def batch(
         return Done([replace(one, saved=None) for one in broken.results])
 
 
-def preview_batch(service: Service, caller: Caller, items: Sequence[Item]) -> Done:
+def preview_batch(service: Service, caller: Caller, items: Sequence[Item]) -> list[Result]:
     """What would become of each item, of those after it as well; nothing is written, and nobody has to wait.
 
     Records are told as they would be: what is made has an id that it would not have.
@@ -213,10 +213,9 @@ def preview_batch(service: Service, caller: Caller, items: Sequence[Item]) -> Do
     with snapshot(service, caller) as view:
         run = _Run(Draft(service, view.reading), caller, room=service.limits.answer)
         try:
-            results = [run.attempt(item) for item in items]
+            return [run.attempt(item) for item in items]
         except _TooMuch:
             raise _too_much(service) from None
-    return Done(results)
 
 
 def _too_much(service: Service) -> Refusal:

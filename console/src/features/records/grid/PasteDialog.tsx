@@ -53,7 +53,7 @@ export function PasteDialog({ collection, schema, page, pasted, onClose }: Props
     onSuccess: async ({ results: done, batch }) => {
       const left = sent.filter((_, place) => (done[place]?.status ?? 0) >= 300);
       const saved = sent.length - left.length;
-      undo.many(`${saved} ${saved === 1 ? "record is" : "records are"} changed.`, batch);
+      if (saved > 0) undo.many(`${saved} ${saved === 1 ? "record is" : "records are"} changed.`, batch);
       await refreshCollection(client, collection);
       setRows(left);
       if (left.length === 0) onClose();

@@ -16,12 +16,14 @@ interface Props {
   home: CollectionInfo;
   /** What the list is shown by now. */
   fields: Fields;
+  /** Whether a view here can say that it opens first. */
+  opensFirst: boolean;
   onSaved: (id: string, title: string) => void;
   onClose: () => void;
 }
 
 /** Keeps a list as it is shown under a title. */
-export function SaveViewDialog({ home, fields, onSaved, onClose }: Props) {
+export function SaveViewDialog({ home, fields, opensFirst, onSaved, onClose }: Props) {
   const [title, setTitle] = useState("");
   const [first, setFirst] = useState(false);
   const keep = useMutation({
@@ -52,10 +54,12 @@ export function SaveViewDialog({ home, fields, onSaved, onClose }: Props) {
             onChange={(event) => setTitle(event.target.value)}
             sx={{ mt: 1 }}
           />
-          <FormControlLabel
-            label="Open the list like this"
-            control={<Checkbox checked={first} onChange={(event) => setFirst(event.target.checked)} />}
-          />
+          {opensFirst && (
+            <FormControlLabel
+              label="Open the list like this"
+              control={<Checkbox checked={first} onChange={(event) => setFirst(event.target.checked)} />}
+            />
+          )}
         </DialogContent>
         <DialogActions>
           <Button onClick={onClose}>Cancel</Button>

@@ -6,6 +6,7 @@ import MenuItem from "@mui/material/MenuItem";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useEffectEvent, useState } from "react";
 import { useNavigate } from "react-router";
+import { schemaOf } from "../../../api/collections";
 import { refreshCollection, updateRecord } from "../../../api/records";
 import { session } from "../../../api/session";
 import type { CollectionSchema, Fields } from "../../../api/types";
@@ -37,26 +38,23 @@ export function ViewsMenu({ collection, schema, view }: Props) {
   const found = useQuery(viewsOf(home, collection, account));
   const [anchor, setAnchor] = useState<HTMLElement | null>(null);
   const [doing, setDoing] = useState<"columns" | "keep" | null>(null);
-  const views = found.data ?? [];
+  // One's own come before what is shared.
+  const views = [...(found.data ?? [])].sort((one, other) => Number(other.own) - Number(one.own));
   const opened = views.find((one) => one.id === view.kept);
   const changed = opened !== undefined && !shownBy(view, opened);
-  const shown: Fields = {
-    where: view.where || null,
-    q: view.q || null,
-    sort: view.sort || null,
-    columns: view.columns,
-  };
+  // Of what a view can hold, as far as this project keeps it.
+  const holds = useQuery({ ...schemaOf(home?.name ?? ""), enabled: home != null }).data?.properties ?? {};
+  const all: Fields = { where: view.where || null, q: view.q || null, sort: view.sort || null, columns: view.columns };
+  const shown: Fields = Object.fromEntries(Object.entries(all).filter(([name]) => name in holds));
 
-  // One's own comes before one that is shared.
-  const first = [...views].sort((one, other) => Number(other.own) - Number(one.own)).find((one) => one.first);
+  const first = view.bare ? views.find((one) => one.first) : undefined;
   const begin = useEffectEvent((one: KeptView) => view.open(one, true));
-  const begins = view.bare ? first?.id : undefined;
   useEffect(() => {
-    if (begins !== undefined && first !== undefined) begin(first);
-  }, [begins, first]);
+    if (first !== undefined) begin(first);
+  }, [first]);
 
   const save = useMutation({
-    mutationFn: (one: KeptView) => updateRecord(home?.name ?? "", one.id, shown, `"${one.id}.${one.version}"`),
+    mutationFn: (one: KeptView) => updateRecord(home?.name ?? "", one.key, shown, `"${one.id}.${one.version}"`),
     onSuccess: async (_, one) => {
       await refreshCollection(client, home?.name ?? "");
       tell(`“${one.title}” is kept as the list is now.`);
@@ -67,8 +65,6 @@ export function ViewsMenu({ collection, schema, view }: Props) {
     setAnchor(null);
     work();
   };
-  const mine = views.filter((one) => one.own);
-  const shared = views.filter((one) => !one.own);
   return (
     <>
       <Button aria-haspopup="menu" aria-expanded={anchor !== null} onClick={(event) => setAnchor(event.currentTarget)}>
@@ -78,7 +74,7 @@ export function ViewsMenu({ collection, schema, view }: Props) {
         <MenuItem selected={opened === undefined} onClick={choose(() => view.open(null))}>
           All records
         </MenuItem>
-        {[...mine, ...shared].map((one) => (
+        {views.map((one) => (
           <MenuItem key={one.id} selected={one.id === opened?.id} onClick={choose(() => view.open(one))}>
             <ListItemText primary={one.title} secondary={one.own ? null : "shared"} />
           </MenuItem>
@@ -90,7 +86,7 @@ export function ViewsMenu({ collection, schema, view }: Props) {
           <MenuItem onClick={choose(() => save.mutate(opened))}>Keep the changes in “{opened.title}”</MenuItem>
         )}
         {opened && home && (
-          <MenuItem onClick={choose(() => void navigate(addressOf(home.name, opened.id)))}>
+          <MenuItem onClick={choose(() => void navigate(addressOf(home.name, opened.key)))}>
             {opened.own ? `Share, rename or delete “${opened.title}”` : `About “${opened.title}”`}
           </MenuItem>
         )}
@@ -110,6 +106,7 @@ export function ViewsMenu({ collection, schema, view }: Props) {
         <SaveViewDialog
           home={home}
           fields={{ collection, ...shown }}
+          opensFirst={"first" in holds}
           onClose={() => setDoing(null)}
           onSaved={(id, title) => {
             setDoing(null);
