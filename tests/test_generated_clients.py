@@ -91,6 +91,7 @@ def argument(operation, one):
         lists = [kind for kind in classes if not hasattr(kind, "from_dict")]
         made_of = {"fields": ["phone"], "reason": "asked"} if operation.startswith("erase_") else bodies.get(operation, {})
         made_of = {"window": "w", "doing": "gone"} if operation.startswith("meet_") else made_of
+        made_of = {"minutes": 1} if operation == "inspect_requests" else made_of
         whole = [kind for kind in classes if kind not in lists]
         return next((kind for kind in whole if kind.__name__.endswith("Patch")), whole[0]).from_dict(made_of)
     if one.name in ("key", "value") and needed:

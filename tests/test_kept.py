@@ -194,7 +194,7 @@ def test_database_and_log_can_be_read_by_their_owner_alone(
     papers: tuple[Service, httpx.Client], tmp_path: Path
 ) -> None:
     modes = {path.name: oct(path.stat().st_mode & 0o777) for path in tmp_path.glob("papers.db*")}
-    kept = ("", "-wal", "-shm", ".lock", ".counts", ".present")
+    kept = ("", "-wal", "-shm", ".lock", ".counts", ".present", ".requests", ".requests-notes")
     assert modes == {f"papers.db{suffix}": "0o600" for suffix in kept}
 
 

@@ -73,6 +73,7 @@ BODIES: Mapping[str, Any] = {
     "/v1/batch": {"items": []},
     "erase": {"fields": ["phone"]},
     "presence": {"window": "w", "doing": "gone"},
+    "/v1/requests": {"minutes": 1},
     "/v1/session": {"name": "carl", "password": "x"},
     "/v1/session/password": {"current": "x", "new": "y"},
     "/v1/passes": {"collection": "things", "template": "own", "key": "A"},

@@ -182,6 +182,20 @@ def _taken(one: Any, delivery: Any) -> Any:
     return _Result(one, delivery, Answer(0, 200), delivery.time)
 
 
+def inspected(*ways: Way) -> Way:
+    """What the request inspector tells somebody of what they asked before."""
+
+    def way(house: House, who: str) -> str:
+        house.http.put("/v1/requests", json={"minutes": 5}, headers=bearer(who)).raise_for_status()
+        for one in ways:
+            one(house, who)
+        told = got("/v1/requests?limit=200", "/v1/requests/1")(house, who)
+        house.http.delete("/v1/requests", headers=bearer(who)).raise_for_status()
+        return told
+
+    return way
+
+
 J1, JOBS = "/v1/records/jobs/J1", "/v1/records/jobs"
 CSV, LINES = "text/csv", "application/jsonl"
 XLSX = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
@@ -239,6 +253,13 @@ SEEN: dict[tuple[str, str], dict[str, Way] | str] = {
     ("GET", "/v1/edits.schema.json"): "What edits look like.", ("GET", "/v1/definitions.schema.json"): "What definitions look like.", ("GET", "/v1/session"): "Who asks.", ("GET", "/v1/tokens"): "One's own tokens: test_takeover.",
     ("GET", "/v1/accounts"): "Accounts: test_takeover.", ("GET", "/v1/accounts/{name}"): "Accounts: test_takeover.",
     ("GET", "/healthz"): "Nothing of records.", ("GET", "/v1/openapi.json"): "The definitions, which all may read.",
+    ("GET", "/v1/requests"): {"own requests": inspected(
+        got(JOBS, f"{JOBS}/J2", f"{J1}/form", f"{J1}/history", "/v1/history", "/v1/changes?after=8&data=record"), sent("POST", f"{J1}/preview", {"count": 5, "pay": "x"}),
+        sent("PUT", f"{J1}?preview=true", {"code": "J1", "title": "x"}), sent("PATCH", f"{J1}?base=1&preview=true", {"title": "mine"}), sent("PATCH", f"{J1}?preview=true", {"title": "shut", "site": "S2"}),
+        sent("POST", f"{JOBS}/J2/preview", {"count": 5}), sent("PATCH", f"{JOBS}?where=true&preview=true", {"count": 6}),
+        sent("POST", "/v1/batch?preview=true", {"items": [{"action": "update", "collection": "jobs", "key": "J1", "fields": {"count": 5}}, {"action": "delete", "collection": "jobs", "key": "J2"}]}),
+    )},
+    ("GET", "/v1/requests/{number}"): "The same as of the list.",
     # What changes something answers with records as well.
     ("POST", "/v1/records/{collection}/{key}/preview"): {"preview": sent("POST", f"{J1}/preview", {"count": 5}), "of another": sent("POST", f"{JOBS}/J2/preview", {"count": 5})},
     ("PATCH", "/v1/records/{collection}/{key}"): {"conflict": sent("PATCH", f"{J1}?base=1&preview=true", {"title": "mine"}), "to nothing": sent("PATCH", f"{J1}?preview=true", {"title": "shut"})},

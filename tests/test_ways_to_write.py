@@ -482,6 +482,8 @@ ROUTES: dict[tuple[str, str], list[str] | str] = {
     ("POST", "/v1/session/password"): "One's own password: test_takeover.",
     ("POST", "/v1/tokens"): "One's own tokens: test_takeover.",
     ("DELETE", "/v1/tokens/{id}"): "One's own tokens: test_takeover.",
+    ("PUT", "/v1/requests"): "What is noted of one's own requests: test_inspecting.",
+    ("DELETE", "/v1/requests"): "What is noted of one's own requests: test_inspecting.",
     ("POST", "/v1/accounts"): "Accounts, by who manages them: test_takeover.",
     ("POST", "/v1/records/{collection}/{key}/presence"): "Who has a record open, which is kept nowhere: test_presence.",
     ("POST", "/v1/subscriptions"): _SENT,

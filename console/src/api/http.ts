@@ -35,7 +35,7 @@ export const whenSignedOut = {
   },
 };
 
-type Method = "get" | "post" | "patch" | "delete";
+type Method = "get" | "post" | "put" | "patch" | "delete";
 type Content<Response> = Response extends { content: { "application/json": infer Body } } ? Body : never;
 type Answered<Operation> = Operation extends { responses: infer Responses }
   ? Content<Responses extends { 200: infer Found } ? Found : Responses extends { 201: infer Made } ? Made : never>

@@ -1208,6 +1208,57 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/v1/requests": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * The own last requests that were noted, the newest first
+     * @description The last 200 of the account. No secrets, and no secret values, are in them.
+     */
+    get: operations["listRequests"];
+    /**
+     * Note the own requests for a while
+     * @description What was noted is kept for an hour after; then it is removed.
+     */
+    put: operations["inspectRequests"];
+    post?: never;
+    /**
+     * Note the own requests no more, and forget those noted
+     * @description Note the own requests no more, and forget those noted.
+     */
+    delete: operations["forgetRequests"];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/v1/requests/{number}": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        /** @description Its number. */
+        number: number;
+      };
+      cookie?: never;
+    };
+    /**
+     * One of the own requests
+     * @description One of the own requests.
+     */
+    get: operations["readRequest"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/v1/accounts": {
     parameters: {
       query?: never;
@@ -3326,6 +3377,8 @@ export interface components {
     size: number;
     /** @description Ask for all a form to create needs. */
     for: "create";
+    /** @description Only those after this number. */
+    after_request: number;
     /** @description In order, and only what is behind this; as `next` says. */
     after_notice: number;
     /** @description Only those in this state. */
@@ -6415,6 +6468,362 @@ export interface operations {
       500: components["responses"]["internal"];
       503: components["responses"]["unavailable"];
       507: components["responses"]["storage-full"];
+    };
+  };
+  listRequests: {
+    parameters: {
+      query?: {
+        /** @description Only those after this number. */
+        after?: components["parameters"]["after_request"];
+        /** @description How many to answer with at most. */
+        limit?: components["parameters"]["limit"];
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description They, and how the inspector is on. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": {
+            /**
+             * Format: date-time
+             * @description Until when requests are noted; null: they are not.
+             */
+            until: string | null;
+            /** @description Whether those of the console, too. */
+            console: boolean;
+            items: {
+              number: number;
+              /**
+               * Format: date-time
+               * @description When it was answered.
+               */
+              time: string;
+              /** @description From when it was read until its answer was made. */
+              microseconds: number;
+              method: string;
+              /** @description … stands in it for a secret value. */
+              path: string;
+              /** @description The operation of this document. */
+              operation: string;
+              status: number;
+              /** @description Of the answer's body, before it is compressed. */
+              bytes?: number;
+              /** @description Parameters that are known; … for values that are not kept. */
+              query?: {
+                [key: string]: string;
+              };
+              /** @description Those that say what a request means. */
+              headers?: {
+                [key: string]: string;
+              };
+              via: string;
+              on_behalf_of?: string;
+              request_id: string;
+              /** @description Whether the kept outcome of an earlier request was the answer. */
+              repeated?: boolean;
+              problem?: {
+                code?: string;
+                title: string;
+                detail?: string;
+                errors?: {
+                  pointer: string;
+                  code: string;
+                  detail: string;
+                }[];
+              };
+              fields?: {
+                field: string;
+                /** @description The place within the record, where a patch names one. */
+                at?: string;
+                /** @description What was to be done there. */
+                edit?: string;
+                /** @description What was sent; of a long value, its beginning. */
+                sent?: unknown;
+                /** @description Whether the value is not kept: it is secret, or of no known field. */
+                withheld?: boolean;
+                /**
+                 * @description set: It holds what was sent. cleared: It holds nothing any more. same: It held that already. left: It stays as it was: a blank says nothing here. ignored: It is not the sender's to set, and was left out as they asked. refused: It cannot be so; code and detail say why. not saved: Nothing is wrong with it, but the request was refused for something else. followed: It was not sent, and a default, a rule or what it is derived from gave it this.
+                 * @enum {unknown}
+                 */
+                outcome?: "set" | "cleared" | "same" | "left" | "ignored" | "refused" | "not saved" | "followed";
+                /** @description What the field holds, where that is not what was sent. */
+                now?: unknown;
+                code?: string;
+                detail?: string;
+              }[];
+              /** @description Of a batch. */
+              items?: {
+                action?: string;
+                collection?: string;
+                /** @description Any JSON value. */
+                key?: unknown;
+                by?: string;
+                status?: number;
+                problem?: {
+                  code?: string;
+                  title: string;
+                  detail?: string;
+                  errors?: {
+                    pointer: string;
+                    code: string;
+                    detail: string;
+                  }[];
+                };
+                fields?: {
+                  field: string;
+                  /** @description The place within the record, where a patch names one. */
+                  at?: string;
+                  /** @description What was to be done there. */
+                  edit?: string;
+                  /** @description What was sent; of a long value, its beginning. */
+                  sent?: unknown;
+                  /** @description Whether the value is not kept: it is secret, or of no known field. */
+                  withheld?: boolean;
+                  /**
+                   * @description set: It holds what was sent. cleared: It holds nothing any more. same: It held that already. left: It stays as it was: a blank says nothing here. ignored: It is not the sender's to set, and was left out as they asked. refused: It cannot be so; code and detail say why. not saved: Nothing is wrong with it, but the request was refused for something else. followed: It was not sent, and a default, a rule or what it is derived from gave it this.
+                   * @enum {unknown}
+                   */
+                  outcome?: "set" | "cleared" | "same" | "left" | "ignored" | "refused" | "not saved" | "followed";
+                  /** @description What the field holds, where that is not what was sent. */
+                  now?: unknown;
+                  code?: string;
+                  detail?: string;
+                }[];
+              }[];
+              /** @description Of many records, and of files. */
+              counts?: {
+                [key: string]: number;
+              };
+              /** @description Whether there was more than is kept. */
+              left_out?: boolean;
+            }[];
+          };
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      403: components["responses"]["not-permitted"];
+      413: components["responses"]["too-large"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+    };
+  };
+  inspectRequests: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": {
+          /** @description For how long, from now on. */
+          minutes: number;
+          /** @description Whether what the console asks is noted, too. Usually not. */
+          console?: boolean;
+        };
+      };
+    };
+    responses: {
+      /** @description How it is on now. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": {
+            /**
+             * Format: date-time
+             * @description Until when requests are noted; null: they are not.
+             */
+            until: string | null;
+            /** @description Whether those of the console, too. */
+            console: boolean;
+          };
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      403: components["responses"]["not-permitted"];
+      408: components["responses"]["body-timeout"];
+      413: components["responses"]["too-large"];
+      415: components["responses"]["unsupported-media"];
+      422: components["responses"]["invalid"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+      507: components["responses"]["storage-full"];
+    };
+  };
+  forgetRequests: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Done. */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      403: components["responses"]["not-permitted"];
+      413: components["responses"]["too-large"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+      507: components["responses"]["storage-full"];
+    };
+  };
+  readRequest: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        /** @description Its number. */
+        number: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description It. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": {
+            number: number;
+            /**
+             * Format: date-time
+             * @description When it was answered.
+             */
+            time: string;
+            /** @description From when it was read until its answer was made. */
+            microseconds: number;
+            method: string;
+            /** @description … stands in it for a secret value. */
+            path: string;
+            /** @description The operation of this document. */
+            operation: string;
+            status: number;
+            /** @description Of the answer's body, before it is compressed. */
+            bytes?: number;
+            /** @description Parameters that are known; … for values that are not kept. */
+            query?: {
+              [key: string]: string;
+            };
+            /** @description Those that say what a request means. */
+            headers?: {
+              [key: string]: string;
+            };
+            via: string;
+            on_behalf_of?: string;
+            request_id: string;
+            /** @description Whether the kept outcome of an earlier request was the answer. */
+            repeated?: boolean;
+            problem?: {
+              code?: string;
+              title: string;
+              detail?: string;
+              errors?: {
+                pointer: string;
+                code: string;
+                detail: string;
+              }[];
+            };
+            fields?: {
+              field: string;
+              /** @description The place within the record, where a patch names one. */
+              at?: string;
+              /** @description What was to be done there. */
+              edit?: string;
+              /** @description What was sent; of a long value, its beginning. */
+              sent?: unknown;
+              /** @description Whether the value is not kept: it is secret, or of no known field. */
+              withheld?: boolean;
+              /**
+               * @description set: It holds what was sent. cleared: It holds nothing any more. same: It held that already. left: It stays as it was: a blank says nothing here. ignored: It is not the sender's to set, and was left out as they asked. refused: It cannot be so; code and detail say why. not saved: Nothing is wrong with it, but the request was refused for something else. followed: It was not sent, and a default, a rule or what it is derived from gave it this.
+               * @enum {unknown}
+               */
+              outcome?: "set" | "cleared" | "same" | "left" | "ignored" | "refused" | "not saved" | "followed";
+              /** @description What the field holds, where that is not what was sent. */
+              now?: unknown;
+              code?: string;
+              detail?: string;
+            }[];
+            /** @description Of a batch. */
+            items?: {
+              action?: string;
+              collection?: string;
+              /** @description Any JSON value. */
+              key?: unknown;
+              by?: string;
+              status?: number;
+              problem?: {
+                code?: string;
+                title: string;
+                detail?: string;
+                errors?: {
+                  pointer: string;
+                  code: string;
+                  detail: string;
+                }[];
+              };
+              fields?: {
+                field: string;
+                /** @description The place within the record, where a patch names one. */
+                at?: string;
+                /** @description What was to be done there. */
+                edit?: string;
+                /** @description What was sent; of a long value, its beginning. */
+                sent?: unknown;
+                /** @description Whether the value is not kept: it is secret, or of no known field. */
+                withheld?: boolean;
+                /**
+                 * @description set: It holds what was sent. cleared: It holds nothing any more. same: It held that already. left: It stays as it was: a blank says nothing here. ignored: It is not the sender's to set, and was left out as they asked. refused: It cannot be so; code and detail say why. not saved: Nothing is wrong with it, but the request was refused for something else. followed: It was not sent, and a default, a rule or what it is derived from gave it this.
+                 * @enum {unknown}
+                 */
+                outcome?: "set" | "cleared" | "same" | "left" | "ignored" | "refused" | "not saved" | "followed";
+                /** @description What the field holds, where that is not what was sent. */
+                now?: unknown;
+                code?: string;
+                detail?: string;
+              }[];
+            }[];
+            /** @description Of many records, and of files. */
+            counts?: {
+              [key: string]: number;
+            };
+            /** @description Whether there was more than is kept. */
+            left_out?: boolean;
+          };
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
+      403: components["responses"]["not-permitted"];
+      404: components["responses"]["not-found"];
+      413: components["responses"]["too-large"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
     };
   };
   listAccounts: {

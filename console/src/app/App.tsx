@@ -20,6 +20,7 @@ import { ProposalsPanel } from "../features/passes/ProposalsPanel";
 import { PassesPage } from "../features/passes/PassesPage";
 import { ProposalsPage } from "../features/passes/ProposalsPage";
 import { ImportPage } from "../features/files/ImportPage";
+import { RequestsPage } from "../features/requests/RequestsPage";
 import { OverTimePage } from "../features/records/around/OverTimePage";
 import { ComparePage } from "../features/records/ComparePage";
 import { CreatePage } from "../features/records/CreatePage";
@@ -52,6 +53,7 @@ const createRouter = () =>
           { path: "proposals", element: <ProposalsPage /> },
           { path: "proposals/:number", element: <ProposalsPage /> },
           { path: "reference", element: <ReferencePage /> },
+          { path: "requests", element: <RequestsPage /> },
           { path: "activity", element: <ActivityPage /> },
           { path: "accounts", element: <AccountsPage /> },
           { path: "notices", element: <NoticesPage /> },

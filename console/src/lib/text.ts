@@ -13,6 +13,13 @@ const momentFormat = new Intl.DateTimeFormat(undefined, {
   minute: "2-digit",
 });
 
+const timeFormat = new Intl.DateTimeFormat(undefined, { hour: "2-digit", minute: "2-digit", second: "2-digit" });
+
+/** What time it was, to the second, in the reader's own time zone. */
+export function timeOfDay(text: string): string {
+  return timeFormat.format(new Date(text));
+}
+
 /** A moment as people read it, in their own time zone. */
 export function moment(text: string): string {
   return momentFormat.format(new Date(text));

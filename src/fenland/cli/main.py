@@ -32,6 +32,7 @@ COMMANDS = {
     "records": "collections calls list show create update edit delete",
     "history": "history difference restore undo erase",
     "proof": "head evidence export-history verify archive erase-removed new-key",
+    "inspecting": "requests",
     "batch": "batch",
     "files": "import export",
     "passes": "pass",

@@ -567,6 +567,28 @@ class AsyncClient:
         """
         return await self._run(calls.presence(collection, key, window, doing))
 
+    async def inspect_requests(self, minutes: int = 15, *, console: bool = False) -> Mapping[str, Any]:
+        """Has the requests of the own account noted for so many minutes: `until` when that is.
+
+        With `console`, those of the web console, too.
+        """
+        return await self._run(calls.inspect_requests(minutes, console))
+
+    async def requests(self, *, after: int = 0, limit: int = 50) -> Mapping[str, Any]:
+        """The last requests that were noted: `items`, the newest first, of those after a number; `until`.
+
+        Each says what was sent, what each field meant, and what was refused and why.
+        """
+        return await self._run(calls.requests(after, limit))
+
+    async def request(self, number: int) -> Mapping[str, Any]:
+        """One of them. Raises `NotFoundError` once it is not kept any more."""
+        return await self._run(calls.request(number))
+
+    async def forget_requests(self) -> None:
+        """Has the own requests noted no more, and forgets those that were."""
+        await self._run(calls.forget_requests())
+
     async def feed_end(self) -> str:
         """Where the feed stands now. Ask for it, read a list, then follow `changes` from there."""
         return (await self._run(calls.changes(None, calls.Followed())))[1]

@@ -262,6 +262,31 @@ def presence(collection: str, key: Any, window: str, doing: str) -> Flow[list[Ma
     return items
 
 
+def inspect_requests(minutes: int, console: bool) -> Flow[Mapping[str, Any]]:
+    """Has the own requests noted for a while."""
+    members = {"minutes": minutes, "console": console}
+    found: Mapping[str, Any] = yield from ask_json(json_request("PUT", path("requests"), members))
+    return found
+
+
+def requests(after: int, limit: int) -> Flow[Mapping[str, Any]]:
+    """The own last requests."""
+    asked = Request("GET", path("requests"), {"after": str(after), "limit": str(limit)})
+    found: Mapping[str, Any] = yield from ask_json(asked)
+    return found
+
+
+def request(number: int) -> Flow[Mapping[str, Any]]:
+    """One of them."""
+    found: Mapping[str, Any] = yield from ask_json(Request("GET", path("requests", number)))
+    return found
+
+
+def forget_requests() -> Flow[None]:
+    """Has none noted any more, and those that were forgotten."""
+    yield from ask(Request("DELETE", path("requests")))
+
+
 def rules(collection: str) -> Flow[Mapping[str, Any]]:
     """Who may do what with records, by role."""
     found: Mapping[str, Any] = yield from ask_json(Request("GET", path("schemas", collection, "access")))

@@ -23,6 +23,7 @@ from fenland.storage.shared.handed_out import (
     ProposalsWanted,
     ProposedField,
 )
+from fenland.storage.shared.inspector import MOST_NOTED, NOTE_ROOM
 from fenland.storage.shared.protocols import (
     MOST_TOGETHER,
     Accounts,
@@ -50,11 +51,13 @@ from fenland.storage.shared.values import (
     Delivery,
     DeliveryState,
     Head,
+    Inspection,
     Kept,
     Last,
     Made,
     Mark,
     Migration,
+    Noted,
     Noticed,
     Obstacle,
     Order,
@@ -72,7 +75,9 @@ from fenland.storage.sqlite import offered as sqlite
 from fenland.storage.sqlite.auditing import Audited, Unreadable
 
 __all__ = [
+    "MOST_NOTED",
     "MOST_TOGETHER",
+    "NOTE_ROOM",
     "QUIET",
     "Account",
     "Accounts",
@@ -93,11 +98,13 @@ __all__ = [
     "Head",
     "Heads",
     "History",
+    "Inspection",
     "Kept",
     "Last",
     "Made",
     "Mark",
     "Migration",
+    "Noted",
     "Noticed",
     "Obstacle",
     "Order",

@@ -173,9 +173,11 @@ def _batch(call: Call) -> Answer:
     minimal = call.minimal
     if call.get(p.PREVIEW):
         looked = preview_batch(service, call.caller, todo)
+        call.items = [*zip(items, looked, strict=True)]
         results = [_result(one, call.prefix, minimal=minimal) for one in looked]
         return json_answer({"done": False, "batch": None, "results": results})
     found = batch(service, call.caller, todo, atomic=atomic, asked=once)
+    call.items = [*zip(items, found.results, strict=True)]
     results = [_result(one, call.prefix, minimal=minimal) for one in found.results]
     done = not atomic or all(one["status"] < 300 for one in results)
     headers = dict(REPEATED) if found.repeated else {}

@@ -104,6 +104,13 @@ def _import(call: Call) -> Answer:
     )
     call.check()
     found = import_rows(call.service, call.caller, asked)
+    call.counts = {
+        "rows": found.rows,
+        "created": found.created,
+        "updated": found.updated,
+        "unchanged": found.unchanged,
+        "refused": found.refused_count,
+    }
     # Kept or not as a whole: where each is on its own, what was refused is part of the answer.
     status = 422 if asked.atomic and not asked.preview and found.refused_count else 200
     return json_answer(imported_json(found), status, REPEATED if found.repeated else None)

@@ -51,6 +51,7 @@ def _many(call: Call, patch: Patch | None, check: Callable[[], None]) -> Answer:
     looking = call.get(p.PREVIEW)
     call.check()
     found = (preview_many if looking else change_many)(call.service, call.caller, asked)
+    call.counts = {"matched": found.matched, "changed": found.changed, "refused": found.refused}
     status = 200 if found.done or looking else 422
     return json_answer(_many_json(found, call.prefix), status, REPEATED if found.repeated else None)
 

@@ -49,7 +49,7 @@ ROUTES: tuple[Route, ...] = (
     Route(
         "POST", f"{ONE}/presence", "meet", "Say that one has {one} open, and see who else has", _meet,
         answers={200: Reply("Those who are there and may read it; not oneself.", _SHOWN)},
-        problems=("not-found", "unsupported-media", "invalid"), body=one_body(_BODY), late=True,
+        problems=("not-found", "unsupported-media", "invalid"), body=one_body(_BODY), late=True, noted=False,
         description="A courtesy: nothing is locked by it, nothing of it is kept.",
     ),
 )  # fmt: skip

@@ -190,7 +190,8 @@ def _preview(call: Call) -> Answer:
 
 
 def _previewed(call: Call, asked: UpdateRequest) -> Answer:
-    return json_answer(preview_json(preview(call.service, call.caller, asked)))
+    found = call.found = preview(call.service, call.caller, asked)
+    return json_answer(preview_json(found))
 
 
 def _updated(call: Call, patch: Patch | Replacement, check: Check) -> Answer:

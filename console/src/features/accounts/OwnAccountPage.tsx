@@ -1,11 +1,13 @@
 import Alert from "@mui/material/Alert";
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
+import Link from "@mui/material/Link";
 import Paper from "@mui/material/Paper";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState, type SyntheticEvent } from "react";
+import { Link as RouterLink } from "react-router";
 import { changePassword, issueToken, revokeToken, tokens, type Token } from "../../api/accounts";
 import { forget, session } from "../../api/session";
 import { moment } from "../../lib/text";
@@ -22,6 +24,12 @@ export function OwnAccountPage() {
       <Typography color="textSecondary" sx={{ mb: 3 }}>
         {account?.account}
         {account && account.roles.length > 0 && ` · ${account.roles.join(", ")}`}
+      </Typography>
+      <Typography sx={{ mb: 3 }}>
+        <Link component={RouterLink} to="/requests">
+          Your requests
+        </Link>
+        : what your programs send, and what it means.
       </Typography>
       <Box
         sx={{

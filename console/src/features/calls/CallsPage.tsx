@@ -46,6 +46,9 @@ export function CallsPage() {
         <Link component={RouterLink} to={`/reference?${new URLSearchParams({ collection })}`}>
           The whole API
         </Link>
+        <Link component={RouterLink} to="/requests">
+          What was sent
+        </Link>
       </Box>
       <Typography color="textSecondary" sx={{ mb: 2, maxWidth: 720 }}>
         Copy these into another tool. What stands in braces is the tool&rsquo;s to fill in: the token of an account, a key, and

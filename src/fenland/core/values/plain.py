@@ -42,13 +42,13 @@ def _constant(word: str) -> Any:
 def _decimal(text: str) -> Decimal:
     number = Decimal(text) if len(text) <= MAX_NUMBER_LENGTH else None
     if number is None or abs(number.adjusted()) > MAX_NUMBER_LENGTH:
-        raise Malformed(f"The number {text[:20]}… is beyond what is read here. Send fewer digits.")
+        raise Malformed("A number is beyond what is read here. Send fewer digits.")
     return number
 
 
 def _integer(text: str) -> int:
     if len(text) > MAX_NUMBER_LENGTH:
-        raise Malformed(f"The number {text[:20]}… is beyond what is read here. Send fewer digits.")
+        raise Malformed("A number is beyond what is read here. Send fewer digits.")
     return int(text)
 
 

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from fenland.core.access.field_access import Record
+from fenland.core.changes.change import Change
 
 
 @dataclass(frozen=True, slots=True)
@@ -23,3 +25,5 @@ class Saved:
     repeated: bool = False
     #: Whether the caller may not read the record any more: then it holds id and key alone, without a tag.
     unseen: bool = False
+    #: The changes that were decided, whoever may see what of them: no answer shows these.
+    changes: Sequence[Change] = ()

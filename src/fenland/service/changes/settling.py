@@ -225,8 +225,10 @@ def saved_as(
     """What is answered about a record that the first of these changes: as all of them have left it."""
     last = last_of(changes)
     if last.removes:
-        return _unshown(resource, last.result, dropped)
-    return shown_as_saved(work, caller, resource, last.result, dropped)
+        saved = _unshown(resource, last.result, dropped)
+    else:
+        saved = shown_as_saved(work, caller, resource, last.result, dropped)
+    return replace(saved, changes=changes)
 
 
 def shown_as_saved(

@@ -29,6 +29,7 @@ from fenland.storage.postgres.engine import (
 from fenland.storage.shared.accounts.accounts import token_hash
 from fenland.storage.shared.accounts.counting import Counters
 from fenland.storage.shared.evolving.preparing import Known, prepare
+from fenland.storage.shared.inspector import Inspector
 from fenland.storage.shared.protocols import Together, Writing
 from fenland.storage.shared.records.presence import Presence
 from fenland.storage.shared.stores import Stores
@@ -54,6 +55,7 @@ class PostgresDatabase(Stores):
         with tempfile.TemporaryDirectory() as folder:
             self.counters = Counters(Path(folder) / "counts")
             self.presence = Presence(Path(folder) / "present")
+            self.inspector = Inspector(Path(folder) / "requests", known.number)
 
     @contextmanager
     def _lent(self) -> Iterator[PostgresConnection]:

@@ -30,9 +30,11 @@ from fenland.storage.shared.values import (
     Delivery,
     DeliveryState,
     Head,
+    Inspection,
     Kept,
     Last,
     Mark,
+    Noted,
     Noticed,
     Page,
     Present,
@@ -94,6 +96,28 @@ class Meeting(Protocol):
 
     def there(self, place: str, now: float) -> list[Present]:
         """Who is at a record now, each once, by name; whether they edit it in any of their windows."""
+
+
+class Inspecting(Protocol):
+    """The last requests of accounts that have asked for it, in whatever process they were answered."""
+
+    def begin(self, account: str, inspection: Inspection, now: float) -> bool:
+        """Has it on for an account, which keeps what was noted; False where too many have it on."""
+
+    def of(self, account: str, now: float) -> Inspection | None:
+        """How an account has it on now; None where it has not. Nearly free where nobody has."""
+
+    def note(self, account: str, content: bytes, now: float) -> None:
+        """Keeps a request of an account that has it on. Where that cannot be, nothing is kept."""
+
+    def noted(self, account: str, now: float) -> list[Noted]:
+        """What is kept of an account, the oldest first."""
+
+    def forget(self, account: str | None = None) -> None:
+        """Removes what is kept, and has it off: for an account, or for all."""
+
+    def tidy(self, now: float) -> None:
+        """Removes what has been kept for long enough; to be called now and then."""
 
 
 # --- what is kept ------------------------------------------------------------------------------------
@@ -515,6 +539,10 @@ class Database(Protocol):
     @property
     def presence(self) -> Meeting:
         """Who has which record open now, in whatever process they are served."""
+
+    @property
+    def inspector(self) -> Inspecting:
+        """Requests that were noted for the accounts that made them."""
 
     @property
     def records(self) -> Mapping[str, Records]:

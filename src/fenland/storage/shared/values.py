@@ -335,6 +335,23 @@ class Present(NamedTuple):
     editing: bool
 
 
+class Inspection(NamedTuple):
+    """How an account has the request inspector on: until when, and how long what it notes is kept."""
+
+    #: In Unix seconds.
+    until: float
+    kept_until: float
+    #: Whether what the console asks for the account is noted, too.
+    console: bool
+
+
+class Noted(NamedTuple):
+    """A request that it has noted: its number, and what is told of it, as JSON."""
+
+    number: int
+    content: bytes
+
+
 class Mark(NamedTuple):
     """What of an entry says what it is about, and how it came, without what it changed."""
 

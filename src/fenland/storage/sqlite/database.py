@@ -22,6 +22,7 @@ from fenland.core.problems import Unavailable
 from fenland.core.values.identity import timestamp
 from fenland.storage.shared.accounts.counting import Counters
 from fenland.storage.shared.evolving.preparing import Known, prepare
+from fenland.storage.shared.inspector import Inspector
 from fenland.storage.shared.protocols import Writing
 from fenland.storage.shared.records.presence import Presence
 from fenland.storage.shared.stores import Stores
@@ -97,6 +98,7 @@ class SqliteDatabase(Stores):
         self._known = KnownTokens(self.mark)
         self.counters = Counters(path.with_name(path.name + ".counts"))
         self.presence = Presence(path.with_name(path.name + ".present"))
+        self.inspector = Inspector(path.with_name(path.name + ".requests"), known.number)
         self._writing = sqlite.make_engine(path, writing=True)
         self._writer = Writer(
             self._connect_writer,
@@ -235,6 +237,7 @@ class SqliteDatabase(Stores):
         self.mark.close()
         self.counters.close()
         self.presence.close()
+        self.inspector.close()
         while self.idle:
             self.idle.pop()[0].close()
         self._engine.dispose()

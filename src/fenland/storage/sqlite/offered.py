@@ -26,7 +26,8 @@ __all__ = [
 
 def remove_database(path: Path) -> None:
     """See `Offered`."""
-    for ending in ("", "-wal", "-shm", ".lock", ".counts", ".present"):
+    beside_it = ("-wal", "-shm", ".lock", ".counts", ".present", ".requests", ".requests-notes")
+    for ending in ("", *beside_it):
         beside(path, ending).unlink(missing_ok=True)
 
 

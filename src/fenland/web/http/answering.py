@@ -18,6 +18,7 @@ def record_answer(call: Call, saved: Saved, location: str | None = None) -> Answ
 
     `location` is where a record is that was created.
     """
+    call.found = saved
     status, headers = (200, {}) if location is None else (201, {"Location": location})
     if not saved.unseen:
         headers["ETag"] = saved.etag

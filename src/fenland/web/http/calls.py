@@ -6,7 +6,8 @@ raised where it belongs: 401, 404, 403, 412 or 428, 415, 400, 409, 422.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping
+import time
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any, TypeVar
 from urllib.parse import parse_qsl, quote
@@ -14,16 +15,21 @@ from urllib.parse import parse_qsl, quote
 from flask import Request
 
 from fenland.core.access.policy import Caller
+from fenland.core.changes.patches import Patch, Replacement
 from fenland.core.limits import Limits
 from fenland.core.names import did_you_mean
 from fenland.core.problems import Malformed, NotFound, NotSignedIn, Refusal
 from fenland.core.reserved import RESERVED
 from fenland.service.changes.finding import UNCONDITIONAL, Address, Preconditions
+from fenland.service.changes.saved import Saved
 from fenland.service.history.past import NOW, When
+from fenland.service.records.batch import Result as ItemResult
 from fenland.service.records.filtering import ENDS, Filter
 from fenland.service.records.once import Once
+from fenland.service.records.update import Preview
 from fenland.service.service import Service
 from fenland.service.settings import Settings
+from fenland.storage.door import Inspection
 from fenland.web.http.body import body_of
 from fenland.web.http.caller import caller_of
 from fenland.web.http.headers import ReadBody, once_of
@@ -67,7 +73,22 @@ class Common:
 class Call:
     """One request of a route: who asks, for what, and what the parameters of the row say."""
 
-    __slots__ = ("_caller", "common", "environ", "equal", "place", "query", "refusal", "request", "values")
+    __slots__ = (
+        "_caller",
+        "common",
+        "counts",
+        "environ",
+        "equal",
+        "found",
+        "inspection",
+        "items",
+        "place",
+        "query",
+        "refusal",
+        "request",
+        "sent",
+        "values",
+    )
 
     def __init__(self, common: Common, request: Request, place: Mapping[str, Any]) -> None:
         self.common, self.request, self.place = common, request, place
@@ -79,6 +100,13 @@ class Call:
         self.values: dict[str, Any] = {}
         #: The fields that a list is filtered by, each with the values it is given.
         self.equal: dict[str, tuple[str, ...]] = {}
+        #: How whoever asks has the request inspector on, and what views leave for it: what was to be
+        #: changed, and what came of it; of a batch the items, each with its result; of many, how many.
+        self.inspection: Inspection | None = None
+        self.sent: Patch | Replacement | None = None
+        self.found: Saved | Preview | None = None
+        self.items: Sequence[tuple[Any, ItemResult]] = ()
+        self.counts: Mapping[str, int] = {}
 
     @property
     def service(self) -> Service:
@@ -101,7 +129,9 @@ class Call:
 
     def sign_in(self) -> None:
         """Finds out who asks, once. Raises what `caller_of` raises."""
-        self._caller = caller_of(self.request, self.service)
+        caller = self._caller = caller_of(self.request, self.service)
+        account, now = caller.actor if caller.acting is None else caller.acting, time.time()
+        self.inspection = self.service.database.inspector.of(account.name, now)
 
     @property
     def collection(self) -> str:

@@ -7,6 +7,8 @@ from typing import Any
 
 #: Where a request's account and client address stand in its WSGI environment, once they are known.
 ACCOUNT, ADDRESS = "fenland.account", "fenland.address"
+#: When its answering began, on the clock of `time.perf_counter`.
+STARTED = "fenland.started"
 #: Where the front leaves what tells whether a request's client has gone.
 GONE = "fenland.gone"
 #: Where the front says that it can wait; where a view then says what for; and, when a request that waited is

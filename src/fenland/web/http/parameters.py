@@ -427,6 +427,7 @@ OF_PASS = _numbers("pass", "Only those that came in by this pass.", "of_pass", l
 AFTER_PROPOSAL = _numbers(
     "after", "Only what comes behind this number; as `next` says.", "after_proposal", least=0
 )
+AFTER_REQUEST = _numbers("after", "Only those after this number.", "after_request", least=0)
 NEWEST = _flags("newest", "Whether the last that came in stand first.")
 
 # --- in headers --------------------------------------------------------------------------------------

@@ -139,7 +139,9 @@ def _ahead(call: Call, types: tuple[str, ...]) -> tuple[Patch, Check]:
     def read() -> Patch:
         kind = _kind(call, types)
         body = body_of(call.request, call.limits)
-        found = _BY_TYPE[kind].read(Sent(body, call.environ.get("CONTENT_TYPE", ""), fields, call.limits))
+        call.sent = found = _BY_TYPE[kind].read(
+            Sent(body, call.environ.get("CONTENT_TYPE", ""), fields, call.limits)
+        )
         if call.get(COERCE) and isinstance(found, MergePatch):
             return replace(found, fields=read_texts(fields, found.fields))
         return found

@@ -11,11 +11,12 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from typing import Any, Literal
 
-from flask import Request
+from flask import Request, Response
 
 from fenland.core.problems import Malformed
 from fenland.web.http.answers import Answer
 from fenland.web.http.calls import Call, Common
+from fenland.web.http.noting import note, status_of
 from fenland.web.http.parameters import IF_MATCH, IF_NONE_MATCH, Parameter, Query
 from fenland.web.http.replies import Body, Reply
 
@@ -55,6 +56,8 @@ class Route:
     filtered: bool = False
     #: Whether the view itself says when what is wrong with the request is raised; else it is at once.
     late: bool = False
+    #: Whether the request inspector notes what is asked here.
+    noted: bool = True
     #: What is made of `takes`: what the query may hold, and whether the request may say which version of
     #: a record it is about.
     query: Query = field(init=False)
@@ -74,16 +77,35 @@ class Route:
         return re.sub(r"\{(\w+)\}", lambda place: f"<{_CONVERTERS.get(place[1], '')}{place[1]}>", self.path)
 
     def answer(self, common: Common, request: Request, place: Mapping[str, Any]) -> Answer:
-        """Answers a request: who asks, then the query by this row, then the view."""
+        """Answers a request, and notes it where whoever asks would have that."""
         call = Call(common, request, place)
+        try:
+            answer = self._answered(call)
+        except Exception as error:
+            if call.inspection is not None and self.noted:
+                note(call, self, status_of(error), None, error)
+            raise
+        if call.inspection is not None and self.noted:
+            note(call, self, *_size_of(answer), None)
+        return answer
+
+    def _answered(self, call: Call) -> Answer:
+        """Answers it: who asks, then the query by this row, then the view."""
         if self.signed_in == "yes":
             call.sign_in()
         call.read_query(self.query)
         if not self.guarded:
-            call.read(lambda: _refuse_guards(request), None)
+            call.read(lambda: _refuse_guards(call.request), None)
         if not self.late:
             call.check()
         return self.view(call)
+
+
+def _size_of(answer: Answer | Response) -> tuple[int, int | None]:
+    """The status, and how many bytes there are, where that is known."""
+    if isinstance(answer, Answer):
+        return answer.status, len(answer.body or b"")
+    return answer.status_code, None
 
 
 def _refuse_guards(request: Request) -> None:

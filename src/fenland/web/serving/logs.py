@@ -17,7 +17,7 @@ import structlog
 
 from fenland.core.expressions.budget import begin
 from fenland.service.settings import Settings
-from fenland.web.http.environ import ADDRESS, GONE, LATER, about
+from fenland.web.http.environ import ADDRESS, GONE, LATER, STARTED, about
 
 _REQUEST_ID = re.compile(r"[A-Za-z0-9._-]{1,64}")
 
@@ -100,7 +100,7 @@ class RequestLog:
 
     def __call__(self, environ: dict[str, Any], start_response: Start) -> Iterable[bytes]:
         """Answers one request (PEP 3333)."""
-        started = time.perf_counter()
+        environ[STARTED] = started = time.perf_counter()
         begin(self._evaluation, environ.get(GONE))
         sent = environ.get("HTTP_X_REQUEST_ID", "")
         request_id = sent if sent and _REQUEST_ID.fullmatch(sent) else self._new_id()

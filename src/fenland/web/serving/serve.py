@@ -95,12 +95,13 @@ def serve_on(
 
 
 def _note_uses(service: Service) -> None:
-    """Keeps now and then when tokens were last used: sessions end by it."""
+    """Keeps now and then when tokens were last used: sessions end by it; removes what the inspector kept."""
     while True:
         time.sleep(_NOTED_EACH)
         # What cannot be kept now is kept with what comes next, or lost: it is no change of anybody's.
         with suppress(Unavailable):
             service.database.note_uses()
+        service.database.inspector.tidy(time.time())
 
 
 def _back_up(settings: Settings) -> None:
