@@ -130,10 +130,17 @@ def test_what_came_in_is_refused_by_field_with_keys_alone_and_the_next_one_opens
     page.keyboard.type("There is no such village")
     page.keyboard.press("Enter")
     expect(review).to_contain_text("refused by ines.harrow: There is no such village")
+    # What was left out is next, and nothing that is typed is taken for a key before the dialog has it.
+    expect(parcels).to_be_checked()
     page.keyboard.press("r")
+    expect(reason).to_be_focused()
     page.keyboard.type("Nor such a parcel")
     page.keyboard.press("Enter")
     expect(page.get_by_role("region", name="Proposal")).to_contain_text("L0104")
+    with sample.client() as http:
+        first = http.get("/v1/proposals?state=refused&collection=landholders&key=L0103&newest=true").json()
+    reasons = {name: one["reason"] for name, one in first["items"][0]["fields"].items()}
+    assert reasons == {"address": "There is no such village", "parcels": "Nor such a parcel"}
 
 
 def test_a_conflict_is_marked_and_somebody_decides(page: Page, browser: Browser, sample: Running) -> None:

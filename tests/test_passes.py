@@ -36,7 +36,7 @@ from fenland.service.proof.verifying import verify_database
 from fenland.service.records.update import UpdateRequest, update
 from fenland.service.service import Service
 from fenland.storage.door import Made, PassesWanted, ProposalsWanted, migrate
-from support import NIGHTLY, bearer, workshop_of
+from support import NIGHTLY, bearer, new_project, start, workshop_of
 
 KEY = {"type": "string", "required": True, "unique": True, "fixed": True}
 TEXT: dict[str, Any] = {"type": "string"}
@@ -1078,6 +1078,16 @@ def test_pages_speak_the_readers_language_as_far_as_it_is_there(house: House) ->
         assert text in page.text, text
     assert '<html lang="en"' in house.get(link, **{"Accept-Language": "fr"}).text
     assert '<html lang="en"' in house.get(link, **{"Accept-Language": "*;;q=x,,-"}).text
+
+
+def test_a_project_that_is_started_says_it_in_its_own_words(tmp_path: Path) -> None:
+    folder = new_project(tmp_path / "notes")
+    (folder / "messages").mkdir()
+    (folder / "messages" / "de.yaml").write_text("words: {ended_title: Dieser Link gilt nicht mehr}\n")
+    running = start("start", folder, tmp_path / "log", "--workers", "1")
+    page = httpx.get(f"{running.address}/p/{'x' * 43}", headers={"Accept-Language": "de"})
+    assert "Dieser Link gilt nicht mehr" in page.text
+    running.stop()
 
 
 @pytest.mark.parametrize(

@@ -252,7 +252,7 @@ SEEN: dict[tuple[str, str], dict[str, Way] | str] = {
     ("GET", "/v1/history/keys"): "Public keys.", ("GET", "/v1/history/consistency"): "Hashes alone: test_hashes.",
     ("GET", "/v1/edits.schema.json"): "What edits look like.", ("GET", "/v1/definitions.schema.json"): "What definitions look like.", ("GET", "/v1/session"): "Who asks.", ("GET", "/v1/tokens"): "One's own tokens: test_takeover.",
     ("GET", "/v1/accounts"): "Accounts: test_takeover.", ("GET", "/v1/accounts/{name}"): "Accounts: test_takeover.",
-    ("GET", "/healthz"): "Nothing of records.", ("GET", "/v1/openapi.json"): "The definitions, which all may read.",
+    ("GET", "/healthz"): "Nothing of records.", ("GET", "/v1/definitions/mistakes"): "The definitions, which all may read.", ("GET", "/v1/openapi.json"): "The definitions, which all may read.",
     ("GET", "/v1/requests"): {"own requests": inspected(
         got(JOBS, f"{JOBS}/J2", f"{J1}/form", f"{J1}/history", "/v1/history", "/v1/changes?after=8&data=record"), sent("POST", f"{J1}/preview", {"count": 5, "pay": "x"}),
         sent("PUT", f"{J1}?preview=true", {"code": "J1", "title": "x"}), sent("PATCH", f"{J1}?base=1&preview=true", {"title": "mine"}), sent("PATCH", f"{J1}?preview=true", {"title": "shut", "site": "S2"}),

@@ -17,6 +17,7 @@ from __future__ import annotations
 
 import logging
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from random import Random
@@ -106,7 +107,7 @@ class Trial:
             settings = Settings(title="Trial", roles=list(roles), **here)  # type: ignore[arg-type]
             return Project(Path(self._folder.name), settings, definitions_from(project, roles))
         found = load_project(Path(project))
-        return Project(found.folder, found.settings.model_copy(update=here), found.definitions)
+        return replace(found, settings=found.settings.model_copy(update=here))
 
     def account(self, name: str, *roles: str, **attributes: Any) -> Client:
         """A client for an account; when it is first asked for, the account is made, with these roles."""

@@ -1073,6 +1073,26 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/v1/definitions/mistakes": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * What is wrong with the definitions as saved
+     * @description Where fenland start --reload watches them: the service goes on with what it had.
+     */
+    get: operations["readMistakes"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/v1/edits.schema.json": {
     parameters: {
       query?: never;
@@ -6190,6 +6210,37 @@ export interface operations {
       401: components["responses"]["not-signed-in"];
       403: components["responses"]["not-permitted"];
       404: components["responses"]["not-found"];
+      413: components["responses"]["too-large"];
+      429: components["responses"]["too-many"];
+      500: components["responses"]["internal"];
+      503: components["responses"]["unavailable"];
+    };
+  };
+  readMistakes: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description What is. */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": {
+            /** @description Whether the service is begun anew when a file is saved. */
+            watched: boolean;
+            /** @description What is wrong, for people; empty while nothing is. */
+            told: string;
+          };
+        };
+      };
+      400: components["responses"]["malformed"];
+      401: components["responses"]["not-signed-in"];
       413: components["responses"]["too-large"];
       429: components["responses"]["too-many"];
       500: components["responses"]["internal"];

@@ -13,6 +13,7 @@ import typer
 from fenland.cli.terminal import Exit, counted, err, escape, fail, json_option, log_to_stderr, out, print_json
 
 if TYPE_CHECKING:
+    from fenland.core.definitions.model import DefinitionMistakes
     from fenland.service.project import Project
     from fenland.service.settings import Settings
 
@@ -118,13 +119,18 @@ def open_project(folder: Path) -> Project:
     try:
         return load_project(folder)
     except DefinitionMistakes as error:
-        for mistake in error.mistakes:
-            where = f"[bold]{escape(mistake.place)}[/]"
-            err.print(f"[red]✗[/] {where}  {escape(mistake.what)} [dim]{escape(mistake.hint)}[/]")
-            if mistake.caret:
-                err.print(escape("    " + mistake.caret.replace("\n", "\n    ")), style="dim")
+        tell_mistakes(error)
         mistakes = counted(len(error.mistakes), "mistake")
         fail(f"{mistakes} in {folder}. Nothing was started.", Exit.DEFINITIONS)
+
+
+def tell_mistakes(error: DefinitionMistakes) -> None:
+    """Says what is wrong with definitions, each where it stands."""
+    for mistake in error.mistakes:
+        where = f"[bold]{escape(mistake.place)}[/]"
+        err.print(f"[red]✗[/] {where}  {escape(mistake.what)} [dim]{escape(mistake.hint)}[/]")
+        if mistake.caret:
+            err.print(escape("    " + mistake.caret.replace("\n", "\n    ")), style="dim")
 
 
 def open_settings(folder: Path) -> Settings:

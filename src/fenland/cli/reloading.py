@@ -12,7 +12,8 @@ import sys
 import threading
 import time
 from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
+from dataclasses import replace
 from multiprocessing import active_children, get_context
 from multiprocessing.context import ForkProcess
 from multiprocessing.process import BaseProcess
@@ -20,16 +21,21 @@ from pathlib import Path
 from types import FrameType
 from typing import TYPE_CHECKING
 
-import typer
-
-from fenland.cli.projects import LOOKS_EACH, state_of
-from fenland.cli.terminal import Exit, err
+from fenland.cli.projects import LOOKS_EACH, state_of, tell_mistakes
+from fenland.cli.terminal import Exit, err, tell
 
 if TYPE_CHECKING:
+    from fenland.core.definitions.model import Mistake
+    from fenland.service.mistakes import Mistakes
     from fenland.service.project import Project
 
-#: Serves a project until this process is told to stop; calls what it is given once it answers.
+#: Serves a project until this process is told to stop; calls what it is given once it answers. Raises
+#: `StartRefused` where it cannot.
 Serve = Callable[["Project", Callable[[], None]], None]
+#: What comes of a process once it answers.
+_BEGUN = "."
+#: Bytes of what else comes: why it does not.
+_LONGEST = 4096
 
 
 class _Stopped(Exception):
@@ -39,31 +45,37 @@ class _Stopped(Exception):
 def serve_anew(folder: Path, project: Project, read: Callable[[], Project], serve: Serve) -> int:
     """Serves a project, anew whenever its files change; the exit code to end with.
 
-    `read` gives the project as its files are now, or raises `typer.Exit` once it has told what is wrong.
+    `read` gives the project as its files are now, or raises `DefinitionMistakes`.
     """
+    from fenland.service.mistakes import Mistakes
+
     running: ForkProcess | None = None
     try:
         with _heeding():
-            seen = state_of(folder)
-            running = _started(project, serve)
+            seen, mistakes = state_of(folder), Mistakes()
+            project = replace(project, mistakes=mistakes)
+            running = _started(project, serve, mistakes)
             while running is not None and running.exitcode is None:
                 time.sleep(LOOKS_EACH)
                 now = state_of(folder)
                 if now == seen:
                     continue
                 seen = now
-                try:
-                    newer = read()
-                except typer.Exit:
+                newer = _read(read, mistakes)
+                if newer is None:
                     err.print("[dim]The service goes on with what it had. Save a correction.[/]")
                     continue
+                newer = replace(newer, mistakes=mistakes)
                 _end(running)
-                running = _started(newer, serve)
+                mistakes.tell("")
+                running = _started(newer, serve, mistakes)
                 if running is not None:
                     project = newer
                 else:
                     err.print("[dim]The service goes on with what it had.[/]")
-                    running = _started(project, serve)
+                    why = mistakes.told
+                    running = _started(project, serve, mistakes)
+                    mistakes.tell(why)
     except _Stopped:
         return Exit.DONE
     finally:
@@ -72,37 +84,68 @@ def serve_anew(folder: Path, project: Project, read: Callable[[], Project], serv
     return Exit.FAILED if running is None or running.exitcode else Exit.DONE
 
 
-def _started(project: Project, serve: Serve) -> ForkProcess | None:
-    """The process that serves, once it has begun to; None where it ended before."""
-    sys.stdout.flush()
-    told, tell = os.pipe()
-    running = get_context("fork").Process(target=_child, args=(project, serve, told, tell))
-    running.start()
-    os.close(tell)
+def _read(read: Callable[[], Project], mistakes: Mistakes) -> Project | None:
+    """The project as its files are now; None, with what is wrong told, where they cannot be read."""
+    from fenland.core.definitions.model import DefinitionMistakes
+
     try:
-        # Nothing comes where it ends before it has begun.
-        if os.read(told, 1):
-            return running
-    finally:
-        os.close(told)
-    running.join()
+        return read()
+    except DefinitionMistakes as error:
+        tell_mistakes(error)
+        mistakes.tell("\n".join(map(_as_text, error.mistakes)))
+    except OSError as error:
+        # Such as while an editor puts another file in the place of one.
+        why = f"{error.filename or 'The project folder'} cannot be read: {error.strerror}."
+        tell(why)
+        mistakes.tell(why)
     return None
 
 
-def _child(project: Project, serve: Serve, told: int, tell: int) -> None:
+def _as_text(mistake: Mistake) -> str:
+    lines = [f"{mistake.place}  {mistake.what} {mistake.hint}".strip()]
+    return "\n    ".join(lines + mistake.caret.splitlines())
+
+
+def _started(project: Project, serve: Serve, mistakes: Mistakes) -> ForkProcess | None:
+    """The process that serves, once it has begun to; None, with why told, where it ended before."""
+    sys.stdout.flush()
+    told, telling = os.pipe()
+    running = get_context("fork").Process(target=_child, args=(project, serve, told, telling))
+    running.start()
+    os.close(telling)
+    try:
+        # Nothing comes where it ends before it has begun, and did not tell why.
+        why = os.read(told, _LONGEST).decode(errors="replace")
+    finally:
+        os.close(told)
+    if why == _BEGUN:
+        return running
+    running.join()
+    if why:
+        tell(why)
+        mistakes.tell(why)
+    return None
+
+
+def _child(project: Project, serve: Serve, told: int, telling: int) -> None:
+    from fenland.web.serving.serve import StartRefused
+
     os.close(told)
     threading.Thread(target=_end_with, args=(os.getppid(),), daemon=True).start()
     for each in (signal.SIGTERM, signal.SIGINT):
         signal.signal(each, signal.SIG_DFL)
 
     def begun() -> None:
-        os.write(tell, b".")
-        os.close(tell)
+        os.write(telling, _BEGUN.encode())
+        os.close(telling)
 
     try:
         serve(project, begun)
-    except typer.Exit as end:
-        sys.exit(end.exit_code)
+    except StartRefused as error:
+        with suppress(OSError):
+            # Whoever began it tells why, if it waits still.
+            os.write(telling, str(error).encode()[:_LONGEST])
+        sys.exit(Exit.FAILED)
 
 
 def _end_with(parent: int) -> None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager, suppress
+from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -32,17 +33,19 @@ def _telling() -> Iterator[None]:
     except (StartRefused, DatabaseRefused) as error:
         fail(str(error))
     except OSError as error:
-        fail(f"{error.filename or 'The project folder'} cannot be used: {error.strerror}.")
+        fail(_unusable(error))
+
+
+def _unusable(error: OSError) -> str:
+    return f"{error.filename or 'The project folder'} cannot be used: {error.strerror}."
 
 
 def _with(project: Project, host: str | None, port: int | None, workers: int | None) -> Project:
-    from fenland.service.project import Project
-
     given = {"host": host, "port": port, "workers": workers}
     settings = project.settings.model_copy(
         update={name: value for name, value in given.items() if value is not None}
     )
-    return Project(project.folder, settings, project.definitions)
+    return replace(project, settings=settings)
 
 
 def start(
@@ -63,28 +66,31 @@ def start(
     """
     from fenland.web.serving.serve import run
 
-    def opened() -> Project:
-        return _with(open_project(folder), host, port, workers)
-
-    project = opened()
+    project = _with(open_project(folder), host, port, workers)
     if reload:
         from fenland.cli.reloading import serve_anew
+        from fenland.service.project import load_project
 
-        raise typer.Exit(serve_anew(folder, project, opened, _serve))
+        def read() -> Project:
+            return _with(load_project(folder), host, port, workers)
+
+        raise typer.Exit(serve_anew(folder, project, read, _serve))
     with _telling():
         run(project, lambda address: _ready(project, address))
 
 
 def _serve(project: Project, begun: Callable[[], None]) -> None:
-    """Serves a project; tells once it answers."""
-    from fenland.web.serving.serve import run
+    """Serves a project; tells once it answers. Raises `StartRefused`."""
+    from fenland.web.serving.serve import StartRefused, run
 
     def ready(address: str) -> None:
         _ready(project, address)
         begun()
 
-    with _telling():
+    try:
         run(project, ready)
+    except OSError as error:
+        raise StartRefused(_unusable(error)) from None
 
 
 def demo(

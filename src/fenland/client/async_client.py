@@ -112,6 +112,10 @@ class AsyncClient:
         """What to copy into another tool, so that it lists, adds, changes and deletes records."""
         return await self._run(calls.calls(collection))
 
+    async def mistakes(self) -> str:
+        """What is wrong with the project's files as saved, where `fenland start --reload` watches them."""
+        return await self._run(calls.mistakes())
+
     async def views(self, collection: str) -> builtins.list[View]:
         """How the lists of a collection are shown, under the titles that people gave that, by title."""
         return await self._run(calls.views(collection))

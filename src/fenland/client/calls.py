@@ -102,6 +102,12 @@ def calls(collection: str) -> Flow[list[Mapping[str, Any]]]:
     return items
 
 
+def mistakes() -> Flow[str]:
+    """What is wrong with the definitions as they are saved now."""
+    found: Mapping[str, Any] = yield from ask_json(Request("GET", path("definitions", "mistakes")))
+    return str(found["told"])
+
+
 def views(collection: str) -> Flow[list[View]]:
     """How the lists of a collection are shown."""
     found: list[View] = []

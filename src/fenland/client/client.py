@@ -112,6 +112,10 @@ class Client:
         """What to copy into another tool, so that it lists, adds, changes and deletes records."""
         return self._run(calls.calls(collection))
 
+    def mistakes(self) -> str:
+        """What is wrong with the project's files as saved, where `fenland start --reload` watches them."""
+        return self._run(calls.mistakes())
+
     def views(self, collection: str) -> builtins.list[View]:
         """How the lists of a collection are shown, under the titles that people gave that, by title."""
         return self._run(calls.views(collection))

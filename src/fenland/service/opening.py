@@ -39,7 +39,7 @@ def open_project_service(
     database = open_database(settings.database, definitions, limits, made)
     outsiders = replace(settings.outsiders(), wordings=project.wordings)
     ways = settings.ways_in(), settings.outward(), outsiders
-    around = Surroundings(*ways, None, settings.key_file, settings.database.parent)
+    around = Surroundings(*ways, None, settings.key_file, settings.database.parent, project.mistakes)
     return _over(database, definitions, limits, around)
 
 

@@ -25,6 +25,7 @@ from fenland.core.definitions.own import Functions
 from fenland.core.definitions.reading import read_definitions
 from fenland.core.problems import pointer_to
 from fenland.core.wording import LANGUAGE, Wording, wrong_in
+from fenland.service.mistakes import Mistakes
 from fenland.service.own.loading import load_functions
 from fenland.service.settings import FILE_NAME, Settings, SettingsRefused, read_settings
 
@@ -44,6 +45,8 @@ class Project:
     definitions: Definitions
     #: By language, what pages say that are opened by passes.
     wordings: Mapping[str, Wording] = field(default_factory=dict)
+    #: What is wrong with its files now, where they are watched while it is served.
+    mistakes: Mistakes | None = None
 
 
 class _Reader:

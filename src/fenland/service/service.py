@@ -37,6 +37,7 @@ from fenland.core.names import did_you_mean
 from fenland.core.problems import NotFound, Unavailable
 from fenland.core.values.identity import TICKS, etag, part_tag, timestamp, uuid7
 from fenland.service.last_changes import LastChanges
+from fenland.service.mistakes import Mistakes
 from fenland.service.numbers import Numbers
 from fenland.service.outsiders import Outsiders
 from fenland.service.outward import Outward
@@ -84,6 +85,8 @@ class Surroundings:
     #: Where the key lies that signs heads of the history, and the folder of the database.
     key_file: Path = Path("fenland.key")
     place: Path = Path()
+    #: What is wrong with the project's files now, where they are watched.
+    mistakes: Mistakes | None = None
 
 
 class Service:
@@ -104,6 +107,7 @@ class Service:
         self.ways_in, self.outward, self.issued = around.ways_in, around.outward, around.issued
         self.outsiders = around.outsiders
         self.key_file, self.place = around.key_file, around.place
+        self.mistakes = around.mistakes
         self.zone: tzinfo = UTC if limits.zone == "UTC" else ZoneInfo(limits.zone)
         self._last_ticks = 0
         self.resources = {

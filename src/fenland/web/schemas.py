@@ -24,7 +24,7 @@ from fenland.web.http.answers import Answer, json_answer
 from fenland.web.http.calls import Call
 from fenland.web.http.replies import Reply
 from fenland.web.http.route import Route
-from fenland.web.http.schemas import LINK, OPEN
+from fenland.web.http.schemas import FLAG, LINK, OPEN, TEXT, closed
 
 _TOLD: tuple[Right, ...] = ("read", "create", "update", "delete", "pass", "review")
 _SCHEMA = "application/schema+json"
@@ -134,7 +134,19 @@ def _schema(call: Call) -> Answer:
     return json_answer(found, headers={"Content-Type": _SCHEMA})
 
 
+def _mistakes(call: Call) -> Answer:
+    mistakes = call.service.mistakes
+    told = "" if mistakes is None else mistakes.told
+    return json_answer({"watched": mistakes is not None, "told": told}, headers={"Cache-Control": "no-store"})
+
+
 _ONE = "/v1/schemas/{collection}"
+_MISTAKES = closed(
+    {
+        "watched": {**FLAG, "description": "Whether the service is begun anew when a file is saved."},
+        "told": {**TEXT, "description": "What is wrong, for people; empty while nothing is."},
+    }
+)
 
 ROUTES: tuple[Route, ...] = (
     Route(
@@ -165,6 +177,11 @@ ROUTES: tuple[Route, ...] = (
         "GET", f"{_ONE}/choices/{{field}}", "listChoices", "What a field may hold, searched", _choices,
         (p.Q, p.LIMIT, p.CURSOR), {200: Reply("A page of choices.", "ChoicePage", LINK)}, ("not-permitted",),
         late=True,
+    ),
+    Route(
+        "GET", "/v1/definitions/mistakes", "readMistakes", "What is wrong with the definitions as saved",
+        _mistakes, answers={200: Reply("What is.", _MISTAKES)}, noted=False,
+        description="Where fenland start --reload watches them: the service goes on with what it had.",
     ),
     Route(
         "GET", "/v1/edits.schema.json", "readEditsSchema", "The JSON Schema of edits", _edits,

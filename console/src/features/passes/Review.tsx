@@ -67,9 +67,8 @@ function Opened({ proposal, schema, onSettled }: OpenedProps) {
   const fields = Object.entries(proposal.fields);
   const open = fields.filter(([, one]) => one.state === "waiting" && one.hidden !== true).map(([name]) => name);
   // What others changed meanwhile is taken only where somebody says so.
-  const [left, setLeft] = useState<ReadonlySet<string>>(
-    new Set(fields.filter(([, one]) => one.conflict === true).map(([name]) => name)),
-  );
+  const conflicting = () => new Set(fields.filter(([, one]) => one.conflict === true).map(([name]) => name));
+  const [left, setLeft] = useState<ReadonlySet<string>>(conflicting);
   const [refusing, setRefusing] = useState(false);
   const chosen = open.filter((name) => !left.has(name));
   const whole = proposal.kind === "create" || fields.length === 0;
@@ -80,6 +79,8 @@ function Opened({ proposal, schema, onSettled }: OpenedProps) {
     tell(`Proposal ${proposal.number} ${what}.`);
     await refreshCollection(client, proposal.collection);
     if (nothingLeft) onSettled();
+    // What was left out is what is decided about next.
+    else setLeft(conflicting());
   };
   const apply = useMutation({
     // What others changed up to here one has seen, marked as such.
@@ -94,7 +95,13 @@ function Opened({ proposal, schema, onSettled }: OpenedProps) {
     },
   });
   const possible = waits && (whole || chosen.length > 0);
-  useKeys({ a: () => possible && !apply.isPending && apply.mutate(), r: () => possible && setRefusing(true) });
+  const busy = apply.isPending || refuse.isPending;
+  const unlessNothing = (act: () => void) => () => {
+    if (busy) return;
+    if (possible) act();
+    else if (waits) tell("Tick first what it is about.", { severity: "error" });
+  };
+  useKeys({ a: unlessNothing(apply.mutate), r: unlessNothing(() => setRefusing(true)) });
   const label = (name: string) => schema?.properties[name]?.title ?? name;
   const wrong = apply.error ?? refuse.error;
   return (

@@ -14,6 +14,7 @@ import { health } from "../../api/health";
 import { useFocusKept } from "../../ui/focus";
 import { WaterMark } from "../../ui/WaterMark";
 import { LeaveProvider } from "../../ui/LeaveGuard";
+import { Mistakes } from "./Mistakes";
 import { SideBar } from "./SideBar";
 import { useLive } from "./useLive";
 
@@ -81,6 +82,7 @@ export function Shell() {
             answers again.
           </Alert>
         )}
+        <Mistakes />
         <LeaveProvider>
           <Outlet />
         </LeaveProvider>
