@@ -585,3 +585,59 @@ def test_numbers_and_days_are_read_and_written_as_the_reader_does(browser: Brows
     expect(hours).to_have_text(re.compile("^8,50?$"))
     assert stored(sample, "T-0705")["due_on"] == "2031-04-09"
     context.close()
+
+
+@pytest.mark.parametrize("seed", range(5 if NIGHTLY else 1))
+def test_whatever_is_pasted_is_stored_or_said_to_be_refused(page: Page, sample: Running, seed: int) -> None:
+    """Random blocks over random rows, while others change them: no row is left out without its reason."""
+    dice = random.Random(seed)
+    opened(page)
+    for step in range(7):
+        at, height = dice.randrange(len(NUMBERS)), dice.randint(1, 3)
+        rows = {}
+        for place in range(height):
+            values = (
+                f"Pasted {seed} {step} {place}",
+                dice.choice(["PS-001", "PS-002", "PS-999"]),
+                dice.choice(["open", "IN HAND", "never"]),
+            )
+            rows[place] = (*values, dice.choice(["1", "2", "9", ""]))
+        cell(page, NUMBERS[at], "title").click()
+        paste(page, "\n".join("\t".join(row) for row in rows.values()))
+        dialog = page.get_by_role("dialog", name=re.compile("^Paste into"))
+        placed = {NUMBERS[at + place]: row for place, row in rows.items() if at + place < len(NUMBERS)}
+        expect(dialog.get_by_role("row")).to_have_count(len(placed) + 1)
+        if dice.random() < 0.5:
+            change(sample, dice.choice([*placed]), title=f"Theirs {step}")
+        save = dialog.get_by_role("button", name=re.compile("^(Save|Nothing)"))
+        told = dict.fromkeys(placed, "")
+        # What others changed is told once it is known, and then the rest can be saved.
+        for _ in range(3):
+            expect(dialog.get_by_label("Looking what would")).to_have_count(0)
+            for number in placed:
+                row = dialog.get_by_role("row", name=re.compile(number))
+                told[number] = row.inner_text() if row.count() else ""
+            if not save.is_enabled():
+                break
+            save.press("Enter")
+            expect(save.or_(page.get_by_text("changed.")).first).to_be_visible()
+            come_to_rest(page)
+            if not dialog.is_visible():
+                break
+        page.keyboard.press("Escape")
+        expect(dialog).to_have_count(0)
+        for number, row in placed.items():
+            with sample.client() as http:
+                entries = http.get(f"/v1/records/tickets/{number}/history?limit=3").json()["items"]
+            saved = any(one["changes"].get("title", {}).get("after") == row[0] for one in entries)
+            wrong = row[1] == "PS-999" or row[2] == "never" or row[3] in ("9", "")
+            reason = "Can be saved" not in told[number] and told[number] != ""
+            assert saved or reason, (number, row, told)
+            assert not (saved and wrong), "\n".join(
+                [number, str(row), str(told), str([one["changes"] for one in entries])]
+            )
+    come_to_rest(page)
+    for number in NUMBERS:
+        record = stored(sample, number)
+        expect(cell(page, number, "title")).to_have_text(record["title"])
+        expect(cell(page, number, "priority")).to_have_text(str(record["priority"]))

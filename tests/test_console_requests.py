@@ -17,6 +17,7 @@ WHO = "sample-visitor"
 @pytest.mark.parametrize("width", [1280, 390])
 def test_what_programs_send_is_told_as_it_comes_by_keyboard(page: Page, sample: Running, width: int) -> None:
     page.set_viewport_size({"width": width, "height": 800})
+    page.emulate_media(color_scheme="light" if width == 1280 else "dark")
     signed_in(page, WHO)
     page.goto("/account")
     page.get_by_role("link", name="Your requests").press("Enter")

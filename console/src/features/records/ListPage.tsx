@@ -7,7 +7,7 @@ import useMediaQuery from "@mui/material/useMediaQuery";
 import { useQuery } from "@tanstack/react-query";
 import { useState, type ComponentType } from "react";
 import { Link, useParams } from "react-router";
-import { countOf, pageOf, PAGE_SIZE } from "../../api/records";
+import { countOf, PAGE_SIZE } from "../../api/records";
 import { collectionInfo, schemaOf } from "../../api/collections";
 import type { CollectionInfo, CollectionSchema } from "../../api/types";
 import { Trouble } from "../../ui/Trouble";
@@ -18,9 +18,12 @@ import { ExportMenu } from "./ExportMenu";
 import { FilterBar } from "./FilterBar";
 import { NewRow } from "./NewRow";
 import { Rows } from "./Rows";
+import { Scrolled } from "./Scrolled";
 import { SearchBox } from "./SearchBox";
 import { useListView, type ListView } from "./useListView";
 import { useSteady } from "./useSteady";
+import { useWindow, type Window } from "./useWindow";
+import { joined } from "./window";
 import { columnsOf } from "./views/columns";
 import { ViewsMenu } from "./views/ViewsMenu";
 
@@ -47,19 +50,19 @@ function List({ collection, more }: { collection: string; more: Props["more"] })
   const narrow = useMediaQuery(useTheme().breakpoints.down("sm"));
   const schema = useQuery(schemaOf(collection));
   const info = useQuery(collectionInfo(collection));
-  const found = useQuery(pageOf(collection, view, view.sort, view.after));
+  const pages = useWindow(collection, view);
   const count = useQuery(countOf(collection, view)).data;
   const [adding, setAdding] = useState(false);
   const [filtering, setFiltering] = useState(false);
-  const seen = [collection, view.q, view.where, view.sort, view.after].join("\n");
+  const steady = useSteady(pages.parts, [collection, view.q, view.where, view.sort].join("\n"));
   // What is there while another page comes is of a view that is gone.
-  const steady = useSteady(found.isPlaceholderData ? undefined : found.data, seen);
+  const found = joined(pages.parts) ?? pages.old;
   // What is wrong with the filter is said where it is written, and can be put right there.
-  const wrong = view.where !== "" && found.error?.isRefused ? found.error : null;
+  const wrong = view.where !== "" && pages.error?.isRefused ? pages.error : null;
 
-  if (schema.isPending || found.isPending || info.isPending) return <Waiting what="records" />;
-  const trouble = schema.error ?? (wrong ? null : found.error) ?? info.error;
-  if (trouble) return <Trouble title="This list cannot be shown" error={trouble} retry={found.refetch} />;
+  if (schema.isPending || info.isPending || (found === undefined && pages.error === null)) return <Waiting what="records" />;
+  const trouble = schema.error ?? (wrong || found ? null : pages.error) ?? info.error;
+  if (trouble) return <Trouble title="This list cannot be shown" error={trouble} retry={pages.refetch} />;
   if (!schema.data || !info.data) return null;
   const arranged = columnsOf(schema.data, view.columns);
   const shownSchema = { ...schema.data, "x-columns": arranged.map((one) => one.name) };
@@ -79,7 +82,7 @@ function List({ collection, more }: { collection: string; more: Props["more"] })
       {info.data.may.create && !narrow && <Button onClick={() => setAdding(true)}>Add a row</Button>}
     </Box>
   );
-  if (!found.data)
+  if (!found || wrong)
     return (
       <>
         <Heading info={info.data} schema={schema.data} view={view} count={undefined} more={more} />
@@ -87,7 +90,8 @@ function List({ collection, more }: { collection: string; more: Props["more"] })
       </>
     );
 
-  const shown = steady?.page ?? found.data;
+  const shown = (pages.parts.length > 0 ? steady?.page : undefined) ?? found;
+  const numberOf = (id: string) => pages.parts.find(({ page }) => page.items.some((row) => row.id === id))?.number;
   return (
     <>
       <title>{info.data.title}</title>
@@ -103,34 +107,35 @@ function List({ collection, more }: { collection: string; more: Props["more"] })
           </Button>
         </Box>
       )}
-      <Box sx={{ height: 4 }}>{found.isPlaceholderData && <LinearProgress aria-label="Loading records" />}</Box>
-      <Rows
-        info={info.data}
-        schema={shownSchema}
-        widths={arranged.map((one) => one.width)}
-        view={view}
-        shown={shown}
-        found={found.data}
-        changed={steady?.changed ?? NONE}
-        count={count}
+      <Box sx={{ height: 4 }}>{pages.coming && <LinearProgress aria-label="Loading records" />}</Box>
+      <Scrolled
+        pages={`${pages.parts.map((one) => one.number).join(" ")} ${view.q} ${view.where} ${view.sort}`}
+        onEnd={pages.more}
+        onMiddle={(id) => pages.at(numberOf(id) ?? view.page)}
       >
-        <Typography color="textSecondary" sx={{ py: 6, textAlign: "center" }}>
-          {view.where
-            ? "No record meets this filter. Change or clear it."
-            : view.q
-              ? `Nothing matches “${view.q}”. Try fewer or other words.`
-              : view.after
-                ? "Nothing follows here any more."
-                : "There are no records here yet."}
-        </Typography>
-      </Rows>
-      <Paging
-        view={view}
-        shown={shown.items.length}
-        next={found.isPlaceholderData ? null : found.data.next}
-        count={count}
-        coming={found.isPlaceholderData}
-      />
+        <Rows
+          info={info.data}
+          schema={shownSchema}
+          widths={arranged.map((one) => one.width)}
+          view={view}
+          shown={shown}
+          found={found}
+          changed={steady?.changed ?? NONE}
+          count={count}
+        >
+          <Typography color="textSecondary" sx={{ py: 6, textAlign: "center" }}>
+            {view.where
+              ? "No record meets this filter. Change or clear it."
+              : view.q
+                ? `Nothing matches “${view.q}”. Try fewer or other words.`
+                : view.after
+                  ? "Nothing follows here any more."
+                  : "There are no records here yet."}
+          </Typography>
+        </Rows>
+      </Scrolled>
+      {pages.trouble && <Trouble error={pages.trouble} retry={pages.refetch} />}
+      <Paging pages={pages} shown={shown.items.length} count={count} />
     </>
   );
 }
@@ -168,26 +173,25 @@ function Heading({ info, schema, view, count, more: More }: HeadingProps & { sch
 }
 
 interface PagingProps {
-  view: ListView;
+  pages: Window;
   shown: number;
-  next: string | null;
   count: number | undefined;
-  /** Whether what is shown is of the page before still: then it has another range, and leads elsewhere. */
-  coming: boolean;
 }
 
-function Paging({ view, shown, next, count, coming }: PagingProps) {
-  if (shown === 0 && view.page === 1) return null;
-  const first = (view.page - 1) * PAGE_SIZE + 1;
+function Paging({ pages, shown, count }: PagingProps) {
+  const { coming, span } = pages;
+  if (shown === 0 && span.first === 1) return null;
+  const first = (span.first - 1) * PAGE_SIZE + 1;
   return (
     <Box sx={{ display: "flex", gap: 1, alignItems: "center", justifyContent: "flex-end", mt: 1.5 }}>
       <Typography color="textSecondary" sx={{ mr: 1 }} role="status">
+        {/* What is shown until another page is there has another range, and leads elsewhere. */}
         {shown > 0 && !coming && `${first}–${first + shown - 1}${count === undefined ? "" : ` of ${count}`}`}
       </Typography>
-      <Button disabled={view.page === 1} onClick={view.backward}>
+      <Button disabled={span.first === 1} onClick={() => pages.jump("above")}>
         Previous
       </Button>
-      <Button disabled={next === null} onClick={() => next !== null && view.onward(next)}>
+      <Button disabled={coming || !pages.behind} onClick={() => pages.jump("below")}>
         Next
       </Button>
     </Box>

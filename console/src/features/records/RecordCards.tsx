@@ -50,6 +50,7 @@ export function RecordCards({ collection, schema, page, writable, cells, chosen,
           <Box
             component="li"
             key={row.id}
+            data-id={row.id}
             sx={{
               px: 2,
               py: 1,

@@ -46,7 +46,7 @@ export function RecordTable({ collection, schema, widths, page, writable, cells,
   const linked = columns.includes(key) ? key : columns[0];
   const ids = page.items.map((row) => row.id);
   // The first column is for choosing.
-  const grid = useGrid({ rows: ids.length, columns: columns.length + 1 });
+  const grid = useGrid({ rows: ids.length, columns: columns.length + 1 }, ids);
   const editing = useEditing({ schema, rows: page.items, writable, cells, chosen, grid });
   // Whether the click that changes a box was made with Shift: the change itself does not say.
   const shifted = useRef(false);
@@ -97,6 +97,7 @@ export function RecordTable({ collection, schema, widths, page, writable, cells,
             {page.items.map((row, line) => (
               <TableRow
                 key={row.id}
+                data-id={row.id}
                 hover
                 selected={chosen.has(row.id)}
                 aria-selected={chosen.has(row.id)}

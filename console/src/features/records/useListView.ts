@@ -39,9 +39,14 @@ export interface ListView {
   open: (view: Shown | null, replace?: boolean) => void;
   /** Notes that the list as it is has been kept as this view. */
   keep: (id: string) => void;
-  onward: (cursor: string) => void;
-  backward: () => void;
+  /** Where the pages before this one begin, as far as that is known. */
+  trail: string[];
+  /** Leads to the page with this number: where it begins, behind where those before it do. */
+  turn: (page: number, cursors: string[], replace?: boolean) => void;
 }
+
+/** Pages that are remembered before the one that is shown: the browser keeps them with each place. */
+const MOST_BEFORE = 400;
 
 /** What part of a list is shown. All of it stands in the address, so Back returns to it and a link shares it. */
 export function useListView(): ListView {
@@ -80,10 +85,11 @@ export function useListView(): ListView {
       go({ ...anew, q, where, sort, columns: columns.join(","), view: id }, { replace });
     },
     keep: (id) => go({ view: id }, { replace: true }),
-    onward: (cursor) => go({ after: cursor, page: String(page + 1) }, { state: { trail: [...trail, after] } }),
-    backward: () => {
-      const before = trail.at(-1) ?? "";
-      go({ after: before, page: before ? String(page - 1) : "" }, { state: { trail: trail.slice(0, -1) } });
+    trail,
+    turn: (page, cursors, replace = false) => {
+      const after = cursors.at(-1) ?? "";
+      const before = cursors.slice(0, -1).slice(-MOST_BEFORE);
+      go({ after, page: after ? String(page) : "" }, { replace, state: { trail: before } });
     },
   };
 }

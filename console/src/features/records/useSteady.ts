@@ -1,10 +1,12 @@
 import { useState } from "react";
 import type { Page } from "../../api/types";
 import { steadied, type Steady } from "./steady";
+import { joined, widened, type Part, type Span } from "./window";
 
 interface Held extends Steady {
   view: string;
   page: Page;
+  parts: Part[];
 }
 
 interface Shown {
@@ -17,23 +19,30 @@ interface Shown {
   show: () => void;
 }
 
-/** A page that follows what others change, while its rows stay where they are; another view begins anew. */
-export function useSteady(page: Page | undefined, view: string): Shown | undefined {
+/** Pages that follow what others change, while their rows stay where they are; another view begins anew. */
+export function useSteady(parts: Part[], view: string): Shown | undefined {
   const [held, setHeld] = useState<Held>();
-  if (page === undefined) return undefined;
   let found = held;
-  if (found === undefined || found.view !== view || found.page !== page) {
-    const steady =
-      found?.view === view ? steadied(found.rows, page.items) : { rows: page.items, fresh: 0, moved: false, changed: [] };
-    found = { ...steady, view, page };
+  if (found === undefined || found.view !== view || !same(found.parts, parts)) {
+    const page = joined(parts);
+    if (page === undefined) return undefined;
+    const shown = found?.view === view ? widened(found.rows, spanOf(found.parts), parts) : null;
+    found = { ...(shown ? steadied(shown, page.items) : asItIs(page)), view, page, parts };
     // Worked out of what was shown before, while it is shown anew.
     setHeld(found);
   }
+  const { page, rows, changed, fresh, moved } = found;
   return {
-    page: { ...page, items: found.rows },
-    changed: new Set(found.changed),
-    fresh: found.fresh,
-    moved: found.moved,
-    show: () => setHeld({ view, page, rows: page.items, fresh: 0, moved: false, changed: [] }),
+    page: { ...page, items: rows },
+    changed: new Set(changed),
+    fresh,
+    moved,
+    show: () => setHeld({ ...asItIs(page), view, page, parts }),
   };
 }
+
+const asItIs = (page: Page): Steady => ({ rows: page.items, fresh: 0, moved: false, changed: [] });
+const spanOf = (parts: Part[]): Span => ({ first: parts[0]?.number ?? 0, last: parts.at(-1)?.number ?? 0 });
+const same = (some: Part[], others: Part[]): boolean =>
+  some.length === others.length &&
+  some.every((one, place) => one.number === others[place]?.number && one.page === others[place].page);

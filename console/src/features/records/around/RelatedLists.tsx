@@ -14,11 +14,13 @@ import { Trouble } from "../../../ui/Trouble";
 import { quoted } from "../filter";
 import { NewRow } from "../NewRow";
 import { Rows } from "../Rows";
+import type { Part } from "../window";
 import { useSteady } from "../useSteady";
 
 /** Rows of a list that are shown beside a record; the others are in the list itself. */
 const SHOWN = 10;
 const NONE: ReadonlySet<string> = new Set();
+const NOTHING: Part[] = [];
 
 interface Props {
   collection: string;
@@ -63,7 +65,10 @@ function RelatedList({ info, field, told, recordKey, numeric }: ListProps) {
   const schema = useQuery(schemaOf(info.name)).data;
   const found = useQuery(pageOf(info.name, wanted, sort, "", SHOWN));
   const count = useQuery(countOf(info.name, wanted)).data;
-  const steady = useSteady(found.isPlaceholderData ? undefined : found.data, [where, sort].join("\n"));
+  const steady = useSteady(
+    found.data && !found.isPlaceholderData ? [{ number: 1, page: found.data }] : NOTHING,
+    [where, sort].join("\n"),
+  );
   if (found.error) return <Trouble error={found.error} retry={found.refetch} />;
   if (!schema || !found.data || !schema.properties[field]) return null;
   const columns = schema["x-columns"].filter((name) => name !== field);

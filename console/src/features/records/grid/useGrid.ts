@@ -12,6 +12,10 @@ export interface Grid {
   onFocus: (event: FocusEvent) => void;
 }
 
+interface Held extends Place {
+  id: string | undefined;
+}
+
 /** The place in the grid that something is in. */
 export const placeIn = (element: Element): Place | null => {
   const cell = element.closest<HTMLElement>("[data-row]");
@@ -19,13 +23,16 @@ export const placeIn = (element: Element): Place | null => {
 };
 
 /** Moves through the cells of a grid by keyboard, as ARIA's practices have it: one of them is reached by Tab. */
-export function useGrid(size: Size): Grid {
+export function useGrid(size: Size, ids: string[]): Grid {
   const grid = useRef<HTMLTableElement>(null);
-  const [held, setHeld] = useState<Place>({ row: 0, column: 1 });
+  const [held, setHeld] = useState<Held>({ row: 0, column: 1, id: undefined });
   const [wanted, setWanted] = useState<Place | null>(null);
-  const at = within(held, size);
+  // Rows come and go above it: it is the row that one is on.
+  const now = held.id === undefined ? -1 : ids.indexOf(held.id);
+  const at = within(now < 0 ? held : { ...held, row: now }, size);
+  const hold = (place: Place) => setHeld({ ...place, id: ids[place.row] });
   const go = (place: Place) => {
-    setHeld(place);
+    hold(place);
     setWanted(place);
   };
   // Behind the drawing: the cell can be reached only then.
@@ -48,7 +55,7 @@ export function useGrid(size: Size): Grid {
     },
     onFocus: (event) => {
       const place = placeIn(event.target);
-      if (place !== null) setHeld(place);
+      if (place !== null) hold(place);
     },
   };
 }
