@@ -89,14 +89,6 @@ fenland create tickets title='Grease the sluice' station=PS-001 hours=2 cost=12.
 fenland update tickets T-0901 state=done --preview
 fenland update tickets T-0901 total=3
 """
-EVALUATE = """\
-fenland evaluate "timestamp('2031-04-09T14:30:00+02:00').getDayOfWeek()"
-fenland evaluate "[1, 2, 3].filter(n, n % 2 == 1)"
-fenland evaluate --in stations --limit 6 'pumps > 2 && "diesel" in tags'
-fenland evaluate --in stations --key PS-014 'capacity * 3'
-fenland evaluate --in tickets --account marta.quill --limit 2 'station.area == actor.attributes.area'
-fenland evaluate 'pumps > && 2'
-"""
 
 
 def _sign_in(page: Page) -> None:
@@ -139,6 +131,7 @@ def console(running: Running) -> None:
         page.get_by_role("table", name="Refused rows").get_by_text("Enter a whole number.").wait_for()
         _shot(page, "import")
         _subscription(page, running)
+        _requests(page, running)
         page.goto("/c/tickets/r/T-0001")
         page.get_by_role("button", name="Show who may").click()
         page.get_by_label("For").click()
@@ -251,6 +244,24 @@ def _subscription(page: Page, running: Running) -> None:
     receiver.server_close()
 
 
+def _requests(page: Page, running: Running) -> None:
+    """What a program sent, and what that meant."""
+    tickets = "/v1/records/tickets"
+    with running.client() as http:
+        http.put("/v1/requests", json={"minutes": 15}).raise_for_status()
+        http.get(f"{tickets}?limit=3&sort=-number")
+        http.patch(
+            f"{tickets}/T-0011?blank=keep", data={"title": "Clear the screen", "assignee": "", "hours": "1.5"}
+        )
+        http.patch(f"{tickets}/T-0011", json={"title": "", "priority": "urgent", "hours": 2, "colour": "red"})
+        http.patch("/v1/records/landholders/L0044", json={"phone": "0555 100201"})
+        page.goto("/requests")
+        page.get_by_role("button", name="priority: type").click()
+        page.get_by_role("button", name="followed total").click()
+        _shot(page, "requests")
+        http.delete("/v1/requests")
+
+
 def terminal(name: str, commands: str, environment: dict[str, str]) -> None:
     """Commands with what they print, in a terminal window."""
     for tool in ("Xvfb", "xterm", "import"):
@@ -304,7 +315,6 @@ def main() -> None:
             environment = {"FENLAND_ADDRESS": running.address, "FENLAND_TOKEN": "sample-office"}
             _propose(running)
             terminal("commands", COMMANDS, environment)
-            terminal("evaluate", EVALUATE, {**environment, "FENLAND_PROJECT": str(running.folder)})
             terminal("consequences", CONSEQUENCES, {**environment, "FENLAND_PROJECT": str(running.folder)})
             terminal("explain", EXPLAIN, environment)
             terminal("check", CHECK, environment)

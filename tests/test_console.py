@@ -11,7 +11,7 @@ from urllib.parse import quote
 
 from playwright.sync_api import Page, Route, expect
 
-from browser import sign_in, signed_in
+from browser import sign_in, signed_in, without_fault
 from fenland.client import verified
 from fenland.demo.data import PASSWORD
 from fenland.demo.receiver import Behaviour, ReceiverServer
@@ -794,3 +794,15 @@ def test_how_to_call_it_is_copied_and_is_so(page: Page, sample: Running) -> None
     assert address.startswith(f"{sample.address}/v1/records/watercourses?")
     with sample.client() as http:
         assert http.get(address.replace("{page}", "1")).json()["items"]
+
+
+def test_a_part_that_cannot_be_loaded_is_told_and_loaded_again(page: Page) -> None:
+    """As after the service was brought up to date while somebody had the console open."""
+    sign_in(page)
+    page.route(re.compile("/assets/ActivityPage"), lambda route: route.abort())
+    page.get_by_role("link", name="Activity").click()
+    expect(page.get_by_role("heading", name="This page cannot be shown")).to_be_visible()
+    without_fault(page)
+    page.unroute(re.compile("/assets/ActivityPage"))
+    page.get_by_role("button", name="Load it again").click()
+    expect(page.get_by_role("heading", name="Activity")).to_be_visible()

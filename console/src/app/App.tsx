@@ -4,41 +4,46 @@ import { QueryClientProvider } from "@tanstack/react-query";
 import { useState } from "react";
 import { createBrowserRouter, Navigate, RouterProvider } from "react-router";
 import { basePath } from "../api/base";
-import { ReferencePage } from "../features/calls/ReferencePage";
-import { CallsPage } from "../features/calls/CallsPage";
-import { ConsequencesPage } from "../features/access/ConsequencesPage";
-import { RulesPage } from "../features/access/RulesPage";
-import { ActivityPage } from "../features/activity/ActivityPage";
-import { AccountsPage } from "../features/accounts/AccountsPage";
-import { NoticesPage } from "../features/notices/NoticesPage";
-import { SubscriptionPage } from "../features/notices/SubscriptionPage";
-import { SubscriptionsPage } from "../features/notices/SubscriptionsPage";
-import { OwnAccountPage } from "../features/accounts/OwnAccountPage";
 import { PassesButtons } from "../features/passes/PassesButtons";
 import { PassesPanel } from "../features/passes/PassesPanel";
 import { ProposalsPanel } from "../features/passes/ProposalsPanel";
-import { PassesPage } from "../features/passes/PassesPage";
-import { ProposalsPage } from "../features/passes/ProposalsPage";
-import { ImportPage } from "../features/files/ImportPage";
-import { RequestsPage } from "../features/requests/RequestsPage";
-import { OverTimePage } from "../features/records/around/OverTimePage";
-import { ComparePage } from "../features/records/ComparePage";
 import { CreatePage } from "../features/records/CreatePage";
 import { ListPage } from "../features/records/ListPage";
-import { PastPage } from "../features/records/PastPage";
 import { RecordPage } from "../features/records/RecordPage";
 import { SignInGate } from "../features/session/SignInGate";
 import { Shell } from "../features/shell/Shell";
 import { StartPage } from "../features/shell/StartPage";
 import { MessageProvider } from "../ui/messages";
+import { Broken } from "./Broken";
+import { later } from "./later";
 import { createQueryClient } from "./queryClient";
 import { theme } from "./theme";
+
+/** Pages that are not opened first are loaded when they are. */
+const ReferencePage = later(() => import("../features/calls/ReferencePage"), "ReferencePage");
+const CallsPage = later(() => import("../features/calls/CallsPage"), "CallsPage");
+const ConsequencesPage = later(() => import("../features/access/ConsequencesPage"), "ConsequencesPage");
+const RulesPage = later(() => import("../features/access/RulesPage"), "RulesPage");
+const ActivityPage = later(() => import("../features/activity/ActivityPage"), "ActivityPage");
+const AccountsPage = later(() => import("../features/accounts/AccountsPage"), "AccountsPage");
+const NoticesPage = later(() => import("../features/notices/NoticesPage"), "NoticesPage");
+const SubscriptionPage = later(() => import("../features/notices/SubscriptionPage"), "SubscriptionPage");
+const SubscriptionsPage = later(() => import("../features/notices/SubscriptionsPage"), "SubscriptionsPage");
+const OwnAccountPage = later(() => import("../features/accounts/OwnAccountPage"), "OwnAccountPage");
+const PassesPage = later(() => import("../features/passes/PassesPage"), "PassesPage");
+const ProposalsPage = later(() => import("../features/passes/ProposalsPage"), "ProposalsPage");
+const ImportPage = later(() => import("../features/files/ImportPage"), "ImportPage");
+const RequestsPage = later(() => import("../features/requests/RequestsPage"), "RequestsPage");
+const OverTimePage = later(() => import("../features/records/around/OverTimePage"), "OverTimePage");
+const ComparePage = later(() => import("../features/records/ComparePage"), "ComparePage");
+const PastPage = later(() => import("../features/records/PastPage"), "PastPage");
 
 const createRouter = () =>
   createBrowserRouter(
     [
       {
         element: <Shell />,
+        errorElement: <Broken />,
         children: [
           { index: true, element: <StartPage /> },
           { path: "c/:collection", element: <ListPage more={PassesButtons} /> },
