@@ -35,6 +35,8 @@ export const pageOf = (collection: string, { q, where }: Wanted, sort: string, a
         signal,
       }),
     placeholderData: keepPreviousData,
+    // Who scrolls through a long list leaves very many behind.
+    gcTime: 60_000,
   });
 
 /** How many records a search finds. */

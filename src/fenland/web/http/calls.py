@@ -6,7 +6,6 @@ raised where it belongs: 401, 404, 403, 412 or 428, 415, 400, 409, 422.
 
 from __future__ import annotations
 
-import time
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any, TypeVar
@@ -130,8 +129,8 @@ class Call:
     def sign_in(self) -> None:
         """Finds out who asks, once. Raises what `caller_of` raises."""
         caller = self._caller = caller_of(self.request, self.service)
-        account, now = caller.actor if caller.acting is None else caller.acting, time.time()
-        self.inspection = self.service.database.inspector.of(account.name, now)
+        account, service = caller.actor if caller.acting is None else caller.acting, self.service
+        self.inspection = service.database.inspector.of(account.name, service.clock().timestamp())
 
     @property
     def collection(self) -> str:
