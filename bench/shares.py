@@ -21,9 +21,9 @@ from load import load
 #: What a sample counts as: the first of these that stands anywhere in its stack.
 AREAS = (
     ("waiting for the commit to be on disk", "commit_work ("),
-    ("find the record, and may they", "find (fenland/service/records/finding"),
+    ("find the record, and may they", "find (fenland/service/changes/finding"),
     ("read the patch", "read_object ("),
-    ("save: the record and its entry", "apply (fenland/service/records/applying"),
+    ("save: the record and its entry", "apply (fenland/service/changes/applying"),
     ("decide: apply, check, compare", "decide (fenland/service/records/update"),
     ("list: fetch the rows", "all (fenland/storage/shared/statements"),
     ("list: make records of them", "record_of (<rows of"),

@@ -74,7 +74,7 @@ def test_a_list_is_scrolled_to_its_end_and_back(page: Page, sample: Running, wid
 def test_what_is_in_sight_stays_where_it_is_while_pages_come_and_others_change_what_is_before(
     page: Page, sample: Running
 ) -> None:
-    opened(page, sample)
+    keys = opened(page, sample)
     page.mouse.move(640, 500)
     for _ in range(30):
         page.mouse.wheel(0, 150)
@@ -86,6 +86,13 @@ def test_what_is_in_sight_stays_where_it_is_while_pages_come_and_others_change_w
         before.pop("scrolled"), after.pop("scrolled")
         assert {round(after[key] - top) for key, top in before.items() if key in after} == {0}
     assert len(shown(page)) == 75
+    # Which of all rows these are is told, and their titles are in sight.
+    grid = page.get_by_role("grid")
+    all_of_them = int(grid.get_attribute("aria-rowcount") or 0) - 1
+    place = page.locator("[data-id]").first.get_attribute("aria-rowindex")
+    assert (all_of_them > 75, place) == (True, str(keys.index(shown(page)[0]) + 2))
+    title = page.get_by_role("columnheader", name="Title").bounding_box()
+    assert title is not None and 0 <= title["y"] < 5
     with sample.client() as http:
         first = shown(page)[3]
         before = in_sight(page)

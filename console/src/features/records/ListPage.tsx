@@ -121,6 +121,7 @@ function List({ collection, more }: { collection: string; more: Props["more"] })
           shown={shown}
           found={found}
           changed={steady?.changed ?? NONE}
+          first={(pages.span.first - 1) * PAGE_SIZE + 1}
           count={count}
         >
           <Typography color="textSecondary" sx={{ py: 6, textAlign: "center" }}>

@@ -17,6 +17,7 @@ import type { Chosen } from "./grid/useChosen";
 import { cellsOf, pastedAt, textOfCells, type Pasted } from "./grid/paste";
 import { PasteDialog } from "./grid/PasteDialog";
 import { takesTyping, useEditing } from "./grid/useEditing";
+import { useFits } from "./grid/useFits";
 import { placeIn, useGrid } from "./grid/useGrid";
 import { useWayBack } from "./around/useNeighbours";
 import { addressOf, cellText, controlText, isFigure } from "./model";
@@ -35,10 +36,14 @@ export interface RecordsProps {
   changed: ReadonlySet<string>;
   sort: string;
   onSort: (sort: string) => void;
+  /** Which of the list the first row is, from 1; and how many there are, where that is known. */
+  first: number;
+  count: number | undefined;
 }
 
 /** A page of records as a grid: cells are edited in place, and the first one of a row leads to its record. */
-export function RecordTable({ collection, schema, widths, page, writable, cells, chosen, changed, sort, onSort }: RecordsProps) {
+export function RecordTable(props: RecordsProps) {
+  const { collection, schema, widths, page, writable, cells, chosen, changed, sort, onSort, first, count } = props;
   // What the record's page leads back to.
   const state = useWayBack(collection);
   const key = schema["x-key"];
@@ -47,6 +52,9 @@ export function RecordTable({ collection, schema, widths, page, writable, cells,
   const ids = page.items.map((row) => row.id);
   // The first column is for choosing.
   const grid = useGrid({ rows: ids.length, columns: columns.length + 1 }, ids);
+  const box = useRef<HTMLDivElement>(null);
+  // Titles stay in sight where nothing has to be scrolled sideways: both at once cannot be.
+  const fits = useFits(box, grid.grid);
   const editing = useEditing({ schema, rows: page.items, writable, cells, chosen, grid });
   // Whether the click that changes a box was made with Shift: the change itself does not say.
   const shifted = useRef(false);
@@ -77,11 +85,14 @@ export function RecordTable({ collection, schema, widths, page, writable, cells,
   };
   return (
     <>
-      <TableContainer component={Paper} variant="outlined">
+      <TableContainer ref={box} component={Paper} variant="outlined" sx={{ overflowX: fits ? "visible" : "auto" }}>
         <Table
           ref={grid.grid}
           size="small"
+          stickyHeader={fits}
           role="grid"
+          // Of a list of which a part is here.
+          aria-rowcount={count === undefined ? -1 : count + 1}
           aria-label={schema.title}
           onKeyDown={grid.onKeyDown}
           onFocus={grid.onFocus}
@@ -89,6 +100,9 @@ export function RecordTable({ collection, schema, widths, page, writable, cells,
           onCopy={onCopy}
           sx={{
             "& td, & th": { px: 1.25 },
+            "& th": { bgcolor: "background.paper" },
+            // So that keys lead to none that the titles cover.
+            "& td": { scrollMarginTop: 48 },
             "& td:focus-visible, & td:focus-within": { outline: 2, outlineColor: "primary.main", outlineOffset: -2 },
           }}
         >
@@ -101,6 +115,7 @@ export function RecordTable({ collection, schema, widths, page, writable, cells,
                 hover
                 selected={chosen.has(row.id)}
                 aria-selected={chosen.has(row.id)}
+                aria-rowindex={first + line + 1}
                 sx={changed.has(row.id) ? freshMark(row.version) : {}}
               >
                 <TableCell

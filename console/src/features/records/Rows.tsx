@@ -25,13 +25,15 @@ interface Props {
   found: Page;
   /** The ids of rows that others changed just now. */
   changed: ReadonlySet<string>;
+  /** Which of the list the first row is, from 1. */
+  first?: number;
   count: number | undefined;
   /** In place of rows, where there are none. */
   children: ReactNode;
 }
 
 /** The rows of a list, edited where they stand, and what can be done with those that are chosen. */
-export function Rows({ info, schema, widths, view, shown, found, changed, count, children }: Props) {
+export function Rows({ info, schema, widths, view, shown, found, changed, first = 1, count, children }: Props) {
   const collection = info.name;
   const narrow = useMediaQuery(useTheme().breakpoints.down("sm"));
   const cells = useCells(collection);
@@ -59,6 +61,8 @@ export function Rows({ info, schema, widths, view, shown, found, changed, count,
           changed={changed}
           sort={view.sort}
           onSort={view.order}
+          first={first}
+          count={count}
         />
       )}
       <Box sx={{ position: "sticky", bottom: 8, zIndex: 2 }}>

@@ -28,7 +28,7 @@ export function GridHead({ schema, widths, ids, chosen, sort, onSort }: Props) {
   const sorted = sort.replace(/^-/, "");
   return (
     <TableHead>
-      <TableRow>
+      <TableRow aria-rowindex={1}>
         <TableCell padding="checkbox">
           <Checkbox
             size="small"
