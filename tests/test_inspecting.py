@@ -36,20 +36,42 @@ GAUGES: dict[str, Any] = {
             "serial": {"type": "integer", "readOnly": True},
             "double": {"type": "integer", "derived": "record.level * 2"},
             "tags": {"type": "array", "items": {"type": "string"}},
-            "site": {"type": "object", "properties": {"town": {"type": "string"}, "lane": {"type": "string"}}},
-            "phone": {"type": "string", "sensitive": True, "unique": True, "pattern": "^[A-Z0-9-]+$", "maxLength": 12},
+            "site": {
+                "type": "object",
+                "properties": {"town": {"type": "string"}, "lane": {"type": "string"}},
+            },
+            "phone": {
+                "type": "string",
+                "sensitive": True,
+                "unique": True,
+                "pattern": "^[A-Z0-9-]+$",
+                "maxLength": 12,
+            },
             "pin": {"type": "string", "writeOnly": True},
             "notes": {"type": "string", "sensitive": True, "search": True},
         },
-    }
-}  # fmt: skip
+        "checks": [{"call": "lucky"}],
+    },
+    "readings": {
+        "access": {"read": ["everyone"], "create": ["everyone"]},
+        "fields": {"gauge": {"references": "gauges"}},
+    },
+}
+#: What a project says of its own may hold anything.
+RULES = """
+from fenland.rules import check, problem
+
+@check
+def lucky(next):
+    return problem("level", f"Not with {next['phone']}.") if next["level"] == 13 else None
+"""  # fmt: skip
 AT, ONE = "/v1/records/gauges", "/v1/records/gauges/G1"
 Works = tuple[Service, httpx.Client]
 
 
 @pytest.fixture
 def works(tmp_path: Path) -> Iterator[Works]:
-    with workshop_of(GAUGES, tmp_path / "x.db") as (service, http):
+    with workshop_of(GAUGES, tmp_path / "x.db", rules=RULES) as (service, http):
         first = {
             "code": "G1",
             "name": "one",
@@ -315,6 +337,11 @@ TELLING: dict[str, tuple[str, str, dict[str, Any]]] = {
     "a body of no type": ("PATCH", ONE, {"content": SECRET.encode()}),
     "a password": ("POST", "/v1/session/password", {"json": {"current": SECRET, "new": SECRET * 3, SECRET: 1}}),
     "an account": ("POST", "/v1/accounts", {"json": {"name": "neu", "password": SECRET * 3}}),
+    "erased, wrong in its place": ("POST", f"{ONE}/erase", {"json": {"fields": ["phone"], "reason": "r", "values": {"phone": f"{SECRET} {SECRET} {SECRET}"}}}),
+    "told by a function of the project": ("PATCH", ONE, {"json": {"level": 13, "phone": SECRET}}),
+    "behind very many": ("PATCH", ONE, {"json": {**{f"x{number}": 1 for number in range(150)}, "level": 13, "phone": SECRET}}),
+    "choices, searched": ("GET", f"/v1/schemas/readings/choices/gauge?q={SECRET}", {}),
+    "history, searched": ("GET", f"/v1/history?where=after.phone+==+'{SECRET}'", {}),
     "erased, another in its place": ("POST", f"{ONE}/erase", {"json": {"fields": ["notes"], "reason": "r", "values": {"notes": SECRET}}}),
 }  # fmt: skip
 
@@ -340,6 +367,13 @@ def test_no_secret_value_is_in_what_is_kept_whichever_way_it_was_sent(works: Wor
         if row["field"] in ("phone", "pin", "notes")
     )
     assert any(row.get("withheld") for one in told for row in one["fields"])
+
+
+def test_short_secrets_are_not_told_by_what_is_missing(works: Works) -> None:
+    _, http = works
+    http.patch(ONE, json={"level": 13, "phone": "I"})
+    [told] = noted(http)
+    assert {one["field"]: one.get("detail") for one in told["fields"]}["level"] == "…"
 
 
 def test_what_other_definitions_made_of_requests_is_removed(tmp_path: Path) -> None:

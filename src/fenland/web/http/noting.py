@@ -19,7 +19,7 @@ from fenland.core.changes.change import Change
 from fenland.core.changes.edits import Edits
 from fenland.core.changes.json_patch import JsonPatch
 from fenland.core.changes.patches import MergePatch, Patch, Replacement
-from fenland.core.definitions.model import Blank
+from fenland.core.definitions.model import Blank, Collection
 from fenland.core.problems import Internal, Invalid, Problem, Refusal, pointer_to
 from fenland.core.reserved import RESERVED
 from fenland.core.values.identity import timestamp
@@ -53,6 +53,8 @@ _MOST_ROWS = 100
 _MOST_ERRORS = 20
 #: How many characters a value may have: all notes are to fit into their room, long ones more shortly.
 _SHORTER = (400, 100, 24)
+#: What is shorter stands in many a sentence.
+_SHORT = 4
 #: What stands where something is not told.
 WITHHELD = "…"
 _WORDS = re.compile(r"\w+")
@@ -135,7 +137,7 @@ class _Telling:
             "on_behalf_of": None if caller.acting is None else caller.actor.name,
             "request_id": caller.request_id,
             "status": status,
-            "problem": self._problem(error, rows),
+            "problem": self._problem(error, rows, self._resource),
             "repeated": isinstance(call.found, Saved) and call.found.repeated,
             "fields": rows,
             "items": items,
@@ -158,8 +160,8 @@ class _Telling:
         secret = resource.collection.secret if resource is not None else frozenset()
         if WHERE.name in told and _names_secrets(told[WHERE.name], call.service):
             told[WHERE.name], self._by_secrets = WITHHELD, True
-        if resource is not None and not secret.isdisjoint(resource.collection.searched):
-            told.update({Q.name: WITHHELD} if Q.name in told else {})
+        if Q.name in told and any(not one.secret.isdisjoint(one.searched) for one in self._searched()):
+            told[Q.name] = WITHHELD
         # It holds values of the last row.
         told.update({CURSOR.name: WITHHELD} if CURSOR.name in told else {})
         for name, values in call.equal.items():
@@ -169,6 +171,15 @@ class _Telling:
             else:
                 told[name] = ", ".join(values)[:400]
         return told
+
+    def _searched(self) -> Iterator[Collection]:
+        """The collections whose fields are searched: of what a field may hold, that which it refers to."""
+        resource, resources = self._resource, self._call.service.resources
+        if resource is not None:
+            yield resource.collection
+            item = resource.collection.fields.get(self._call.place.get("field", ""))
+            if item is not None and item.references is not None:
+                yield resources[item.references].collection
 
     # --- what it meant -------------------------------------------------------------------------------
 
@@ -192,7 +203,8 @@ class _Telling:
             rows = self._meant(resource, MergePatch(fields), came_to(result.saved, result.refusal), None)
         row |= {"status": 424} if result.refusal is None and result.saved is None else {}
         if result.refusal is not None:
-            row |= {"status": result.refusal.status, "problem": self._problem(result.refusal, rows)}
+            problem = self._problem(result.refusal, rows, resource)
+            row |= {"status": result.refusal.status, "problem": problem}
         elif result.saved is not None:
             row |= {"status": 201 if result.created else 200}
         return {**row, "fields": rows} if rows else row
@@ -218,6 +230,10 @@ class _Telling:
             elif name in record and "now" not in row and row.get("outcome") == "set":
                 row |= self._now(resource, record, name, row.get("sent", MISSING))
             rows.append(row)
+        for row in rows:
+            # By now all that is secret is known. That there is no such field holds no value.
+            if "detail" in row and row["code"] != "unknown_field":
+                row["detail"] = self._without_secrets(row["detail"])
         for name in sorted(found.moved - named):
             if name in record:
                 rows.append({"field": name, "outcome": "followed", **self._now(resource, record, name)})
@@ -231,7 +247,7 @@ class _Telling:
         """Each field that was sent, or place within one that something was to be done at."""
         if isinstance(sent, Edits):
             self._by_secrets |= any(_names_secrets(one, self._call.service) for one in sent.asked)
-        for name, told, value, beside in islice(_places(sent), _MOST_ROWS):
+        for number, (name, told, value, beside) in enumerate(_places(sent)):
             known = name in resource.collection.fields or name in RESERVED
             row: Row = {"field": name[:80], **told}
             if known and name not in resource.collection.secret:
@@ -239,11 +255,12 @@ class _Telling:
             else:
                 self._secrets.update(_texts([value, *beside]))
                 row = {"field": name[:80], "withheld": True}
-            yield name, row
+            if number < _MOST_ROWS:
+                yield name, row
 
     # --- why it was refused --------------------------------------------------------------------------
 
-    def _problem(self, error: Exception | None, rows: Iterable[Row]) -> Row | None:
+    def _problem(self, error: Exception | None, rows: Iterable[Row], resource: Resource | None) -> Row | None:
         """The refusal, and what of it no row tells."""
         if error is None:
             return None
@@ -251,12 +268,11 @@ class _Telling:
             return {"title": Internal.title if status_of(error) >= 500 else str(error)[:200]}
         told = {"/" + row["field"] for row in rows if "code" in row}
         rest = error.problems if isinstance(error, Invalid) else ()
-        resource = self._resource
         secret = resource.collection.secret if resource is not None else frozenset[str]()
         errors = [
             {"pointer": one.pointer[:200], "code": one.code, "detail": self._without_secrets(one.detail)}
             for one in islice(rest, _MOST_ERRORS)
-            if one.pointer not in told and not any(_is_about(one, name) for name in secret)
+            if one.pointer not in told and secret.isdisjoint(one.pointer.split("/"))
         ]
         found: Row = {"code": error.code, "title": error.title}
         if self._by_secrets:
@@ -265,6 +281,9 @@ class _Telling:
         return {**found, "errors": errors} if errors else found
 
     def _without_secrets(self, text: str) -> str:
+        if any(len(one) < _SHORT and one in text for one in self._secrets):
+            # Left out letter by letter, they could be read from what is missing.
+            return WITHHELD
         for one in sorted(self._secrets, key=len, reverse=True):
             text = text.replace(one, WITHHELD)
         return text
