@@ -692,6 +692,25 @@ def _forging(old: str, new: str) -> Callable[[Route], None]:
     return forge
 
 
+def test_a_proof_that_is_asked_for_at_once_is_shown_when_the_history_comes(page: Page) -> None:
+    """However late the history itself is: nothing that was pressed is forgotten."""
+    signed_in(page)
+    waiting: list[Route] = []
+    page.route(
+        re.compile(r"/r/PS-023|/PS-023/history\?"),
+        lambda route: waiting.append(route) if "/v1/" in route.request.url else route.continue_(),
+    )
+    page.goto("/c/stations/r/PS-023")
+    button = page.get_by_role("button", name="Check the proof")
+    expect(button).to_be_disabled()
+    while not waiting:
+        page.wait_for_timeout(20)
+    for route in waiting:
+        route.continue_()
+    button.click()
+    expect(page.get_by_text("Proved here")).to_be_visible()
+
+
 def test_a_proof_is_checked_in_the_browser_and_a_forged_one_is_not_believed(page: Page) -> None:
     signed_in(page)
     page.goto("/c/stations/r/PS-021")

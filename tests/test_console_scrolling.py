@@ -85,7 +85,7 @@ def test_what_is_in_sight_stays_where_it_is_while_pages_come_and_others_change_w
         after = in_sight(page)
         before.pop("scrolled"), after.pop("scrolled")
         assert {round(after[key] - top) for key, top in before.items() if key in after} == {0}
-    assert len(shown(page)) == 75
+    assert 50 < len(shown(page)) <= 75
     # Which of all rows these are is told, and their titles are in sight.
     grid = page.get_by_role("grid")
     all_of_them = int(grid.get_attribute("aria-rowcount") or 0) - 1
@@ -109,7 +109,7 @@ def test_the_arrow_keys_lead_through_every_page(page: Page, sample: Running) -> 
     for key in keys[: len(keys) if NIGHTLY else 90]:
         expect(page.locator("[data-id]:focus-within")).to_contain_text(key)
         page.keyboard.press("ArrowDown")
-    assert len(shown(page)) == 75
+    assert 50 < len(shown(page)) <= 75
     # A page can be turned as before, and is then shown alone.
     page.get_by_role("button", name="Previous").click()
     expect(page.get_by_role("row")).to_have_count(26)

@@ -58,7 +58,7 @@ export function HistoryPanel({ collection, recordKey, schema }: Props) {
           As it was on…
         </Link>
       </Box>
-      <ProofBadge collection={collection} recordKey={recordKey} version={newest?.version ?? 0} />
+      <ProofBadge collection={collection} recordKey={recordKey} version={pages.isPending ? null : (newest?.version ?? 0)} />
       <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1fr", gap: 1, my: 1.5 }}>
         <Chooser label="Field" value={field} onChange={setField} options={fieldsOf(schema)} every="Every field" />
         <Chooser label="By" value={actor} onChange={setActor} options={Object.entries(people)} every="Everybody" />

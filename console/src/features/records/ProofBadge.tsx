@@ -12,8 +12,8 @@ import { moment } from "../../lib/text";
 interface Props {
   collection: string;
   recordKey: string;
-  /** What was checked is of this version: another one is to be checked anew. */
-  version: number;
+  /** What was checked is of this version: another one is to be checked anew. Null while it is not known. */
+  version: number | null;
 }
 
 /** Checks, in the browser itself, that every entry of the record stands in the signed history. */
@@ -53,7 +53,13 @@ export function ProofBadge({ collection, recordKey, version }: Props) {
       )}
       <Box sx={{ display: "flex", gap: 1, flexWrap: "wrap" }}>
         {!found && (
-          <Button size="small" variant="outlined" loading={check.isPending} onClick={() => check.mutate()}>
+          <Button
+            size="small"
+            variant="outlined"
+            disabled={version === null}
+            loading={check.isPending}
+            onClick={() => check.mutate()}
+          >
             Check the proof
           </Button>
         )}

@@ -45,7 +45,7 @@ _ETAG = re.compile(
 
 #: How answers are compressed, as entity tags tell it; what is preferred stands first.
 CODINGS = ("zstd", "gzip")
-_CODED = re.compile(rf'\+(?:{"|".join(CODINGS)})("?)$')
+_CODED = re.compile(rf'\+(?:{"|".join(CODINGS)})("?)(?=\s*(?:,|$))')
 
 
 def etag(record_id: str, version: int, moved: int = 0, part: str = "") -> str:
@@ -75,7 +75,7 @@ def coded_tag(tag: str, coding: str) -> str:
 
 
 def uncoded_tag(tag: str) -> str:
-    """The entity tag that this was before the answer was compressed."""
+    """The entity tag that this was before the answer was compressed; of a list of tags each."""
     return _CODED.sub(r"\1", tag)
 
 

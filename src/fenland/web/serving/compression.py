@@ -16,7 +16,7 @@ import zstandard
 from werkzeug.datastructures import Accept
 from werkzeug.http import parse_accept_header
 
-from fenland.core.values.identity import CODINGS, coded_tag
+from fenland.core.values.identity import CODINGS, coded_tag, uncoded_tag
 from fenland.web.http.body import STREAMED
 
 Start = Callable[..., Any]
@@ -83,6 +83,9 @@ class Compression:
         )
         if environ["REQUEST_METHOD"] != "GET" or elsewhere or path.startswith(_NEVER):
             return self._app(environ, start_response)
+        # Whoever compares them, such as Flask for files, knows those that it gave.
+        if "HTTP_IF_NONE_MATCH" in environ:
+            environ["HTTP_IF_NONE_MATCH"] = uncoded_tag(environ["HTTP_IF_NONE_MATCH"])
         name = chosen(environ.get("HTTP_ACCEPT_ENCODING", ""))
         begun: list[Coder] = []
 
