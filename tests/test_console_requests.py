@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import re
+from contextlib import suppress
 
 import pytest
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Error, Page, Route, expect
 
 from browser import signed_in, without_fault
 from support import Running
@@ -45,6 +46,17 @@ def test_what_programs_send_is_told_as_it_comes_by_keyboard(page: Page, sample: 
     without_fault(page)
     page.get_by_label("Only refused ones").press("Space")
     expect(lines).to_have_count(1)
+    # What was asked before and comes after brings nothing back.
+    asked: list[Route] = []
+    page.route(re.compile(r"/v1/requests\?"), lambda route: asked.append(route))
+    while not asked:
+        page.wait_for_timeout(50)
+    before = asked[0].fetch()
     page.get_by_role("button", name="Stop and forget").press("Enter")
     expect(state).to_have_text("They are not noted now.")
+    with suppress(Error):
+        # The page may have let go of it.
+        asked[0].fulfill(response=before)
+    page.wait_for_timeout(300)
     expect(lines).to_have_count(0)
+    expect(state).to_have_text("They are not noted now.")

@@ -19,10 +19,10 @@ const KEY = ["requests"];
 export const ownRequests = queryOptions({
   queryKey: KEY,
   queryFn: async ({ client, signal }): Promise<Requests> => {
-    const before = client.getQueryData<Requests>(KEY)?.items ?? [];
-    const after = before[0]?.number ?? 0;
-    const found = await ask(REQUESTS, "get", { query: { after, limit: MOST }, signal });
-    return { ...found, items: joined(before, found.items) };
+    const there = () => client.getQueryData<Requests>(KEY)?.items ?? [];
+    const found = await ask(REQUESTS, "get", { query: { after: there()[0]?.number ?? 0, limit: MOST }, signal });
+    // With what is there by now: they may have been forgotten meanwhile.
+    return { ...found, items: joined(there(), found.items) };
   },
   refetchInterval: (query) => (query.state.data?.until == null ? false : EACH),
 });
@@ -42,5 +42,7 @@ export async function inspectRequests(client: QueryClient, minutes: number, cons
 /** Has none noted any more, and those that were forgotten. */
 export async function forgetRequests(client: QueryClient): Promise<void> {
   await ask(REQUESTS, "delete");
+  // What is under way was answered before.
+  await client.cancelQueries({ queryKey: KEY });
   client.setQueryData<Requests>(KEY, { until: null, console: false, items: [] });
 }
