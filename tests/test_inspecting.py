@@ -430,6 +430,30 @@ def test_so_many_accounts_have_it_on_at_once_and_no_more(tmp_path: Path) -> None
     assert (tmp_path / "x-notes").stat().st_size == 0 and one.begin("account-3", on, 202)
 
 
+@pytest.mark.parametrize("body", [b'{"name": "a\\ud800b"}', b'{"\\ud800": 1}', b'{"tags": ["\\udc00"], "site": {"\\ud800": "x"}}', b'{"level": 1e400}', b'{"name": 1.00000000000000000000000000001}', b"[]", b"{", b"\xff"])  # fmt: skip
+def test_whatever_was_sent_is_answered_as_without_it_and_noted(works: Works, body: bytes) -> None:
+    _, http = works
+    kind = {"Content-Type": "application/json"}
+    told = [http.patch(ONE, content=body, headers={**bearer(who), **kind}) for who in ("carl", "olga")]
+    assert told[0].status_code == told[1].status_code < 500
+    [one] = noted(http)
+    assert one["status"] == told[0].status_code
+    if b"1.000" in body:
+        assert "1.00000000000000000000000000001" in http.get("/v1/requests").text
+
+
+def test_what_is_saved_is_never_answered_as_failed_for_want_of_a_note(
+    works: Works, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    _, http = works
+
+    def broken(*_: Any) -> Any:
+        raise KeyError("none")
+
+    monkeypatch.setattr("fenland.web.http.noting._fitted", broken)
+    assert http.patch(ONE, json={"level": 77}).json()["level"] == 77
+
+
 def test_a_full_disk_refuses_no_request(works: Works, monkeypatch: pytest.MonkeyPatch) -> None:
     _, http = works
 

@@ -9,13 +9,14 @@ from __future__ import annotations
 import json
 from collections.abc import Mapping
 from datetime import UTC, datetime
+from decimal import Decimal
 from typing import Any
 
 from fenland.core.access.policy import Caller
 from fenland.core.problems import NotFound, NotPermitted, TooMany
 from fenland.core.values.identity import timestamp
 from fenland.service.service import Service
-from fenland.storage.door import Inspection
+from fenland.storage.door import Inspection, Noted
 
 #: Seconds for which it can still be read what was noted, once it is off by itself.
 _KEPT = 3600
@@ -50,15 +51,20 @@ def noted_requests(service: Service, caller: Caller, after: int, limit: int) -> 
     if found and after > found[-1].number:
         after = 0
     behind = [one for one in found if one.number > after]
-    return [{"number": one.number, **json.loads(one.content)} for one in reversed(behind[-limit:])]
+    return [_told(one) for one in reversed(behind[-limit:])]
 
 
 def noted_request(service: Service, caller: Caller, number: int) -> Mapping[str, Any]:
     """One of them. Raises `NotFound`, `NotPermitted`."""
     for one in service.database.inspector.noted(_own(caller), service.clock().timestamp()):
         if one.number == number:
-            return {"number": one.number, **json.loads(one.content)}
+            return _told(one)
     raise NotFound(f"No request {number} is kept. The last ones are: GET /v1/requests.")
+
+
+def _told(one: Noted) -> dict[str, Any]:
+    # Numbers as they were sent, to the last digit.
+    return {"number": one.number, **json.loads(one.content, parse_float=Decimal)}
 
 
 def when(seconds: float) -> str:

@@ -31,6 +31,7 @@ from fenland.service.settings import Settings
 from fenland.storage.door import Inspection
 from fenland.web.http.body import body_of
 from fenland.web.http.caller import caller_of
+from fenland.web.http.environ import ACCOUNT
 from fenland.web.http.headers import ReadBody, once_of
 from fenland.web.http.parameters import (
     AT,
@@ -128,9 +129,10 @@ class Call:
 
     def sign_in(self) -> None:
         """Finds out who asks, once. Raises what `caller_of` raises."""
-        caller = self._caller = caller_of(self.request, self.service)
-        account, service = caller.actor if caller.acting is None else caller.acting, self.service
-        self.inspection = service.database.inspector.of(account.name, service.clock().timestamp())
+        service = self.service
+        self._caller = caller_of(self.request, service)
+        now = service.clock().timestamp()
+        self.inspection = service.database.inspector.of(self.environ[ACCOUNT], now)
 
     @property
     def collection(self) -> str:

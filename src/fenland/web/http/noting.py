@@ -13,6 +13,7 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from itertools import islice
 from typing import TYPE_CHECKING, Any, NamedTuple
 
+import structlog
 from werkzeug.exceptions import HTTPException
 
 from fenland.core.changes.change import Change
@@ -29,7 +30,7 @@ from fenland.service.records.batch import Result
 from fenland.service.records.update import Preview
 from fenland.service.service import Resource, Service
 from fenland.storage.door import NOTE_ROOM
-from fenland.web.http.environ import LATER, STARTED
+from fenland.web.http.environ import ACCOUNT, LATER, STARTED, about
 from fenland.web.http.parameters import BLANK, CURSOR, WHERE, Q
 
 if TYPE_CHECKING:
@@ -61,6 +62,8 @@ _WORDS = re.compile(r"\w+")
 
 Row = dict[str, Any]
 
+log = structlog.get_logger()
+
 
 class CameTo(NamedTuple):
     """What a change of a record came to; without a record, it was refused."""
@@ -88,7 +91,17 @@ def _moved(changes: Iterable[Change], record: Mapping[str, Any]) -> frozenset[st
 
 
 def note(call: Call, route: Route, status: int, size: int | None, error: Exception | None) -> None:
-    """Notes a request that was answered, where the account it is of has asked for that."""
+    """Notes a request that was answered, where the account it is of has asked for that.
+
+    What is wrong with the telling is logged: what was asked is done, and is not answered as failed.
+    """
+    try:
+        _note(call, route, status, size, error)
+    except Exception as wrong:
+        log.error("a request could not be noted", exc_info=wrong, **about(call.environ))
+
+
+def _note(call: Call, route: Route, status: int, size: int | None, error: Exception | None) -> None:
     inspection, caller = call.inspection, call.caller
     if inspection is None or (caller.via == "console" and not inspection.console) or LATER in call.environ:
         return
@@ -96,8 +109,7 @@ def note(call: Call, route: Route, status: int, size: int | None, error: Excepti
     told = _Telling(call).told(route, status, error)
     took = round((time.perf_counter() - call.environ[STARTED]) * 1_000_000)
     whole = {"time": timestamp(now), "microseconds": took, "bytes": size, **told}
-    name = caller.actor.name if caller.acting is None else caller.acting.name
-    call.service.database.inspector.note(name, _fitted(whole), now.timestamp())
+    call.service.database.inspector.note(call.environ[ACCOUNT], _fitted(whole), now.timestamp())
 
 
 def status_of(error: Exception) -> int:
